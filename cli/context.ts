@@ -1,0 +1,21 @@
+import { type Command } from 'commander';
+import { Client } from '@zpine/contract/client';
+import { readAccount } from './account.ts';
+import { UsageError } from './refusals.ts';
+
+export interface Output {
+  json: boolean;
+  csv: boolean;
+}
+
+/** The options that every command has; they are read from the program itself. */
+export const outputOf = (command: Command): Output => {
+  const { json = false, csv = false } = command.optsWithGlobals<{ json?: boolean; csv?: boolean }>();
+  return { json, csv };
+};
+
+export function clientOf(): Client {
+  const account = readAccount();
+  if (!account) throw new UsageError('nobody is signed in: zpine sign-in URL --user NAME');
+  return new Client({ url: account.url, token: account.token, via: 'cli' });
+}

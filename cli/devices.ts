@@ -1,0 +1,62 @@
+import { type Command } from 'commander';
+import { type AnyRecord } from '@zpine/contract/kind';
+import { stages } from '@zpine/contract/kinds/devices';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { clientOf, outputOf } from './context.ts';
+import { ago, out, pairs, stageText, table } from './print.ts';
+
+/** The verbs of devices beyond those of every kind, and their own way of being shown. */
+export function addDeviceVerbs(noun: Command): void {
+  const showing = noun.commands.find((c) => c.name() === 'show');
+  showing?.action(async (key: string, _options: object, command: Command) => {
+    const seen = await clientOf().call('device.overview', { params: { ref: key } });
+    const { json, csv } = outputOf(command);
+    if (json || csv) return out(JSON.stringify(seen, null, 2));
+    out(deviceText(seen));
+  });
+  noun
+    .command('stage')
+    .description('move a device to another stage by hand')
+    .argument('<device>')
+    .argument('<stage>', Object.keys(stages).join(', '))
+    .option('--reason <text>', 'why, for the history')
+    .action(async (ref: string, stage: string, { reason }: { reason?: string }) => {
+      const device = (await clientOf().call('device.stage', { params: { ref }, body: { stage }, reason })) as unknown as AnyRecord;
+      out(`${device.key} is ${stageText(String(device.stage))}`);
+    });
+}
+
+export function deviceText(seen: ReplyOf<'device.overview'>): string {
+  const device = seen.device as unknown as AnyRecord;
+  const box = seen.box as unknown as AnyRecord | null;
+  const what = [device.duty, device.model && String(device.model).split('/').at(-1)?.toUpperCase(), box?.serial].filter(Boolean).join(' · ');
+  const m = seen.management;
+  const place = device.rack ? [device.rack, device.positionU && `U ${device.positionU}`, device.face].filter(Boolean).join(' ') : device.site;
+  const rows: [string, string][] = [
+    [device.key, `${stageText(String(device.stage))} since ${ago(device.updatedAt)}    ${what}`],
+    ['place', String(place ?? 'none; zpine device edit ' + device.key + ' --rack RACK --positionU U')],
+    [
+      'management',
+      m
+        ? `${m.address}/${m.length} on ${m.vlan ? `vlan ${m.vlan.split('/').at(-1)}` : (m.interface?.split(':').at(-1) ?? '')}${m.gateway ? `, gateway ${m.gateway}` : ''}`
+        : `none; zpine address next --for ${device.key}`,
+    ],
+  ];
+  if (!box) rows.push(['box', `none; zpine box edit SERIAL --device ${device.key}`]);
+  else if (box.mac) rows.push(['mac', String(box.mac)]);
+  if (seen.dialect) rows.push(['dialect', seen.dialect]);
+  if (device.owner) rows.push(['owner', String(device.owner)]);
+  if (device.note) rows.push(['note', String(device.note)]);
+  const interfaces = seen.interfaces as unknown as AnyRecord[];
+  if (interfaces.length === 0) return pairs(rows);
+  const held = (seen.addresses as unknown as AnyRecord[]).map((a): [string, string] => [String(a.interface), String(a.address)]);
+  const lines = interfaces.map((i) => [
+    String(i.name),
+    String(i.form),
+    i.enabled ? 'on' : 'off',
+    i.vlan ? String(i.vlan).split('/').at(-1) ?? '' : '',
+    held.filter(([on]) => on === i.key).map(([, address]) => address).join(' '),
+    String(i.description ?? ''),
+  ]);
+  return `${pairs(rows)}\n\n${table(['interface', 'form', '', 'vlan', 'address', 'description'], lines)}`;
+}

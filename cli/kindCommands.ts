@@ -1,0 +1,171 @@
+/** The five verbs of every kind, from its description. */
+import { Argument, Option, type Command } from 'commander';
+import { cellText, recordsToCsv } from '@zpine/contract/csv';
+import { typeOf, type Field, type Value } from '@zpine/contract/fields';
+import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
+import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
+import { clientOf, outputOf } from './context.ts';
+import { askYes } from './prompt.ts';
+import { err, out, pairs, stageText, table } from './print.ts';
+import { status, UsageError } from './refusals.ts';
+
+type AnyFields = Record<string, Value>;
+type Options = Record<string, string | boolean | undefined>;
+
+/** Adds a noun for every kind; gives them, so that verbs of their own can join. */
+export function addKinds(program: Command): Map<KindName, Command> {
+  return new Map(kindNames.map((kind) => [kind, addKind(program, kind)]));
+}
+
+function addKind(program: Command, kind: KindName): Command {
+  const k = kindOf(kind);
+  const noun = program.command(kind).description(k.about).summary(k.about);
+  const example = exampleKey(k);
+
+  const listing = noun.command('list').description(`list ${k.titles.toLowerCase()}`).argument('[begin]', 'only keys that begin with this');
+  for (const [name, field] of fieldsOf(k)) if (typeOf(field).filter) listing.addOption(new Option(`--${name} <value>`, `only where ${field.title.toLowerCase()} is this; "none" for empty`));
+  listing
+    .option('--sort <field>', `by ${['key', 'updatedAt', ...(k.sort ?? [])].join(', ')}; with - before it from the end`)
+    .option('--limit <n>', 'how many at the most', '100')
+    .action((begin: string | undefined, options: Options, command: Command) => list(k, kind, begin, options, command));
+
+  noun
+    .command('show')
+    .description(`show one ${k.title.toLowerCase()}`)
+    .argument('<key>', keyHelp(k))
+    .action((key: string, _options: Options, command: Command) => show(k, kind, key, command));
+
+  const adding = noun.command('add').description(`add one ${k.title.toLowerCase()}`).addArgument(new Argument('<key>', keyHelp(k)));
+  addFieldOptions(adding, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
+  adding
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', `\nExample:\n  zpine ${kind} add ${example}${exampleOptions(k)}`)
+    .action((key: string, options: Options, command: Command) => addRecord(kind, key, options, command));
+
+  const editing = noun.command('edit').description(`edit one ${k.title.toLowerCase()}`).argument('<key>', keyHelp(k));
+  addFieldOptions(editing, k, () => true);
+  editing
+    .option('--clear <fields>', 'fields to empty, with commas between')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', `\nExample:\n  zpine ${kind} edit ${example}${exampleOptions(k)}`)
+    .action((key: string, options: Options, command: Command) => edit(k, kind, key, options, command));
+
+  noun
+    .command('remove')
+    .description(`remove one ${k.title.toLowerCase()}`)
+    .argument('<key>', keyHelp(k))
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .action((key: string, options: Options) => remove(k, kind, key, options));
+  return noun;
+}
+
+const keyHelp = (k: KindDescription): string => `its key, such as ${exampleKey(k)}, or #ID`;
+
+const examples: Record<string, string> = {
+  room: 'ard/closet',
+  rack: 'ard/closet/w1',
+  model: 'larkfield/lf-24',
+  vlan: 'ard/304',
+  interface: 'ard-acc-1:1/3',
+};
+const exampleKey = (k: KindDescription): string => examples[k.name] ?? k.fields[k.key.parts[0] ?? '']?.example ?? k.name;
+
+function exampleOptions(k: KindDescription): string {
+  const shown = fieldsOf(k).find(([name, field]) => !k.key.parts.includes(name) && field.example && !field.derived && !field.byVerb);
+  return shown ? ` --${shown[0]} '${shown[1].example}'` : '';
+}
+
+const given = (field: Field) => !field.derived && !field.byVerb;
+
+function addFieldOptions(command: Command, k: KindDescription, wanted: (name: string) => boolean): void {
+  for (const [name, field] of fieldsOf(k)) {
+    if (!given(field) || !wanted(name)) continue;
+    const words = [field.title.toLowerCase(), field.unit && `in ${field.unit}`, field.choices && `one of ${field.choices.join(', ')}`, field.to && `a ${field.to}`];
+    command.addOption(new Option(`--${name} <value>`, words.filter(Boolean).join('; ')));
+  }
+}
+
+/** The fields among a command's options, as the API takes them. */
+function fieldsFrom(k: KindDescription, options: Options): AnyFields {
+  const fields: AnyFields = {};
+  for (const [name, field] of fieldsOf(k)) {
+    const text = options[name];
+    if (typeof text === 'string') fields[name] = typeOf(field).fromText(text) as Value;
+  }
+  return fields;
+}
+
+const shownCell = (k: KindDescription, name: string, record: AnyFields): string => {
+  if (name === 'stage') return stageText(String(record.stage));
+  const text = cellText(k, name, record).split('\n')[0] ?? '';
+  return text.length > 48 && k.fields[name]?.type === 'note' ? `${text.slice(0, 47)}…` : text;
+};
+
+async function list(k: KindDescription, kind: KindName, begin: string | undefined, options: Options, command: Command): Promise<void> {
+  const { json, csv } = outputOf(command);
+  const filters = Object.fromEntries(fieldsOf(k).flatMap(([name]) => (typeof options[name] === 'string' ? [[name, options[name]]] : [])));
+  const query = { ...filters, q: begin, sort: options.sort as string | undefined, limit: String(options.limit), count: 'true' };
+  const page = await clientOf().list(kind, query);
+  const items = page.items as unknown as AnyFields[];
+  if (json) return out(JSON.stringify(items, null, 2));
+  if (csv) return void process.stdout.write(recordsToCsv(k, items));
+  if (items.length === 0) return err(`no ${k.titles.toLowerCase()} here; zpine ${kind} add ${exampleKey(k)} makes one`);
+  const numeric = new Set(k.list.flatMap((name, i) => (k.fields[name]?.type === 'int' ? [i] : [])));
+  out(table(k.list.map((name) => (name === 'key' ? kind : name)), items.map((item) => k.list.map((name) => shownCell(k, name, item))), numeric));
+  if (page.next !== null) err(`${items.length} of ${page.count ?? '?'} ${k.titles.toLowerCase()}; --limit ${Math.min(page.count ?? 500, 500)} shows more`);
+}
+
+async function show(k: KindDescription, kind: KindName, key: string, command: Command): Promise<void> {
+  const record = (await clientOf().show(kind, key)) as unknown as AnyFields;
+  print(k, record, command);
+}
+
+function print(k: KindDescription, record: AnyFields, command: Command): void {
+  const { json, csv } = outputOf(command);
+  if (json) return out(JSON.stringify(record, null, 2));
+  if (csv) return void process.stdout.write(recordsToCsv(k, [record]));
+  const rows = fieldsOf(k).flatMap(([name, field]): [string, string][] => {
+    const text = name === 'stage' ? stageText(String(record.stage)) : cellText(k, name, record);
+    return text === '' ? [] : [[name, field.unit ? `${text} ${field.unit}` : text]];
+  });
+  out(pairs([[k.name, `${String(record.key)}   #${String(record.id)}, version ${String(record.version)}`], ...rows]));
+}
+
+export async function addRecord(kind: KindName, key: string, options: Options, command: Command): Promise<void> {
+  const k = kindOf(kind);
+  const fields = { ...splitKey(k, key), ...fieldsFrom(k, options) };
+  const parts = Object.fromEntries(k.key.parts.map((name) => [name, k.fields[name]?.type === 'int' ? (typeOf(k.fields[name]).fromText(String(fields[name])) as Value) : fields[name]]));
+  const record = await clientOf().add(kind, { ...fields, ...parts }, { reason: options.reason as string | undefined });
+  if (outputOf(command).json) return out(JSON.stringify(record, null, 2));
+  out(`added ${kind} ${record.key}`);
+}
+
+async function edit(k: KindDescription, kind: KindName, key: string, options: Options, command: Command): Promise<void> {
+  const fields = fieldsFrom(k, options);
+  for (const name of typeof options.clear === 'string' ? options.clear.split(',').map((f) => f.trim()) : []) fields[name] = null;
+  if (Object.keys(fields).length === 0) throw new UsageError('nothing to edit: name at least one field');
+  const client = clientOf();
+  const before = (await client.show(kind, key)) as unknown as AnyFields;
+  const record = (await client.edit(kind, key, fields, {
+    version: Number(before.version),
+    reason: options.reason as string | undefined,
+  })) as unknown as AnyFields;
+  if (outputOf(command).json) return out(JSON.stringify(record, null, 2));
+  if (record.version === before.version) return out(`${kind} ${String(record.key)}: nothing was different`);
+  out(`edited ${kind} ${String(record.key)}`);
+  const changed = fieldsOf(k).filter(([name]) => JSON.stringify(before[name]) !== JSON.stringify(record[name]));
+  out(pairs(changed.map(([name]) => [`  ${name}`, `${cellText(k, name, before) || '(empty)'} → ${cellText(k, name, record) || '(empty)'}`])));
+}
+
+async function remove(k: KindDescription, kind: KindName, key: string, options: Options): Promise<void> {
+  const client = clientOf();
+  const record = await client.show(kind, key);
+  if (!options.yes && !(await askYes(`remove ${k.title.toLowerCase()} ${record.key}?`))) {
+    err('not removed; --yes removes without asking');
+    process.exitCode = status.refused;
+    return;
+  }
+  await client.remove(kind, `#${record.id}`, { version: record.version, reason: options.reason as string | undefined });
+  out(`removed ${kind} ${record.key}`);
+}

@@ -1,0 +1,52 @@
+import { Command, CommanderError } from 'commander';
+import { addAddressVerbs } from './addresses.ts';
+import { addDeviceVerbs } from './devices.ts';
+import { addKinds } from './kindCommands.ts';
+import { addOverviews } from './overviews.ts';
+import { report, status } from './refusals.ts';
+import { addSignIn } from './signIn.ts';
+
+function makeProgram(): Command {
+  const program = new Command('zpine')
+    .description('Zealous Pine: the source of truth that brings switches into service')
+    .option('--json', 'answer in JSON')
+    .option('--csv', 'answer in CSV, where there is a table')
+    .configureHelp({ showGlobalOptions: true })
+    .showSuggestionAfterError()
+    .exitOverride()
+    .addHelpText(
+      'after',
+      `
+Examples:
+  zpine sign-in http://127.0.0.1:7780 --user m.lind
+  zpine device list --site ard
+  zpine rack add ard/closet/w2 --heightU 12 --reason 'second rack on the quay'
+  zpine address next --for ske-acc-1
+
+Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
+    );
+  addSignIn(program);
+  addOverviews(program);
+  const nouns = addKinds(program);
+  addDeviceVerbs(nouns.get('device') ?? program);
+  addAddressVerbs(nouns.get('address') ?? program);
+  const inherit = (command: Command): void => command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
+  inherit(program);
+  return program;
+}
+
+async function main(): Promise<void> {
+  try {
+    await makeProgram().parseAsync();
+  } catch (error) {
+    if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : status.usage;
+    else process.exitCode = report(error);
+  }
+}
+
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  // The reader went away, as `| head` does: nothing is wrong.
+  if (error.code === 'EPIPE') process.exit(0);
+  throw error;
+});
+await main();

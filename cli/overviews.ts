@@ -1,0 +1,67 @@
+import { type Command } from 'commander';
+import { clientOf, outputOf } from './context.ts';
+import { ago, out, pairs, table } from './print.ts';
+
+const titles: Record<string, string> = {
+  'no-management': 'no management address',
+  'no-box': 'no box',
+  'no-place': 'no place',
+  'no-management-prefix': 'no management prefix',
+  'nearly-full': 'nearly full',
+};
+
+export function addOverviews(program: Command): void {
+  program
+    .command('today')
+    .description('what waits for somebody')
+    .action(async (_options: object, command: Command) => {
+      const seen = await clientOf().call('today');
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      if (seen.items.length === 0) return out('nothing waits for anybody');
+      const remedies: Record<string, (key: string) => string> = {
+        'assign-management': (key) => `zpine address next --for ${key}`,
+        open: () => '',
+      };
+      out(table(['what', 'for', 'why', ''], seen.items.map((i) => [titles[i.code] ?? i.code, i.key, i.detail, remedies[i.remedy]?.(i.key) ?? ''])));
+    });
+
+  program
+    .command('search')
+    .description('records whose name, serial, MAC, address or title begins with a text')
+    .argument('<text>')
+    .action(async (text: string, _options: object, command: Command) => {
+      const { items } = await clientOf().call('search', { query: { q: text } });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return out(`nothing begins with "${text}"`);
+      out(table(['kind', 'key', 'title', 'found by'], items.map((i) => [i.kind, i.key, i.title ?? '', i.why])));
+    });
+
+  program
+    .command('history')
+    .description('who changed what, the newest first')
+    .argument('[kind]', 'only changes of this kind')
+    .argument('[record]', 'only changes of this record, by key or #ID')
+    .option('--actor <name>', 'only by this person')
+    .option('--limit <n>', 'how many at the most', '20')
+    .action(async (kind: string | undefined, record: string | undefined, options: { actor?: string; limit: string }, command: Command) => {
+      const { items } = await clientOf().call('history.list', { query: { kind, record, actor: options.actor, limit: options.limit } });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return out('nothing was changed yet');
+      for (const set of items) {
+        out(`#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}`);
+        out(pairs(set.changes.slice(0, 5).map((c) => [`    ${c.before ? (c.after ? 'edited' : 'removed') : 'added'} ${c.kind} ${c.key}`, differences(c.before, c.after)])));
+        if (set.count > 5) out(`    and ${set.count - 5} more`);
+      }
+    });
+}
+
+type Image = Record<string, unknown> | null;
+
+function differences(before: Image, after: Image): string {
+  if (!before || !after) return '';
+  const shown = (value: unknown) => (value === null || value === undefined ? '(empty)' : typeof value === 'string' ? value : JSON.stringify(value));
+  return Object.keys(after)
+    .filter((name) => JSON.stringify(before[name]) !== JSON.stringify(after[name]))
+    .map((name) => `${name} ${shown(before[name])} → ${shown(after[name])}`)
+    .join(', ');
+}

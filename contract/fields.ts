@@ -1,0 +1,308 @@
+/**
+ * The closed table of field types. Everything that is done with a field (checked, stored, filtered, typed, shown)
+ * is said here once per type; a kind's description only combines them.
+ */
+import { parseIp, formatIp, toBytes, fromBytes, type Family } from '@zpine/core/addressing/ip';
+import { macFromBytes, macToBytes, parseMac } from '@zpine/core/addressing/mac';
+import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
+import { formatRanges, parseRanges } from '@zpine/core/addressing/ranges';
+import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
+import { type Parsed, sure } from '@zpine/core/fault';
+import { z } from 'zod';
+
+/** What a field holds in the API, in images of history and in memory. A reference is a natural key there, an id in store. */
+export type Value = string | number | boolean | null | Json[] | { [key: string]: Json };
+type Json = Value;
+
+export type FieldTypeName = keyof typeof fieldTypes;
+
+export interface Field {
+  type: FieldTypeName;
+  title: string;
+  about?: string;
+  required?: boolean;
+  /** Used when nothing is given at creation. */
+  default?: Value;
+  example?: string;
+  unit?: string;
+  min?: number;
+  max?: number;
+  /** No two records of the kind may have the same value. */
+  unique?: boolean;
+  choices?: readonly string[];
+  /** The kind a reference leads to. */
+  to?: string;
+  /** The record is a part of the one it refers to, and goes with it. */
+  part?: boolean;
+  /** Worked out by the service; shown, never given. */
+  derived?: boolean;
+  /** Given when the record is added, and never changed after. */
+  fixed?: boolean;
+  /** Changed by verbs of its own, never by a plain edit. */
+  byVerb?: boolean;
+  /** Shown in capitals, whatever case it is stored in. */
+  capitals?: boolean;
+}
+
+export interface Column {
+  name: string;
+  /** As MariaDB writes it in information_schema.COLUMN_TYPE. */
+  sql: string;
+}
+
+export type Row = Record<string, unknown>;
+
+export interface FieldType {
+  /** From what a person or program gives to the canonical value. */
+  schema: (field: Field) => z.ZodType;
+  columns: (column: string, field: Field) => Column[];
+  toRow: (column: string, value: Value) => Row;
+  fromRow: (column: string, row: Row) => Value;
+  /** From a cell or an argument to what `schema` takes. */
+  fromText: (text: string) => unknown;
+  toText: (value: Value) => string;
+  /** Which input the console shows. */
+  input: 'line' | 'code' | 'area' | 'number' | 'switch' | 'choice' | 'record' | 'colour' | 'json' | 'zone';
+  /** Whether a list can be narrowed by equality on it. */
+  filter: boolean;
+}
+
+export const snake = (name: string): string => name.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`);
+
+/** A Zod schema for text read by one of the core's parsers; its fault travels as the issue's params. */
+function parsedText<T>(parse: (text: string) => Parsed<T>, format: (value: T) => string) {
+  return z
+    .string()
+    .max(20000)
+    .transform((text, context) => {
+      const read = parse(text);
+      if (read.ok) return format(read.value);
+      context.issues.push({ code: 'custom', input: text, message: read.fault.code, params: read.fault });
+      return z.NEVER;
+    });
+}
+
+const plain = {
+  toRow: (column: string, value: Value): Row => ({ [column]: value }),
+  fromRow: (column: string, row: Row): Value => (row[column] ?? null) as Value,
+  fromText: (text: string): unknown => text,
+  toText: (value: Value): string =>
+    value === null ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value),
+};
+
+const line = (max: number) => (field: Field) =>
+  z
+    .string()
+    .trim()
+    .min(1)
+    .max(field.max ?? max)
+    .refine((text) => !hasControl(text, false), { params: { code: 'text-control', params: {} } });
+
+/** Whether a text has control characters in it; a note may have line ends and tabs. */
+function hasControl(text: string, linesAllowed: boolean): boolean {
+  for (const sign of text) {
+    const code = sign.codePointAt(0) ?? 0;
+    if (linesAllowed && (code === 10 || code === 9)) continue;
+    if (code < 32 || code === 127) return true;
+  }
+  return false;
+}
+
+const varchar = (max: number) => (column: string, field: Field) => [{ name: column, sql: `varchar(${field.max ?? max})` }];
+
+const zoneKnown = (zone: string): boolean => {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone: zone });
+    return /^[A-Za-z]/.test(zone);
+  } catch {
+    return false;
+  }
+};
+
+const numberFromText = (text: string): unknown => (/^-?[0-9]+(\.[0-9]+)?$/.test(text.trim()) ? Number(text) : text);
+
+const familyOf = (column: string, row: Row): Family => (row[`${column}_family`] === 6 ? 6 : 4);
+
+export const fieldTypes = {
+  /** A part of a natural key: lower case, `a-z 0-9 . _ -`. */
+  name: {
+    ...plain,
+    schema: () => parsedText(parseKeyPart, (v) => v).pipe(z.string().max(63)),
+    columns: varchar(63),
+    input: 'code',
+    filter: true,
+  },
+  /** The name of an interface, as the device writes it. */
+  portName: {
+    ...plain,
+    schema: () => parsedText(parsePortName, (v) => v).pipe(z.string().max(63)),
+    columns: varchar(63),
+    input: 'code',
+    filter: true,
+  },
+  text: { ...plain, schema: line(200), columns: varchar(200), input: 'line', filter: true },
+  /** Text that an engineer reads letter by letter: serials, asset numbers. Blanks at its ends are dropped. */
+  code: { ...plain, schema: line(100), columns: varchar(100), input: 'code', filter: true },
+  note: {
+    ...plain,
+    schema: (field) =>
+      z
+        .string()
+        .transform((text) => text.replace(/\r\n?/g, '\n').trim())
+        .pipe(
+          z
+            .string()
+            .min(1)
+            .max(field.max ?? 10000)
+            .refine((text) => !hasControl(text, true), { params: { code: 'text-control', params: {} } }),
+        ),
+    columns: (column) => [{ name: column, sql: 'text' }],
+    input: 'area',
+    filter: false,
+  },
+  int: {
+    ...plain,
+    schema: (field) =>
+      z
+        .int()
+        .min(field.min ?? 0)
+        .max(field.max ?? 2147483647),
+    columns: (column) => [{ name: column, sql: 'int(11)' }],
+    fromText: numberFromText,
+    input: 'number',
+    filter: true,
+  },
+  bool: {
+    ...plain,
+    schema: () => z.boolean(),
+    columns: (column) => [{ name: column, sql: 'tinyint(1)' }],
+    toRow: (column, value) => ({ [column]: value === null ? null : value ? 1 : 0 }),
+    fromRow: (column, row) => (row[column] === null || row[column] === undefined ? null : Boolean(row[column])),
+    fromText: (text) => ({ yes: true, true: true, no: false, false: false })[text.trim().toLowerCase()] ?? text,
+    toText: (value) => (value === null ? '' : value ? 'yes' : 'no'),
+    input: 'switch',
+    filter: true,
+  },
+  choice: {
+    ...plain,
+    schema: (field) => z.enum((field.choices ?? []) as [string, ...string[]]),
+    columns: (column) => [{ name: column, sql: 'varchar(30)' }],
+    fromText: (text) => text.trim().toLowerCase(),
+    input: 'choice',
+    filter: true,
+  },
+  /** Another record, by natural key or `#id`. Here it is text; the service finds the record. */
+  ref: {
+    ...plain,
+    schema: () => z.string().trim().min(1).max(255),
+    columns: (column) => [{ name: `${column}_id`, sql: 'bigint(20)' }],
+    toRow: (column, value) => ({ [`${column}_id`]: value }),
+    fromRow: (column, row) => (row[`${column}_id`] ?? null) as Value,
+    input: 'record',
+    filter: true,
+  },
+  mac: {
+    ...plain,
+    schema: () => parsedText(parseMac, (v) => v),
+    columns: (column) => [{ name: column, sql: 'binary(6)' }],
+    toRow: (column, value) => ({ [column]: value === null ? null : macToBytes(value as string) }),
+    fromRow: (column, row) => (row[column] ? macFromBytes(row[column] as Uint8Array) : null),
+    input: 'code',
+    filter: true,
+  },
+  ip: {
+    ...plain,
+    schema: () => parsedText(parseIp, formatIp),
+    columns: (column) => [
+      { name: column, sql: 'binary(16)' },
+      { name: `${column}_family`, sql: 'tinyint(4)' },
+    ],
+    toRow: (column, value) => {
+      if (value === null) return { [column]: null, [`${column}_family`]: null };
+      const ip = sure(parseIp(value as string));
+      return { [column]: toBytes(ip), [`${column}_family`]: ip.family };
+    },
+    fromRow: (column, row) =>
+      row[column] ? formatIp(fromBytes(row[column] as Uint8Array, familyOf(column, row))) : null,
+    input: 'code',
+    filter: true,
+  },
+  cidr: {
+    ...plain,
+    schema: () => parsedText(parsePrefix, formatPrefix),
+    columns: (column) => [
+      { name: column, sql: 'binary(16)' },
+      { name: `${column}_family`, sql: 'tinyint(4)' },
+      { name: `${column}_length`, sql: 'smallint(6)' },
+    ],
+    toRow: (column, value) => {
+      const p = sure(parsePrefix(value as string));
+      return {
+        [column]: toBytes({ family: p.family, value: p.first }),
+        [`${column}_family`]: p.family,
+        [`${column}_length`]: p.length,
+      };
+    },
+    fromRow: (column, row) => {
+      const { family, value } = fromBytes(row[column] as Uint8Array, familyOf(column, row)) as { family: Family; value: bigint };
+      return formatPrefix({ family, first: value, length: Number(row[`${column}_length`]) });
+    },
+    input: 'code',
+    filter: true,
+  },
+  /** Stretches of addresses: `10.77.16.200-10.77.16.239, 10.77.16.250`. */
+  ranges: {
+    ...plain,
+    schema: () => parsedText(parseRanges, formatRanges).transform((text) => (text === '' ? null : text)),
+    columns: (column) => [{ name: column, sql: 'text' }],
+    input: 'code',
+    filter: false,
+  },
+  colour: {
+    ...plain,
+    schema: () =>
+      z
+        .string()
+        .trim()
+        .toLowerCase()
+        .regex(/^#[0-9a-f]{6}$/),
+    columns: (column) => [{ name: column, sql: 'char(7)' }],
+    input: 'colour',
+    filter: false,
+  },
+  /** A time zone by its name in the tz database. */
+  zone: {
+    ...plain,
+    schema: () =>
+      z
+        .string()
+        .trim()
+        .max(60)
+        .refine(zoneKnown, { params: { code: 'zone-unknown', params: {} } }),
+    columns: varchar(60),
+    input: 'zone',
+    filter: true,
+  },
+  /** A value of any type, as JSON. */
+  json: {
+    ...plain,
+    schema: () => z.json(),
+    columns: (column) => [{ name: column, sql: 'longtext' }],
+    toRow: (column, value) => ({ [column]: value === null ? null : JSON.stringify(value) }),
+    fromRow: (column, row) => {
+      const held = row[column];
+      return (typeof held === 'string' ? JSON.parse(held) : (held ?? null)) as Value;
+    },
+    fromText: (text) => {
+      try {
+        return JSON.parse(text) as unknown;
+      } catch {
+        return text;
+      }
+    },
+    input: 'json',
+    filter: false,
+  },
+} as const satisfies Record<string, FieldType>;
+
+export const typeOf = (field: Field): FieldType => fieldTypes[field.type];

@@ -1,0 +1,153 @@
+/** The shape of a record kind's description, and what follows from it. */
+import { z } from 'zod';
+import { sortKey } from '@zpine/core/naming/names';
+import { snake, typeOf, type Column, type Field, type Value } from './fields.ts';
+
+export interface KindDescription {
+  /** One word, singular: also the table and the noun of the command line. */
+  name: string;
+  /** The collection in URLs. */
+  path: string;
+  title: string;
+  titles: string;
+  /** One sentence: what a record of this kind is. */
+  about: string;
+  /** The place in the console's navigation. */
+  group: 'places' | 'hardware' | 'devices' | 'addressing' | 'settings';
+  /** The fields that make the natural key, and how their texts are put together (default: joined with `/`). */
+  key: {
+    parts: readonly string[];
+    make?: (parts: string[]) => string;
+    order?: (parts: string[]) => string;
+    /** The texts of the parts, from a whole key (default: cut at the last `/`). */
+    split?: (key: string) => string[];
+    /** The spelling that is stored, of a key as somebody typed it. */
+    canonical?: (typed: string) => string;
+  };
+  fields: Record<string, Field>;
+  /** The columns of a list, in order; `key` is the natural key. */
+  list: readonly string[];
+  /** What a list can be sorted by, besides the natural key. Each has an index. */
+  sort?: readonly string[];
+}
+
+export const kind = <const K extends KindDescription>(description: K): K => description;
+
+/** Every record has these beside its fields. Times are ISO 8601, UTC. */
+export interface RecordHead {
+  id: number;
+  key: string;
+  version: number;
+  createdAt: string;
+  updatedAt: string;
+}
+
+/** A record as the API gives it: references are natural keys. */
+export type AnyRecord = RecordHead & Record<string, Value>;
+
+type Held<F extends Field> = F['type'] extends 'int'
+  ? number
+  : F['type'] extends 'bool'
+    ? boolean
+    : F['type'] extends 'json'
+      ? Value
+      : string;
+type OrNull<F extends Field, T> = F extends { required: true } | { default: string | number | boolean } ? T : T | null;
+
+/** A record of one kind as the API gives it. */
+export type RecordOf<K extends KindDescription> = RecordHead & {
+  -readonly [N in keyof K['fields']]: OrNull<K['fields'][N], Held<K['fields'][N]>>;
+};
+
+/** A record of one kind as the service works with it: references are ids. */
+export type StoredOf<K extends KindDescription> = RecordHead & {
+  -readonly [N in keyof K['fields']]: OrNull<K['fields'][N], K['fields'][N]['type'] extends 'ref' ? number : Held<K['fields'][N]>>;
+};
+
+export const columnOf = (name: string): string => snake(name);
+
+export const fieldsOf = (k: KindDescription): [string, Field][] => Object.entries(k.fields);
+
+export const refsOf = (k: KindDescription): [string, Field & { to: string }][] =>
+  fieldsOf(k).filter((entry): entry is [string, Field & { to: string }] => entry[1].type === 'ref');
+
+export const columnsOf = (k: KindDescription): (Column & { field: Field })[] =>
+  fieldsOf(k).flatMap(([name, field]) => typeOf(field).columns(columnOf(name), field).map((c) => ({ ...c, field })));
+
+/** The natural key and the text it is sorted by, from the texts of the key's fields. */
+export function makeKey(k: KindDescription, parts: string[]): { key: string; sortKey: string } {
+  const key = (k.key.make ?? ((p: string[]) => p.join('/')))(parts).toLowerCase();
+  return { key, sortKey: k.key.order ? k.key.order(parts) : sortKey(key) };
+}
+
+/** The key's fields, from a whole key as somebody typed it. */
+export function splitKey(k: KindDescription, typed: string): Record<string, string> {
+  const cut = typed.lastIndexOf('/');
+  const halves = k.key.parts.length === 1 || cut < 0 ? [typed] : [typed.slice(0, cut), typed.slice(cut + 1)];
+  const parts = k.key.split ? k.key.split(typed) : halves;
+  return Object.fromEntries(k.key.parts.flatMap((name, i) => (parts[i] === undefined ? [] : [[name, parts[i]]])));
+}
+
+/** A natural key as it is stored, from one as somebody typed it. */
+export const canonicalKey = (k: KindDescription, typed: string): string => {
+  const text = typed.trim().toLowerCase();
+  return k.key.canonical ? k.key.canonical(text) : text;
+};
+
+/** The path of a record in the API, from the collection's path. */
+export const recordPath = (k: KindDescription, ref: string | number): string =>
+  `/api/v1/${k.path}/${encodeURIComponent(typeof ref === 'number' ? `#${ref}` : ref)}`;
+
+const given = ([, field]: [string, Field]) => !field.derived && !field.byVerb;
+
+/** What a client may send to add a record. */
+export function addSchema(k: KindDescription): z.ZodObject {
+  return z.strictObject(
+    Object.fromEntries(
+      fieldsOf(k)
+        .filter(given)
+        .map(([name, field]) => {
+          const schema = typeOf(field).schema(field);
+          return [name, describe(field, field.required && field.default === undefined ? schema : schema.nullish())];
+        }),
+    ),
+  );
+}
+
+/** What a client may send to edit a record: what is left out stays, null clears. */
+export function editSchema(k: KindDescription): z.ZodObject {
+  return z.strictObject(
+    Object.fromEntries(
+      fieldsOf(k)
+        .filter(given)
+        .map(([name, field]) => {
+          const schema = typeOf(field).schema(field);
+          const clearable = !field.required && field.default === undefined;
+          return [name, describe(field, clearable ? schema.nullish() : schema.optional())];
+        }),
+    ),
+  );
+}
+
+/** The shape of a record in replies; for the API's description, not for checking. */
+export function recordSchema(k: KindDescription): z.ZodObject {
+  const json: Partial<Record<Field['type'], z.ZodType>> = { int: z.int(), bool: z.boolean(), json: z.json() };
+  return z.object({
+    id: z.int(),
+    key: z.string(),
+    version: z.int(),
+    createdAt: z.iso.datetime(),
+    updatedAt: z.iso.datetime(),
+    ...Object.fromEntries(
+      fieldsOf(k).map(([name, field]) => {
+        const schema = json[field.type] ?? z.string();
+        return [name, describe(field, field.required || field.default !== undefined ? schema : schema.nullable())];
+      }),
+    ),
+  });
+}
+
+function describe(field: Field, schema: z.ZodType): z.ZodType {
+  const words = [field.title, field.about, field.unit && `Unit: ${field.unit}.`, field.to && `A ${field.to}, by key or #id.`];
+  return schema.describe(words.filter(Boolean).join('. ').replace(/\.\. /g, '. '));
+}

@@ -1,0 +1,50 @@
+/** The registry: every record kind, in an order in which references point backwards where they can. */
+import { area, rack, room, site } from './kinds/places.ts';
+import { dialect, duty, owner, purpose, use } from './kinds/lists.ts';
+import { box, model, vendor } from './kinds/hardware.ts';
+import { device, interfaceKind } from './kinds/devices.ts';
+import { address, prefix, vlan, vrf } from './kinds/addressing.ts';
+import { setting } from './kinds/settings.ts';
+import { type KindDescription, type RecordOf, type StoredOf } from './kind.ts';
+
+export const kinds = {
+  owner,
+  purpose,
+  duty,
+  dialect,
+  use,
+  area,
+  site,
+  room,
+  rack,
+  vendor,
+  model,
+  vrf,
+  vlan,
+  prefix,
+  device,
+  interface: interfaceKind,
+  box,
+  address,
+  setting,
+} as const satisfies Record<string, KindDescription>;
+
+export type KindName = keyof typeof kinds;
+export const kindNames = Object.keys(kinds) as KindName[];
+export const kindOf = (name: string): KindDescription => {
+  const found = (kinds as Record<string, KindDescription>)[name];
+  if (!found) throw new Error(`no kind '${name}'`);
+  return found;
+};
+export const isKind = (name: string): name is KindName => name in kinds;
+
+export type ApiRecord<K extends KindName> = RecordOf<(typeof kinds)[K]>;
+export type Stored<K extends KindName> = StoredOf<(typeof kinds)[K]>;
+
+/** Where records of this kind are referred to: [kind, field]. */
+export const referrersOf = (name: string): [KindName, string][] =>
+  kindNames.flatMap((other) =>
+    Object.entries(kindOf(other).fields)
+      .filter(([, field]) => field.to === name)
+      .map(([field]): [KindName, string] => [other, field]),
+  );

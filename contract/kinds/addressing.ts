@@ -1,0 +1,127 @@
+import { formatIp, parseIp, type Ip } from '@zpine/core/addressing/ip';
+import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
+import { sure } from '@zpine/core/fault';
+import { kind } from '../kind.ts';
+
+export const defaultVrf = 'default';
+
+/** `10.77.16.0/24` in the default VRF, `10.77.16.0/24@wireless` in another. */
+const inVrf = ([text = '', vrf = defaultVrf]: string[]): string => (vrf === defaultVrf ? text : `${text}@${vrf}`);
+
+/** Fixed width, so that addresses sort by value, IPv4 before IPv6, VRF by VRF. */
+const byValue = (ip: Ip): string => `${ip.family}${ip.value.toString(16).padStart(ip.family === 4 ? 8 : 32, '0')}`;
+const vrfFirst = (vrf: string): string => (vrf === defaultVrf ? '' : vrf);
+
+/** One spelling for an address or prefix in a key, its VRF after `@`. */
+function canonical(typed: string): string {
+  const [text = '', name] = typed.split('@');
+  const network = parsePrefix(text);
+  const host = network.ok ? undefined : parseIp(text);
+  const spelled = network.ok ? formatPrefix(network.value) : host?.ok ? formatIp(host.value) : text;
+  return name === undefined || name === defaultVrf ? spelled : `${spelled}@${name}`;
+}
+
+export const vrf = kind({
+  name: 'vrf',
+  path: 'vrfs',
+  title: 'VRF',
+  titles: 'VRFs',
+  about: 'A routing table of its own: the same prefix may exist in each.',
+  group: 'addressing',
+  key: { parts: ['name'] },
+  fields: {
+    name: { type: 'name', title: 'Name', required: true, example: 'wireless' },
+    title: { type: 'text', title: 'Title' },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'title', 'note'],
+});
+
+export const vlan = kind({
+  name: 'vlan',
+  path: 'vlans',
+  title: 'VLAN',
+  titles: 'VLANs',
+  about: 'A VLAN of a site.',
+  group: 'addressing',
+  key: { parts: ['site', 'number'] },
+  fields: {
+    site: { type: 'ref', to: 'site', title: 'Site', required: true },
+    number: { type: 'int', title: 'Number', required: true, min: 1, max: 4094, example: '304' },
+    title: { type: 'text', title: 'Title', example: 'management', max: 32 },
+    use: { type: 'ref', to: 'use', title: 'Use' },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'title', 'use', 'note'],
+  sort: ['number'],
+});
+
+export const prefix = kind({
+  name: 'prefix',
+  path: 'prefixes',
+  title: 'Prefix',
+  titles: 'Prefixes',
+  about: 'A block of addresses in a VRF, and how it is handed out.',
+  group: 'addressing',
+  key: {
+    parts: ['cidr', 'vrf'],
+    make: inVrf,
+    split: (key) => key.split('@'),
+    canonical,
+    order: ([cidr = '', name = defaultVrf]) => {
+      const p = sure(parsePrefix(cidr));
+      const length = p.length.toString().padStart(3, '0');
+      return `${vrfFirst(name)} ${byValue({ family: p.family, value: p.first })}/${length}`;
+    },
+  },
+  fields: {
+    cidr: { type: 'cidr', title: 'Prefix', required: true, fixed: true, example: '10.77.16.0/24' },
+    vrf: { type: 'ref', to: 'vrf', title: 'VRF', default: defaultVrf, fixed: true },
+    description: { type: 'text', title: 'Description' },
+    site: { type: 'ref', to: 'site', title: 'Site' },
+    vlan: { type: 'ref', to: 'vlan', title: 'VLAN' },
+    use: { type: 'ref', to: 'use', title: 'Use' },
+    gateway: { type: 'ip', title: 'Gateway', example: '10.77.16.1' },
+    heldBack: {
+      type: 'ranges',
+      title: 'Held back',
+      example: '10.77.16.2-10.77.16.10',
+      about: 'Never handed out by itself; may be assigned by name',
+    },
+    pool: {
+      type: 'ranges',
+      title: 'DHCP pool',
+      example: '10.77.16.200-10.77.16.239',
+      about: 'For leases; never assigned to an interface',
+    },
+    owner: { type: 'ref', to: 'owner', title: 'Owner' },
+    parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'description', 'site', 'vlan', 'use', 'gateway'],
+});
+
+export const address = kind({
+  name: 'address',
+  path: 'addresses',
+  title: 'Address',
+  titles: 'Addresses',
+  about: 'An address that is taken: on an interface, or reserved.',
+  group: 'addressing',
+  key: {
+    parts: ['address', 'vrf'],
+    make: inVrf,
+    split: (key) => key.split('@'),
+    canonical,
+    order: ([text = '', name = defaultVrf]) => `${vrfFirst(name)} ${byValue(sure(parseIp(text)))}`,
+  },
+  fields: {
+    address: { type: 'ip', title: 'Address', required: true, fixed: true, example: '10.77.16.11' },
+    vrf: { type: 'ref', to: 'vrf', title: 'VRF', default: defaultVrf, fixed: true },
+    interface: { type: 'ref', to: 'interface', title: 'Interface', part: true, about: 'Left empty, the address is reserved' },
+    description: { type: 'text', title: 'Description' },
+    prefix: { type: 'ref', to: 'prefix', title: 'Prefix', required: true, derived: true },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'interface', 'prefix', 'description'],
+});

@@ -1,0 +1,66 @@
+import { kind } from '../kind.ts';
+
+export const vendor = kind({
+  name: 'vendor',
+  path: 'vendors',
+  title: 'Vendor',
+  titles: 'Vendors',
+  about: 'A maker of hardware.',
+  group: 'hardware',
+  key: { parts: ['name'] },
+  fields: {
+    name: { type: 'name', title: 'Name', required: true, example: 'larkfield' },
+    title: { type: 'text', title: 'Title', example: 'Larkfield' },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'title', 'note'],
+});
+
+export const model = kind({
+  name: 'model',
+  path: 'models',
+  title: 'Model',
+  titles: 'Models',
+  about: 'A hardware model of a vendor.',
+  group: 'hardware',
+  key: { parts: ['vendor', 'name'] },
+  fields: {
+    vendor: { type: 'ref', to: 'vendor', title: 'Vendor', required: true },
+    name: { type: 'name', title: 'Name', required: true, example: 'lf-24' },
+    title: { type: 'text', title: 'Title', example: 'LF-24' },
+    dialect: { type: 'ref', to: 'dialect', title: 'Dialect', about: 'What its devices speak unless they say otherwise' },
+    heightU: { type: 'int', title: 'Height', unit: 'U', min: 0, max: 60, default: 1, about: '0 for what takes no U' },
+    depth: { type: 'choice', title: 'Depth', choices: ['full', 'half'], default: 'full' },
+    powerWatts: { type: 'int', title: 'Power draw', unit: 'W', max: 100000 },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'title', 'dialect', 'heightU', 'depth', 'powerWatts'],
+});
+
+export const box = kind({
+  name: 'box',
+  path: 'boxes',
+  title: 'Box',
+  titles: 'Boxes',
+  about: 'A piece of hardware, in stock or fitted as a device.',
+  group: 'hardware',
+  key: { parts: ['serial'] },
+  fields: {
+    serial: { type: 'code', title: 'Serial', required: true, example: 'LF24-0188-01' },
+    model: { type: 'ref', to: 'model', title: 'Model', required: true },
+    mac: { type: 'mac', title: 'Base MAC', unique: true, example: '00:00:5e:00:53:a1', about: 'Any notation is taken' },
+    condition: {
+      type: 'choice',
+      title: 'Condition',
+      choices: ['stock', 'fitted', 'faulty', 'retired'],
+      default: 'stock',
+    },
+    device: { type: 'ref', to: 'device', title: 'Fitted as', unique: true, about: 'The device whose hardware it is' },
+    whereabouts: { type: 'text', title: 'Where it lies', example: 'cupboard at HAR' },
+    owner: { type: 'ref', to: 'owner', title: 'Owner' },
+    assetNumber: { type: 'code', title: 'Asset number', unique: true },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'model', 'mac', 'condition', 'device', 'whereabouts'],
+  sort: ['condition'],
+});

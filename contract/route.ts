@@ -1,0 +1,29 @@
+import { type z } from 'zod';
+import { type Role } from './roles.ts';
+
+export interface Route {
+  method: 'GET' | 'POST' | 'PATCH' | 'DELETE';
+  /** With `{name}` for what varies; below `/api/v1`. */
+  path: string;
+  /** Who may call it; `anyone` needs no sign-in. */
+  role: Role | 'anyone';
+  summary: string;
+  /** The heading under which it is described. */
+  group: string;
+  query?: z.ZodObject;
+  body?: z.ZodType;
+  /** What it answers with; left out for no content. */
+  reply?: z.ZodType;
+  status?: 200 | 201 | 204;
+  /** Set where the answer is not JSON. */
+  media?: 'text/event-stream' | 'text/csv';
+  /** A write of its own kind that leaves no history and takes no idempotency key: signing in and out. */
+  unrecorded?: boolean;
+}
+
+export const route = <const R extends Route>(description: R): R => description;
+
+export const isWrite = (r: Route): boolean => r.method !== 'GET' && !r.unrecorded;
+
+/** The names of the varying parts of a path. */
+export const pathNames = (path: string): string[] => [...path.matchAll(/\{(\w+)\}/g)].map((m) => m[1] ?? '');

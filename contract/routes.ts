@@ -1,0 +1,377 @@
+/** The route list: the only source of the server, the typed client, the OpenAPI document and the test of roles. */
+import { z } from 'zod';
+import { addSchema, editSchema, fieldsOf, recordSchema, type KindDescription } from './kind.ts';
+import { typeOf } from './fields.ts';
+import { kindNames, kindOf, type KindName } from './kinds.ts';
+import { stages } from './kinds/devices.ts';
+import { roles } from './roles.ts';
+import { route, type Route } from './route.ts';
+
+const text = (max = 255) => z.string().trim().min(1).max(max);
+const anyRecord = z.record(z.string(), z.json());
+const familyText = z.enum(['4', '6']);
+
+const proposal = z.object({
+  address: z.string(),
+  length: z.int(),
+  prefix: z.string(),
+  vlan: z.string().nullable(),
+  site: z.string().nullable(),
+  use: z.string().nullable(),
+  /** As text, since an IPv6 prefix has more than a number can hold. */
+  left: z.string(),
+});
+
+const assignment = proposal.extend({
+  device: z.string().nullable(),
+  interface: z.string().nullable(),
+  gateway: z.string().nullable(),
+  /** False when the device had the address already. */
+  assigned: z.boolean(),
+});
+
+const user = z.object({
+  name: z.string(),
+  title: z.string().nullable(),
+  role: z.enum(roles),
+  disabled: z.boolean(),
+});
+
+const token = z.object({
+  id: z.int(),
+  title: z.string(),
+  role: z.enum(roles),
+  createdAt: z.string(),
+  expiresAt: z.string(),
+  usedAt: z.string().nullable(),
+});
+
+const todayItem = z.object({
+  code: z.enum(['no-management', 'no-box', 'no-place', 'no-management-prefix', 'nearly-full']),
+  kind: z.string(),
+  key: z.string(),
+  detail: z.string(),
+  since: z.string().nullable(),
+  /** What the service could do about it at once. */
+  remedy: z.enum(['assign-management', 'open']),
+});
+
+const change = z.object({
+  kind: z.string(),
+  id: z.int(),
+  key: z.string(),
+  before: anyRecord.nullable(),
+  after: anyRecord.nullable(),
+});
+
+const changeSet = z.object({
+  id: z.int(),
+  at: z.string(),
+  actor: z.string(),
+  via: z.string(),
+  action: z.string(),
+  reason: z.string().nullable(),
+  /** How many changes it holds; `changes` has the first hundred. */
+  count: z.int(),
+  changes: z.array(change),
+});
+
+const page = <T extends z.ZodType>(item: T) =>
+  z.object({ items: z.array(item), next: z.string().nullable(), count: z.int().optional() });
+
+export const verbRoutes = {
+  'session.open': route({
+    method: 'POST',
+    path: '/session',
+    role: 'anyone',
+    summary: 'Sign in with name and password; sets a cookie',
+    group: 'Signing in',
+    body: z.strictObject({ name: text(63), password: z.string().min(1).max(500) }),
+    reply: user,
+    unrecorded: true,
+  }),
+  'session.show': route({
+    method: 'GET',
+    path: '/session',
+    role: 'viewer',
+    summary: 'Who is signed in',
+    group: 'Signing in',
+    reply: user,
+  }),
+  'session.close': route({
+    method: 'DELETE',
+    path: '/session',
+    role: 'viewer',
+    summary: 'Sign out',
+    group: 'Signing in',
+    status: 204,
+    unrecorded: true,
+  }),
+  'token.list': route({
+    method: 'GET',
+    path: '/tokens',
+    role: 'viewer',
+    summary: 'Your tokens, without their secrets',
+    group: 'Signing in',
+    reply: page(token),
+  }),
+  'token.add': route({
+    method: 'POST',
+    path: '/tokens',
+    role: 'viewer',
+    summary: 'Make a token for programs; its secret is shown this once',
+    group: 'Signing in',
+    body: z.strictObject({
+      title: text(200),
+      role: z.enum(roles).optional().describe('At most your own role, which is the default'),
+      days: z.int().min(1).max(1000).default(90),
+    }),
+    reply: token.extend({ secret: z.string() }),
+    status: 201,
+    unrecorded: true,
+  }),
+  'token.remove': route({
+    method: 'DELETE',
+    path: '/tokens/{id}',
+    role: 'viewer',
+    summary: 'Take a token of yours back',
+    group: 'Signing in',
+    status: 204,
+    unrecorded: true,
+  }),
+  'user.list': route({
+    method: 'GET',
+    path: '/users',
+    role: 'admin',
+    summary: 'Everybody who may sign in',
+    group: 'Users',
+    reply: page(user),
+  }),
+  'user.add': route({
+    method: 'POST',
+    path: '/users',
+    role: 'admin',
+    summary: 'Let somebody sign in',
+    group: 'Users',
+    body: z.strictObject({
+      name: text(63).regex(/^[a-z0-9._-]+$/),
+      title: text(200).optional(),
+      role: z.enum(roles),
+      password: z.string().max(500),
+    }),
+    reply: user,
+    status: 201,
+    unrecorded: true,
+  }),
+  'user.edit': route({
+    method: 'PATCH',
+    path: '/users/{name}',
+    role: 'admin',
+    summary: 'Change the role, title or password of a user, or shut them out',
+    group: 'Users',
+    body: z.strictObject({
+      title: text(200).nullish(),
+      role: z.enum(roles).optional(),
+      password: z.string().max(500).optional(),
+      disabled: z.boolean().optional(),
+    }),
+    reply: user,
+    unrecorded: true,
+  }),
+  'device.overview': route({
+    method: 'GET',
+    path: '/devices/{ref}/overview',
+    role: 'viewer',
+    summary: 'A device with its box, place, interfaces and addresses',
+    group: 'Devices',
+    reply: z.object({
+      device: anyRecord,
+      box: anyRecord.nullable(),
+      dialect: z.string().nullable(),
+      management: assignment.omit({ assigned: true, left: true }).nullable(),
+      interfaces: z.array(anyRecord),
+      addresses: z.array(anyRecord),
+    }),
+  }),
+  'device.stage': route({
+    method: 'POST',
+    path: '/devices/{ref}/stage',
+    role: 'engineer',
+    summary: 'Move a device to another stage by hand',
+    group: 'Devices',
+    body: z.strictObject({ stage: z.enum(Object.keys(stages) as [string, ...string[]]) }),
+    reply: anyRecord,
+  }),
+  'device.assignManagement': route({
+    method: 'POST',
+    path: '/devices/{ref}/management-address',
+    role: 'engineer',
+    summary: 'Give a device the next free address of the management VLAN of its site; again: the same address',
+    group: 'Addresses',
+    body: z.strictObject({
+      prefix: text().optional().describe('Another prefix than that of the management VLAN'),
+      address: text().optional().describe('This address instead of the next free one'),
+      from: text().optional().describe('The next free one at or above this address'),
+      family: familyText.optional(),
+    }),
+    reply: assignment,
+  }),
+  'address.propose': route({
+    method: 'GET',
+    path: '/next-address',
+    role: 'viewer',
+    summary: 'The next free address of a prefix, or of the management VLAN of a device; takes nothing',
+    group: 'Addresses',
+    query: z.strictObject({
+      prefix: text().optional(),
+      device: text().optional(),
+      from: text().optional(),
+      family: familyText.optional(),
+    }),
+    reply: proposal,
+  }),
+  'address.assign': route({
+    method: 'POST',
+    path: '/next-address',
+    role: 'engineer',
+    summary: 'Take the next free address of a prefix, for an interface or to keep it reserved',
+    group: 'Addresses',
+    body: z.strictObject({
+      prefix: text(),
+      interface: text().optional(),
+      from: text().optional(),
+      description: text(200).optional(),
+    }),
+    reply: assignment,
+    status: 201,
+  }),
+  'prefix.space': route({
+    method: 'GET',
+    path: '/prefixes/{ref}/space',
+    role: 'viewer',
+    summary: 'How a prefix is filled: counts, free spans, and what is next',
+    group: 'Addresses',
+    reply: z.object({
+      size: z.string(),
+      free: z.string(),
+      assigned: z.int(),
+      children: z.int(),
+      /** Of the whole: taken by children, addresses, gateway and ranges; 0 to 100. */
+      fillPercent: z.number(),
+      next: z.string().nullable(),
+      freeSpans: z.array(z.object({ first: z.string(), last: z.string() })),
+    }),
+  }),
+  today: route({
+    method: 'GET',
+    path: '/today',
+    role: 'viewer',
+    summary: 'What waits for somebody, each with its remedy',
+    group: 'Overview',
+    reply: z.object({ items: z.array(todayItem), counts: z.record(z.string(), z.int()) }),
+  }),
+  search: route({
+    method: 'GET',
+    path: '/search',
+    role: 'viewer',
+    summary: 'Records whose name, serial, MAC, address or title begins with a text',
+    group: 'Overview',
+    query: z.strictObject({ q: text(100) }),
+    reply: z.object({
+      items: z.array(z.object({ kind: z.string(), key: z.string(), title: z.string().nullable(), why: z.string() })),
+    }),
+  }),
+  'history.list': route({
+    method: 'GET',
+    path: '/history',
+    role: 'viewer',
+    summary: 'Change sets, the newest first',
+    group: 'History',
+    query: z.strictObject({
+      kind: text(30).optional(),
+      record: text().optional().describe('With kind: only changes of this record, by key or #id'),
+      actor: text(63).optional(),
+      after: text(100).optional(),
+      limit: z.coerce.number().int().min(1).max(200).default(50),
+    }),
+    reply: page(changeSet),
+  }),
+  events: route({
+    method: 'GET',
+    path: '/events',
+    role: 'viewer',
+    summary: 'Hints of changes as they happen (server-sent events): kind, id, version',
+    group: 'Overview',
+    media: 'text/event-stream',
+  }),
+} as const satisfies Record<string, Route>;
+
+export const listQuery = (k: KindDescription): z.ZodObject =>
+  z.strictObject({
+    q: text(100).optional().describe('Only records whose key begins with this'),
+    sort: z.enum(['key', 'updatedAt', ...(k.sort ?? [])].flatMap((s) => [s, `-${s}`]) as [string, ...string[]]).optional(),
+    limit: z.coerce.number().int().min(1).max(500).default(50),
+    after: text(1000).optional().describe('The page mark of the page before'),
+    count: z.enum(['true', 'false']).optional().describe('Also count what the filters let through'),
+    ...Object.fromEntries(
+      fieldsOf(k)
+        .filter(([, field]) => typeOf(field).filter)
+        .map(([name]) => [name, text().optional().describe('Equal to this; `none` for empty; several with commas')]),
+    ),
+  });
+
+/** The five verbs that every kind has. */
+function routesOf(name: KindName): Record<string, Route> {
+  const k = kindOf(name);
+  const group = k.titles;
+  const record = recordSchema(k);
+  const one = `/${k.path}/{ref}`;
+  return {
+    [`${name}.list`]: route({
+      method: 'GET',
+      path: `/${k.path}`,
+      role: 'viewer',
+      summary: `List ${k.titles.toLowerCase()}`,
+      group,
+      query: listQuery(k),
+      reply: page(record),
+    }),
+    [`${name}.show`]: route({ method: 'GET', path: one, role: 'viewer', summary: `Show one ${k.title.toLowerCase()}`, group, reply: record }),
+    [`${name}.add`]: route({
+      method: 'POST',
+      path: `/${k.path}`,
+      role: 'engineer',
+      summary: `Add one ${k.title.toLowerCase()}, or several at once`,
+      group,
+      body: z.union([addSchema(k), z.array(addSchema(k)).min(1).max(1000)]),
+      reply: z.union([record, z.array(record)]),
+      status: 201,
+    }),
+    [`${name}.edit`]: route({
+      method: 'PATCH',
+      path: one,
+      role: 'engineer',
+      summary: `Edit one ${k.title.toLowerCase()}: what is left out stays, null clears`,
+      group,
+      body: editSchema(k),
+      reply: record,
+    }),
+    [`${name}.remove`]: route({ method: 'DELETE', path: one, role: 'engineer', summary: `Remove one ${k.title.toLowerCase()}`, group, status: 204 }),
+  };
+}
+
+export type VerbRouteId = keyof typeof verbRoutes;
+export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove';
+export type RouteId = VerbRouteId | `${KindName}.${KindVerb}`;
+
+export const routes = {
+  ...verbRoutes,
+  ...Object.assign({}, ...kindNames.map(routesOf)),
+} as Record<RouteId, Route>;
+
+type Verbs = typeof verbRoutes;
+export type BodyOf<R extends VerbRouteId> = Verbs[R] extends { body: infer B extends z.ZodType } ? z.output<B> : undefined;
+export type BodyIn<R extends VerbRouteId> = Verbs[R] extends { body: infer B extends z.ZodType } ? z.input<B> : undefined;
+export type QueryOf<R extends VerbRouteId> = Verbs[R] extends { query: infer Q extends z.ZodType } ? z.output<Q> : Record<string, never>;
+export type QueryIn<R extends VerbRouteId> = Verbs[R] extends { query: infer Q extends z.ZodType } ? z.input<Q> : Record<string, never>;
+export type ReplyOf<R extends VerbRouteId> = Verbs[R] extends { reply: infer T extends z.ZodType } ? z.output<T> : null;

@@ -1,0 +1,66 @@
+/** Builds service, command line, launcher and console into dist/; does nothing when the sources are those of the last build. */
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { build } from 'esbuild';
+
+const STAMP = 'dist/.sources';
+const SOURCES = ['core', 'contract', 'service', 'cli', 'console', 'demo', 'lab', 'ops', 'package.json', 'package-lock.json'];
+
+function* filesIn(path: string): Generator<string> {
+  if (!existsSync(path)) return;
+  if (statSync(path).isFile()) yield path;
+  else for (const name of readdirSync(path).sort()) if (name !== 'node_modules') yield* filesIn(join(path, name));
+}
+
+function digestOfSources(): string {
+  const hash = createHash('sha256');
+  for (const file of SOURCES.flatMap((path) => [...filesIn(path)])) {
+    if (/\.test\.tsx?$/.test(file)) continue;
+    hash.update(file).update('\0').update(readFileSync(file)).update('\0');
+  }
+  return hash.digest('hex');
+}
+
+const digest = digestOfSources();
+if (existsSync(STAMP) && readFileSync(STAMP, 'utf8') === digest) process.exit(0);
+process.stderr.write('building\n');
+rmSync('dist', { recursive: true, force: true });
+mkdirSync('dist', { recursive: true });
+
+const parts = ['core', 'contract', 'service', 'cli', 'demo', 'lab'].filter((part) => existsSync(`${part}/package.json`));
+const external = [
+  ...new Set(
+    parts.flatMap((part) => {
+      const { dependencies = {} } = JSON.parse(readFileSync(`${part}/package.json`, 'utf8')) as { dependencies?: Record<string, string> };
+      return Object.keys(dependencies).filter((name) => !name.startsWith('@zpine/'));
+    }),
+  ),
+];
+
+await build({
+  entryPoints: { service: 'service/main.ts', launch: 'ops/launch.ts' },
+  outdir: 'dist',
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  sourcemap: true,
+  external: [...external, ...external.map((name) => `${name}/*`)],
+});
+// The command line starts often: everything in one file, nothing to look up.
+await build({
+  entryPoints: { zpine: 'cli/main.ts' },
+  outdir: 'dist',
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  minifySyntax: true,
+  banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+});
+if (existsSync('console/index.html')) {
+  const { build: viteBuild } = await import('vite');
+  await viteBuild({ root: 'console', logLevel: 'warn' });
+}
+writeFileSync(STAMP, digest);

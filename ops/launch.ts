@@ -1,0 +1,221 @@
+/** `./run demo`, `./run serve`, `./run user`: the database, the service and, for the demo, its data. */
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { createInterface } from 'node:readline/promises';
+import { Client } from '@zpine/contract/client';
+import { loadDemo } from '@zpine/demo/load';
+import { freePort, startMariadb, type Mariadb } from './mariadb.ts';
+
+const PREFERRED_PORT = 7780;
+const demoUsers = [
+  { name: 'm.lind', title: 'Maren Lind', role: 'admin' },
+  { name: 'j.moe', title: 'Jon Moe', role: 'engineer' },
+  { name: 'quay', title: 'Technician on the quay', role: 'installer' },
+  { name: 'guest', title: 'Guest', role: 'viewer' },
+];
+
+const [command = '', ...args] = process.argv.slice(2);
+
+const say = (text: string) => process.stdout.write(`${text}\n`);
+
+interface Running {
+  database: Mariadb;
+  service?: ChildProcess;
+}
+
+/** Stops what was started, in order, and ends with the status. */
+async function stopAll(running: Running, status: number): Promise<never> {
+  const { service, database } = running;
+  if (service && service.exitCode === null && service.signalCode === null) {
+    const ended = new Promise((done) => service.once('exit', done));
+    service.kill('SIGTERM');
+    await ended;
+  }
+  await database.stop();
+  process.exit(status);
+}
+
+function environment(database: Mariadb, name: string): NodeJS.ProcessEnv {
+  return {
+    ...process.env,
+    ZPINE_DATABASE_SOCKET: database.socket,
+    ZPINE_DATABASE_USER: database.user,
+    ZPINE_DATABASE_PASSWORD: database.password,
+    ZPINE_DATABASE_NAME: name,
+  };
+}
+
+/** Starts the service; the kernel ends it when this process is gone. */
+async function startService(env: NodeJS.ProcessEnv): Promise<{ child: ChildProcess; url: string }> {
+  const child = spawn('setpriv', ['--pdeathsig', 'TERM', process.execPath, 'dist/service.js'], {
+    env,
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+    detached: true,
+  });
+  const url = await new Promise<string>((done, fail) => {
+    child.once('message', (message) => done((message as { url: string }).url));
+    child.once('exit', (code) => fail(new Error(`the service ended with status ${code} before it was ready`)));
+  });
+  return { child, url };
+}
+
+/** Makes a user through the service's own command, which takes the password from standard input. */
+function makeUser(env: NodeJS.ProcessEnv, name: string, role: string, title: string, password: string): Promise<number> {
+  const child = spawn(process.execPath, ['dist/service.js', 'user', name, role, title], { env, stdio: ['pipe', 'inherit', 'inherit'] });
+  child.stdin.end(password);
+  return new Promise((done) => child.once('exit', (code) => done(code ?? 1)));
+}
+
+function keptDemoPassword(): string {
+  const path = '.pine/demo/sign-in';
+  if (existsSync(path)) return readFileSync(path, 'utf8').trim();
+  const password = `ferry-${randomBytes(4).toString('hex')}`;
+  writeFileSync(path, password, { mode: 0o600 });
+  return password;
+}
+
+async function portFor(): Promise<number> {
+  if (process.env.ZPINE_LISTEN_PORT) return Number(process.env.ZPINE_LISTEN_PORT);
+  const taken = await new Promise<boolean>((done) => {
+    const probe = createServer();
+    probe.once('error', () => done(true));
+    probe.listen(PREFERRED_PORT, '127.0.0.1', () => probe.close(() => done(false)));
+  });
+  return taken ? freePort() : PREFERRED_PORT;
+}
+
+async function demo(): Promise<void> {
+  const unknown = args.filter((arg) => arg !== '--fresh');
+  if (unknown.length > 0) return usage(`demo does not know ${unknown.join(' ')}`);
+  if (args.includes('--fresh')) rmSync('.pine/demo', { recursive: true, force: true });
+  const database = await startMariadb({ folder: '.pine/demo', databases: ['zpine_demo'] });
+  const running: Running = { database };
+  watch(running);
+  const env = {
+    ZPINE_LOG_LEVEL: 'warn',
+    ZPINE_LOG_PRETTY: 'true',
+    ZPINE_ORGANISATION: 'Brackwater Ferries',
+    ...environment(database, 'zpine_demo'),
+    ZPINE_LISTEN_PORT: String(await portFor()),
+  };
+  const { child, url } = await startService(env);
+  running.service = child;
+  watchService(running);
+  const password = keptDemoPassword();
+  if (!existsSync('.pine/demo/loaded')) {
+    for (const user of demoUsers) if ((await makeUser(env, user.name, user.role, user.title, password)) !== 0) return stopAll(running, 1);
+    const token = await signInForToken(url, 'm.lind', password);
+    const count = await loadDemo(new Client({ url, token, via: 'api' }), say);
+    say(`Brackwater Ferries is loaded: ${count} records`);
+    writeFileSync('.pine/demo/loaded', new Date().toISOString());
+  }
+  say('');
+  say(`Zealous Pine is up.   console   ${url}`);
+  say(`                      sign in   m.lind / ${password}   (also j.moe, quay and guest, with less to do)`);
+  say(`                      CLI       ./zpine sign-in ${url} --user m.lind`);
+  say('Ctrl-C stops everything.');
+}
+
+async function signInForToken(url: string, name: string, password: string): Promise<string> {
+  const response = await fetch(`${url}/api/v1/session`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ name, password }),
+  });
+  const cookie = response.headers.get('set-cookie')?.split(';')[0] ?? '';
+  const made = await fetch(`${url}/api/v1/tokens`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json', Cookie: cookie },
+    body: JSON.stringify({ title: 'loading the demo', days: 1 }),
+  });
+  if (!made.ok) throw new Error(`the demo's user could not sign in: ${await made.text()}`);
+  return ((await made.json()) as { secret: string }).secret;
+}
+
+async function serve(): Promise<void> {
+  if (args.length > 0) return usage(`serve does not know ${args.join(' ')}`);
+  const database = await startMariadb({ folder: '.pine/serve', databases: ['zpine'] });
+  const running: Running = { database };
+  watch(running);
+  const port = await portFor();
+  const { child, url } = await startService({ ...environment(database, 'zpine'), ZPINE_LISTEN_PORT: String(port) });
+  running.service = child;
+  watchService(running);
+  say(`Zealous Pine is up at ${url}. The first administrator is made by ./run user NAME admin, in another window. Ctrl-C stops everything.`);
+  writeFileSync('.pine/serve/database', JSON.stringify({ socket: database.socket }));
+}
+
+/** Makes a user in the database of `serve`, whether that runs or not. */
+async function user(): Promise<void> {
+  const [name = '', role = '', title = ''] = args;
+  if (!name || !role) return usage('user needs a NAME and a ROLE: viewer, installer, engineer or admin');
+  const password = process.stdin.isTTY ? await askPassword() : (await readAll()).replace(/\r?\n$/, '');
+  const own = await startMariadb({ folder: '.pine/serve', databases: ['zpine'] }).catch(() => undefined);
+  const env = own ? environment(own, 'zpine') : runningEnvironment();
+  const status = await makeUser(env, name, role, title, password);
+  await own?.stop();
+  process.exit(status);
+}
+
+function runningEnvironment(): NodeJS.ProcessEnv {
+  const { socket } = JSON.parse(readFileSync('.pine/serve/database', 'utf8')) as { socket: string };
+  const password = readFileSync('.pine/serve/password', 'utf8').trim();
+  return { ...process.env, ZPINE_DATABASE_SOCKET: socket, ZPINE_DATABASE_USER: 'zpine', ZPINE_DATABASE_PASSWORD: password, ZPINE_DATABASE_NAME: 'zpine' };
+}
+
+/** Asks on the terminal without showing what is typed. */
+async function askPassword(): Promise<string> {
+  process.stderr.write('password: ');
+  const silent = new (await import('node:stream')).Writable({ write: (_chunk, _encoding, done) => done() });
+  const ask = createInterface({ input: process.stdin, output: silent, terminal: true });
+  const password = await ask.question('');
+  ask.close();
+  process.stderr.write('\n');
+  return password;
+}
+
+async function readAll(): Promise<string> {
+  let text = '';
+  for await (const chunk of process.stdin) text += String(chunk);
+  return text;
+}
+
+/** Ends everything when asked to, or when the database went away for good. */
+function watch(running: Running): void {
+  let stopping = false;
+  const stop = (status: number) => {
+    if (stopping) return;
+    stopping = true;
+    void stopAll(running, status);
+  };
+  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => stop(0));
+  void running.database.ended.then(() => {
+    if (stopping) return;
+    say('the database ended by itself; see mariadb.log in .pine');
+    stop(1);
+  });
+}
+
+function watchService(running: Running): void {
+  running.service?.once('exit', (code) => {
+    if (code === 0) return;
+    say(`the service ended with status ${code}`);
+    void stopAll(running, 1);
+  });
+}
+
+function usage(text: string): void {
+  process.stderr.write(`${text}\n`);
+  process.exit(2);
+}
+
+const commands: Record<string, () => Promise<void>> = { demo, serve, user };
+const chosen = commands[command];
+if (!chosen) usage(`no command '${command}'`);
+else
+  await chosen().catch((error: unknown) => {
+    process.stderr.write(`${error instanceof Error ? error.message : String(error)}\n`);
+    process.exit(1);
+  });

@@ -1,0 +1,39 @@
+import { parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
+import { countOf } from '@zpine/core/addressing/spans';
+import { sure } from '@zpine/core/fault';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { mustFind } from '../records/refs.ts';
+import { freeSpans, ipText } from '../../store/spans.ts';
+import { type Tx } from '../../store/tx.ts';
+
+const MOST_SPANS = 1000;
+
+/** How a prefix is filled. */
+export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'>> {
+  const prefix = await mustFind(tx, 'prefix', ref);
+  const p = sure(parsePrefix(prefix.cidr));
+  const fixed = await freeSpans(tx, prefix.id, p.family, 'fixed');
+  const counts = await tx.one<{ assigned: number; children: number }>(
+    `SELECT (SELECT COUNT(*) FROM address WHERE prefix_id = ?) AS assigned, (SELECT COUNT(*) FROM prefix WHERE parent_id = ?) AS children`,
+    [prefix.id, prefix.id],
+  );
+  const free = countOf(fixed);
+  return {
+    size: String(sizeOf(p)),
+    free: String(free),
+    assigned: Number(counts?.assigned ?? 0),
+    children: Number(counts?.children ?? 0),
+    fillPercent: fillPercent(sizeOf(p), free),
+    next: fixed[0] ? ipText(p.family, fixed[0].first) : null,
+    freeSpans: fixed.slice(0, MOST_SPANS).map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
+  };
+}
+
+/** To a tenth of a percent; never 100 while something is free, nor 0 while something is taken. */
+export function fillPercent(size: bigint, free: bigint): number {
+  const taken = size - free;
+  const tenths = Number((taken * 1000n) / size);
+  if (taken > 0n && tenths === 0) return 0.1;
+  return Math.min(tenths, free > 0n ? 999 : 1000) / 10;
+}
+

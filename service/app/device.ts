@@ -1,0 +1,62 @@
+import { Refusal } from '@zpine/contract/errors';
+import { type Stage } from '@zpine/contract/kinds/devices';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { Op } from 'sequelize';
+import { byId, find, keyOf, present } from '../store/records.ts';
+import { type Tx } from '../store/tx.ts';
+import { managementOf } from './addressing/management.ts';
+import { proposalOf } from './addressing/next.ts';
+import { setFields } from './records/edit.ts';
+import { mustFind } from './records/refs.ts';
+
+/** A device with everything that hangs on it. */
+export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.overview'>> {
+  const device = await mustFind(tx, 'device', ref);
+  const boxes = await find(tx, 'box', { device_id: device.id });
+  const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: [['sort_key', 'ASC']], limit: 1000 });
+  const addresses = interfaces.length === 0 ? [] : await find(tx, 'address', { interface_id: { [Op.in]: interfaces.map((i) => i.id) } }, { order: [['sort_key', 'ASC']] });
+  const [shown] = await present(tx, 'device', [device]);
+  return {
+    device: shown as never,
+    box: ((await present(tx, 'box', boxes))[0] ?? null) as never,
+    dialect: await dialectOf(tx, device),
+    management: await management(tx, device),
+    interfaces: (await present(tx, 'interface', interfaces)) as never,
+    addresses: (await present(tx, 'address', addresses)) as never,
+  };
+}
+
+/** What it speaks: its own word, or that of its model. */
+async function dialectOf(tx: Tx, device: Stored<'device'>): Promise<string | null> {
+  if (device.dialect !== null || device.model === null) return keyOf(tx, 'dialect', device.dialect);
+  return keyOf(tx, 'dialect', (await byId(tx, 'model', device.model)).dialect);
+}
+
+async function management(tx: Tx, device: Stored<'device'>): Promise<ReplyOf<'device.overview'>['management']> {
+  const held = await managementOf(tx, device);
+  if (!held) return null;
+  const { left: _, ...place } = await proposalOf(tx, held.prefix, held.address.address);
+  return { ...place, device: device.key, interface: await keyOf(tx, 'interface', device.management), gateway: held.prefix.gateway };
+}
+
+/** The moves that people make; all others come from what the service sees. */
+const byHand: Record<Stage, Stage[]> = {
+  sketched: ['unproved', 'retired'],
+  prepared: ['sketched', 'faulty', 'retired'],
+  arriving: ['faulty', 'retired'],
+  proving: ['faulty', 'retired'],
+  serving: ['faulty', 'retired'],
+  unproved: ['sketched', 'faulty', 'retired'],
+  faulty: ['sketched', 'unproved', 'retired'],
+  retired: ['sketched'],
+};
+
+export async function moveStage(tx: Tx, ref: string, to: string): Promise<Stored<'device'>> {
+  const device = await mustFind(tx, 'device', ref, true);
+  const from = device.stage as Stage;
+  if (from === to) return device;
+  const allowed = byHand[from];
+  if (!allowed.includes(to as Stage)) throw new Refusal('stage-move', { device: device.key, from, allowed: allowed.join(', ') });
+  return setFields(tx, 'device', device.id, { stage: to });
+}

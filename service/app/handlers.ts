@@ -1,0 +1,89 @@
+/** Which use case answers which route. The types hold it together with the route list. */
+import { kindNames, type KindName } from '@zpine/contract/kinds';
+import { type BodyOf, type QueryOf, type ReplyOf, type RouteId, type VerbRouteId } from '@zpine/contract/routes';
+import { type Value } from '@zpine/contract/fields';
+import { Refusal } from '@zpine/contract/errors';
+import { present } from '../store/records.ts';
+import { type Tx } from '../store/tx.ts';
+import { addToken, listTokens, removeToken } from './access/tokens.ts';
+import { addUser, editUser, listUsers } from './access/users.ts';
+import { type User } from './access/who.ts';
+import { assign, propose } from './addressing/assign.ts';
+import { assignManagement } from './addressing/management.ts';
+import { space } from './addressing/space.ts';
+import { moveStage, overview } from './device.ts';
+import { history } from './history/list.ts';
+import { search } from './overview/search.ts';
+import { today } from './overview/today.ts';
+import { add } from './records/add.ts';
+import { editOne } from './records/edit.ts';
+import { list, type ListInput } from './records/list.ts';
+import { removeOne } from './records/remove.ts';
+import { show } from './records/show.ts';
+
+export interface Call<Query = unknown, Body = unknown> {
+  params: Record<string, string>;
+  query: Query;
+  body: Body;
+  /** From If-Match. */
+  version: number | undefined;
+  user: User;
+}
+
+export type Handler<Query = never, Body = never> = (tx: Tx, call: Call<Query, Body>) => Promise<unknown>;
+
+/** These need more than a unit of work; the HTTP part answers them. */
+export type OwnRoutes = 'session.open' | 'session.close' | 'session.show' | 'events';
+
+type VerbHandlers = {
+  [R in Exclude<VerbRouteId, OwnRoutes>]: (tx: Tx, call: Call<QueryOf<R>, BodyOf<R>>) => Promise<ReplyOf<R>>;
+};
+
+const ref = (call: Call): string => call.params.ref ?? '';
+
+const verbs: VerbHandlers = {
+  'token.list': (tx, { user }) => listTokens(tx, user),
+  'token.add': (tx, { user, body }) => addToken(tx, user, body),
+  'token.remove': async (tx, { user, params }) => {
+    await removeToken(tx, user, params.id ?? '');
+    return null;
+  },
+  'user.list': (tx) => listUsers(tx),
+  'user.add': (tx, { body }) => addUser(tx, body),
+  'user.edit': (tx, { params, body }) => editUser(tx, params.name ?? '', body),
+  'device.overview': (tx, call) => overview(tx, ref(call)),
+  'device.stage': async (tx, call) => shown(tx, 'device', await moveStage(tx, ref(call), call.body.stage)),
+  'device.assignManagement': (tx, call) => assignManagement(tx, ref(call), call.body),
+  'address.propose': (tx, { query }) => propose(tx, query),
+  'address.assign': (tx, { body }) => assign(tx, body),
+  'prefix.space': (tx, call) => space(tx, ref(call)),
+  today: (tx) => today(tx),
+  search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
+  'history.list': (tx, { query }) => history(tx, query),
+};
+
+async function shown(tx: Tx, kind: KindName, record: object): Promise<Record<string, Value>> {
+  const [one] = await present(tx, kind, [record as never]);
+  if (!one) throw new Refusal('not-found', { kind, ref: '' });
+  return one;
+}
+
+const ofKind = (kind: KindName): Record<string, Handler> => ({
+  [`${kind}.list`]: (tx, call: Call<ListInput>) => list(tx, kind, call.query),
+  [`${kind}.show`]: (tx, call: Call) => show(tx, kind, ref(call)),
+  [`${kind}.add`]: async (tx, { body }: Call) => {
+    const several = Array.isArray(body);
+    const records = await present(tx, kind, await add(tx, kind, several ? body : [body], several));
+    return several ? records : records[0];
+  },
+  [`${kind}.edit`]: async (tx, call: Call) => shown(tx, kind, await editOne(tx, kind, ref(call), call.body, call.version)),
+  [`${kind}.remove`]: async (tx, call: Call) => {
+    await removeOne(tx, kind, ref(call), call.version);
+    return null;
+  },
+});
+
+export const handlers = {
+  ...verbs,
+  ...Object.assign({}, ...kindNames.map(ofKind)),
+} as Record<Exclude<RouteId, OwnRoutes>, Handler<unknown, unknown>>;

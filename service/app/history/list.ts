@@ -1,0 +1,116 @@
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { Refusal } from '@zpine/contract/errors';
+import { isKind, kindNames, type KindName } from '@zpine/contract/kinds';
+import { refsOf } from '@zpine/contract/kind';
+import { kindOf } from '@zpine/contract/kinds';
+import { type Value } from '@zpine/contract/fields';
+import { nearest } from '@zpine/core/naming/names';
+import { keysOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { mustFindField } from '../records/refs.ts';
+
+const CHANGES_SHOWN = 100;
+
+interface SetRow {
+  id: number;
+  at: Date;
+  actor: string;
+  via: string;
+  action: string;
+  reason: string | null;
+}
+interface ChangeRow {
+  change_set_id: number;
+  kind: string;
+  record_id: number;
+  record_key: string;
+  before: string | null;
+  after: string | null;
+}
+
+/** Change sets, the newest first, with the first changes of each. */
+export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<ReplyOf<'history.list'>> {
+  const where: string[] = ['1 = 1'];
+  const values: unknown[] = [];
+  if (query.kind !== undefined) await narrowToKind(tx, query.kind, query.record, where, values);
+  else if (query.record !== undefined) throw Refusal.at(['kind'], 'value-missing');
+  if (query.actor !== undefined) {
+    where.push('s.actor = ?');
+    values.push(query.actor);
+  }
+  if (query.after !== undefined) {
+    if (!/^[0-9]{1,15}$/.test(query.after)) throw Refusal.at(['after'], 'cursor-invalid');
+    where.push('s.id < ?');
+    values.push(Number(query.after));
+  }
+  const sets = await tx.select<SetRow>(
+    `SELECT s.id, s.at, s.actor, s.via, s.action, s.reason FROM change_set s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT ?`,
+    [...values, query.limit + 1],
+  );
+  const shown = sets.slice(0, query.limit);
+  const changes = await changesOf(tx, shown.map((s) => s.id));
+  const items = shown.map((s) => ({
+    id: Number(s.id),
+    at: s.at.toISOString(),
+    actor: s.actor,
+    via: s.via,
+    action: s.action,
+    reason: s.reason,
+    count: changes.get(s.id)?.count ?? 0,
+    changes: changes.get(s.id)?.shown ?? [],
+  }));
+  return { items, next: sets.length > query.limit ? String(shown.at(-1)?.id) : null };
+}
+
+async function narrowToKind(tx: Tx, kind: string, record: string | undefined, where: string[], values: unknown[]): Promise<void> {
+  if (!isKind(kind)) {
+    const meant = nearest(kind, kindNames);
+    throw Refusal.at(['kind'], 'value-choice', { value: kind, choices: kindNames.join(', '), ...(meant ? { meant } : {}) });
+  }
+  const exists = 'EXISTS (SELECT 1 FROM `change` c WHERE c.change_set_id = s.id AND c.kind = ?';
+  if (record === undefined) {
+    where.push(`${exists})`);
+    values.push(kind);
+  } else {
+    const id = /^#[0-9]+$/.test(record) ? Number(record.slice(1)) : (await mustFindField(tx, kind, record, 'record')).id;
+    where.push('s.id IN (SELECT c.change_set_id FROM `change` c WHERE c.kind = ? AND c.record_id = ?)');
+    values.push(kind, id);
+  }
+}
+
+type Shown = ReplyOf<'history.list'>['items'][number]['changes'];
+
+async function changesOf(tx: Tx, sets: number[]): Promise<Map<number, { count: number; shown: Shown }>> {
+  const out = new Map<number, { count: number; shown: Shown }>();
+  if (sets.length === 0) return out;
+  const counts = await tx.select<{ change_set_id: number; count: number }>(
+    'SELECT change_set_id, COUNT(*) AS count FROM `change` WHERE change_set_id IN (?) GROUP BY change_set_id',
+    [sets],
+  );
+  for (const row of counts) out.set(row.change_set_id, { count: Number(row.count), shown: [] });
+  const rows = await tx.select<ChangeRow>(
+    'SELECT change_set_id, kind, record_id, record_key, `before`, `after` FROM `change` WHERE change_set_id IN (?) AND seq <= ? ORDER BY change_set_id, seq',
+    [sets, CHANGES_SHOWN],
+  );
+  for (const row of rows) {
+    out.get(row.change_set_id)?.shown.push({
+      kind: row.kind,
+      id: Number(row.record_id),
+      key: row.record_key,
+      before: await shownImage(tx, row.kind, row.before),
+      after: await shownImage(tx, row.kind, row.after),
+    });
+  }
+  return out;
+}
+
+/** An image with natural keys in the place of ids, as far as the records still stand. */
+async function shownImage(tx: Tx, kind: string, text: string | null): Promise<Record<string, Value> | null> {
+  if (text === null || !isKind(kind)) return null;
+  const image = JSON.parse(text) as Record<string, Value>;
+  for (const [field, { to }] of refsOf(kindOf(kind))) {
+    const id = image[field];
+    if (typeof id === 'number') image[field] = (await keysOf(tx, to as KindName, [id])).get(id) ?? `#${id}`;
+  }
+  return image;
+}

@@ -1,0 +1,20 @@
+import { type JobWork } from '../store/jobs.ts';
+import { run } from '../store/tx.ts';
+
+const HOUR = 3600;
+/** Rows that have had their day, and how long that is. Deleted in slices, so that no lock is held for long. */
+const leftovers = [
+  'DELETE FROM session WHERE expires_at < UTC_TIMESTAMP(3) LIMIT 1000',
+  'DELETE FROM token WHERE expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY LIMIT 1000',
+  'DELETE FROM idempotency WHERE at < UTC_TIMESTAMP(3) - INTERVAL 2 DAY LIMIT 1000',
+  'DELETE FROM event WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',
+];
+
+export const housekeeping: JobWork = async (store) => {
+  for (const statement of leftovers) {
+    let removed: number;
+    do removed = await run(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) => tx.execute(statement));
+    while (removed === 1000);
+  }
+  return HOUR;
+};

@@ -1,0 +1,62 @@
+import { as, type Draft, type KindRules } from '../records/draft.ts';
+import { byIds, keyOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+
+/** A device stands where its rack is, and fits into it; its management interface is its own. */
+export const deviceRules: KindRules = {
+  async prepare(tx, drafts) {
+    const racks = await byIds(tx, 'rack', idsOf(drafts, 'rack'));
+    const rooms = await byIds(tx, 'room', [...racks.values()].map((rack) => rack.room));
+    const models = await byIds(tx, 'model', idsOf(drafts, 'model'));
+    const interfaces = await byIds(tx, 'interface', idsOf(drafts, 'management'));
+    for (const draft of drafts) {
+      const rack = racks.get(draft.id('rack') ?? 0);
+      if (rack) await placeInRack(tx, draft, rack.id, rooms.get(rack.room)?.site ?? 0);
+      const position = draft.after.positionU;
+      if (typeof position === 'number') {
+        const model = models.get(draft.id('model') ?? 0);
+        const top = position + Math.max(1, model?.heightU ?? 1) - 1;
+        if (!rack) draft.fault('positionU', 'position-without-rack');
+        else if (top > rack.heightU) {
+          draft.fault('positionU', 'position-outside', { from: position, to: top, rack: rack.key, height: rack.heightU });
+        }
+      }
+      const management = interfaces.get(draft.id('management') ?? 0);
+      if (management && management.device !== draft.before?.id) {
+        draft.fault('management', 'not-on-device', { what: management.key, device: draft.text('name') ?? '' });
+      }
+    }
+  },
+
+  async edited(tx, pairs) {
+    // A device that moves out of its rack leaves its position there.
+    for (const { before, after } of pairs) {
+      const device = as('device', after);
+      if (device.rack === null && before.rack !== null && device.positionU !== null) {
+        await tx.execute('UPDATE device SET position_u = NULL WHERE id = ?', [device.id]);
+        after.positionU = null;
+      }
+    }
+  },
+};
+
+const idsOf = (drafts: Draft[], field: string): number[] => drafts.map((d) => d.id(field)).filter((id) => id !== null);
+
+async function placeInRack(tx: Tx, draft: Draft, rack: number, site: number): Promise<void> {
+  if (draft.id('site') === site) return;
+  if (draft.given.has('site') && draft.id('site') !== null) {
+    draft.fault('site', 'site-differs', {
+      what: `rack ${await keyOf(tx, 'rack', rack)}`,
+      there: (await keyOf(tx, 'site', site)) ?? '',
+      here: (await keyOf(tx, 'site', draft.id('site'))) ?? '',
+    });
+  } else if (draft.changes('rack') || draft.id('site') === null) {
+    draft.after.site = site;
+  } else {
+    draft.fault('site', 'site-differs', {
+      what: `rack ${await keyOf(tx, 'rack', rack)}`,
+      there: (await keyOf(tx, 'site', site)) ?? '',
+      here: (await keyOf(tx, 'site', draft.id('site'))) ?? '',
+    });
+  }
+}

@@ -1,0 +1,18 @@
+import { type KindName } from '@zpine/contract/kinds';
+import { type KindRules } from '../records/draft.ts';
+import { addressRules } from './address.ts';
+import { areaRules } from './area.ts';
+import { boxRules } from './box.ts';
+import { deviceRules } from './device.ts';
+import { prefixRules } from './prefix.ts';
+
+const rules: Partial<Record<KindName, KindRules>> = {
+  address: addressRules,
+  area: areaRules,
+  box: boxRules,
+  device: deviceRules,
+  prefix: prefixRules,
+};
+
+const none: KindRules = {};
+export const rulesOf = (kind: KindName): KindRules => rules[kind] ?? none;

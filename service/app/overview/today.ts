@@ -1,0 +1,107 @@
+/** What waits for somebody: every row names the thing, what is wrong in one sentence, and the remedy. */
+import { lastOf, parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
+import { sure } from '@zpine/core/fault';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { fillPercent } from '../addressing/space.ts';
+import { freeCount, prefixText } from '../../store/spans.ts';
+import { type Tx } from '../../store/tx.ts';
+
+type Today = ReplyOf<'today'>;
+type Item = Today['items'][number];
+
+const MOST = 50;
+/** A prefix of this many addresses or fewer is meant to be full. */
+const SMALL = 8n;
+const NEARLY_FULL_PERCENT = 90;
+
+interface DeviceRow {
+  natural_key: string;
+  created_at: Date;
+  site: string | null;
+}
+
+export async function today(tx: Tx): Promise<Today> {
+  const items = [
+    ...(await devicesWithout(tx, 'no-management')),
+    ...(await devicesWithout(tx, 'no-box')),
+    ...(await devicesWithout(tx, 'no-place')),
+    ...(await sitesWithoutManagement(tx)),
+    ...(await nearlyFull(tx)),
+  ];
+  const counts = await tx.select<{ stage: string; count: number }>('SELECT stage, COUNT(*) AS count FROM device GROUP BY stage');
+  return { items, counts: Object.fromEntries(counts.map((c) => [c.stage, Number(c.count)])) };
+}
+
+const lacks = {
+  'no-management': 'NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)',
+  'no-box': 'NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)',
+  'no-place': 'd.rack_id IS NULL',
+} as const;
+
+async function devicesWithout(tx: Tx, code: keyof typeof lacks): Promise<Item[]> {
+  const rows = await tx.select<DeviceRow>(
+    `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
+     WHERE d.stage NOT IN ('retired', 'unproved') AND ${lacks[code]} ORDER BY d.sort_key LIMIT ${MOST}`,
+  );
+  const managed = code === 'no-management' ? await freeBySite(tx) : new Map<string, bigint>();
+  return rows.map((row) => {
+    const free = row.site === null ? undefined : managed.get(row.site);
+    const site = row.site?.toUpperCase();
+    const detail = {
+      'no-management':
+        free !== undefined
+          ? `${site} has a management VLAN with ${free} free addresses.`
+          : site === undefined
+            ? 'It has no site, so there is no management VLAN to take one from.'
+            : `${site} has no management VLAN with a prefix yet.`,
+      'no-box': 'No hardware is fitted; it would be taken for a stranger when it boots.',
+      'no-place': 'It stands in no rack.',
+    }[code];
+    const remedy = code === 'no-management' && free !== undefined && free > 0n ? 'assign-management' : 'open';
+    return { code, kind: 'device', key: row.natural_key, detail, since: row.created_at.toISOString(), remedy };
+  });
+}
+
+async function freeBySite(tx: Tx): Promise<Map<string, bigint>> {
+  const rows = await tx.select<{ id: number; site: string }>(
+    `SELECT p.id, s.natural_key AS site FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
+     JOIN prefix p ON p.vlan_id = v.id AND p.cidr_family = 4 JOIN site s ON s.id = v.site_id`,
+  );
+  const free = new Map<string, bigint>();
+  for (const row of rows) free.set(row.site, (free.get(row.site) ?? 0n) + (await freeCount(tx, Number(row.id), 4)));
+  return free;
+}
+
+async function sitesWithoutManagement(tx: Tx): Promise<Item[]> {
+  const rows = await tx.select<{ natural_key: string; created_at: Date; devices: number }>(
+    `SELECT s.natural_key, s.created_at, COUNT(d.id) AS devices FROM site s JOIN device d ON d.site_id = s.id
+     WHERE NOT EXISTS (SELECT 1 FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1 JOIN prefix p ON p.vlan_id = v.id WHERE v.site_id = s.id)
+     GROUP BY s.id ORDER BY s.sort_key LIMIT ${MOST}`,
+  );
+  return rows.map((row) => ({
+    code: 'no-management-prefix' as const,
+    kind: 'site',
+    key: row.natural_key,
+    detail: `${row.devices} device${Number(row.devices) === 1 ? '' : 's'} here, and no prefix on a management VLAN to address them from.`,
+    since: row.created_at.toISOString(),
+    remedy: 'open' as const,
+  }));
+}
+
+async function nearlyFull(tx: Tx): Promise<Item[]> {
+  const rows = await tx.select<{ id: number; natural_key: string; cidr: Buffer; cidr_family: 4 | 6; cidr_length: number; assigned: number }>(
+    `SELECT p.id, p.natural_key, p.cidr, p.cidr_family, p.cidr_length, COUNT(a.id) AS assigned FROM prefix p JOIN address a ON a.prefix_id = p.id
+     GROUP BY p.id ORDER BY assigned DESC LIMIT 500`,
+  );
+  const items: Item[] = [];
+  for (const row of rows) {
+    const p = sure(parsePrefix(prefixText(row.cidr_family, row.cidr, row.cidr_length)));
+    if (lastOf(p) - p.first < SMALL) continue;
+    const free = await freeCount(tx, Number(row.id), p.family);
+    const percent = fillPercent(sizeOf(p), free);
+    if (percent < NEARLY_FULL_PERCENT) continue;
+    const detail = `${Math.floor(percent)} % used, ${free} left for fixed assignment.`;
+    items.push({ code: 'nearly-full', kind: 'prefix', key: row.natural_key, detail, since: null, remedy: 'open' });
+  }
+  return items.slice(0, MOST);
+}

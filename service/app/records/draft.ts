@@ -1,0 +1,60 @@
+import { type Value } from '@zpine/contract/fields';
+import { type ErrorCode, type FieldFault, Refusal } from '@zpine/contract/errors';
+import { type KindName, type Stored } from '@zpine/contract/kinds';
+import { type Tx } from '../../store/tx.ts';
+import { type AnyStored } from '../../store/records.ts';
+
+/** A record on its way in: as it was, as it would be, and what is wrong with it. References are ids. */
+export class Draft {
+  readonly before: AnyStored | null;
+  readonly after: Record<string, Value>;
+  /** The fields that the client named. */
+  readonly given: Set<string>;
+  readonly faults: FieldFault[] = [];
+  private readonly at: (string | number)[];
+
+  constructor(before: AnyStored | null, after: Record<string, Value>, given: Set<string>, at: (string | number)[]) {
+    this.before = before;
+    this.after = after;
+    this.given = given;
+    this.at = at;
+  }
+
+  fault(field: string, code: ErrorCode, params: Record<string, string | number> = {}): void {
+    this.faults.push({ path: [...this.at, field], code, params });
+  }
+
+  /** Whether a field is new or not what it was. */
+  changes(field: string): boolean {
+    return this.before === null ? (this.after[field] ?? null) !== null : this.before[field] !== this.after[field];
+  }
+
+  text(field: string): string | null {
+    const value = this.after[field] ?? null;
+    return value === null ? null : String(value);
+  }
+
+  id(field: string): number | null {
+    const value = this.after[field];
+    return typeof value === 'number' ? value : null;
+  }
+}
+
+/** What a kind needs beyond its description. All of it takes arrays, and may refuse. */
+export interface KindRules {
+  /** Locks what must not move, works out derived fields, and notes what does not fit. */
+  prepare?: (tx: Tx, drafts: Draft[]) => Promise<void>;
+  added?: (tx: Tx, records: AnyStored[]) => Promise<void>;
+  edited?: (tx: Tx, pairs: { before: AnyStored; after: AnyStored }[]) => Promise<void>;
+  /** Before removal; may put things in order that would stand in its way. */
+  removing?: (tx: Tx, records: AnyStored[]) => Promise<void>;
+  removed?: (tx: Tx, records: AnyStored[]) => Promise<void>;
+}
+
+export const throwFaults = (drafts: Draft[]): void => {
+  const faults = drafts.flatMap((draft) => draft.faults);
+  if (faults.length > 0) throw Refusal.of(faults);
+};
+
+/** Reads generic records as those of one kind; the kind's rules know which it is. */
+export const as = <K extends KindName>(_kind: K, record: AnyStored): Stored<K> => record as unknown as Stored<K>;

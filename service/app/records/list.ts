@@ -1,0 +1,123 @@
+import { Op, type WhereOptions } from 'sequelize';
+import { Refusal, type FieldFault } from '@zpine/contract/errors';
+import { faultsOf } from '@zpine/contract/faults';
+import { type Field, type Value, typeOf } from '@zpine/contract/fields';
+import { columnOf, fieldsOf } from '@zpine/contract/kind';
+import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { fromRow, present, toColumns } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { findRefs, likeText, unknownRef } from './refs.ts';
+
+export interface ListInput {
+  q?: string;
+  sort?: string;
+  limit: number;
+  after?: string;
+  count?: 'true' | 'false';
+  [filter: string]: unknown;
+}
+
+export interface Page {
+  items: Record<string, Value>[];
+  /** The mark to go on with, null at the end. */
+  next: string | null;
+  count?: number;
+}
+
+interface Mark {
+  sort: string;
+  value: string | number | null;
+  id: number;
+}
+
+/** One page of a kind's records, in the order of an indexed column and the id. */
+export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Page> {
+  const sort = input.sort ?? 'key';
+  const down = sort.startsWith('-');
+  const field = down ? sort.slice(1) : sort;
+  const column = field === 'key' ? 'sort_key' : columnOf(field);
+  const filters = await filtersOf(tx, kind, input);
+  const mark = input.after === undefined ? undefined : readMark(input.after, sort);
+  const rows = (await tx.models[kind].findAll({
+    ...tx.options,
+    where: { [Op.and]: [...filters, ...(mark ? [beyond(column, mark, down)] : [])] },
+    order: [
+      [column, down ? 'DESC' : 'ASC'],
+      ['id', down ? 'DESC' : 'ASC'],
+    ],
+    limit: input.limit + 1,
+  })) as unknown as Record<string, unknown>[];
+  const shown = rows.slice(0, input.limit);
+  const last = shown.at(-1);
+  const more = rows.length > input.limit && last !== undefined;
+  const page: Page = {
+    items: await present(tx, kind, shown.map((row) => fromRow(kind, row))),
+    next: more ? writeMark({ sort, value: markValue(last[column]), id: Number(last.id) }) : null,
+  };
+  if (input.count === 'true') page.count = await tx.models[kind].count({ ...tx.options, where: { [Op.and]: filters } });
+  return page;
+}
+
+const markValue = (value: unknown): string | number | null =>
+  value instanceof Date ? value.toISOString() : typeof value === 'number' ? value : value === null ? null : String(value as string);
+
+/** What lies beyond a mark. MariaDB sorts NULL before everything else. */
+function beyond(column: string, mark: Mark, down: boolean): WhereOptions {
+  const further = down ? Op.lt : Op.gt;
+  const idFurther = { id: { [further]: mark.id } };
+  if (mark.value === null) {
+    const rest = { [column]: { [Op.is]: null }, ...idFurther };
+    return down ? rest : { [Op.or]: [rest, { [column]: { [Op.not]: null } }] };
+  }
+  const value = /_at$/.test(column) ? new Date(mark.value) : mark.value;
+  const either: WhereOptions[] = [{ [column]: { [further]: value } }, { [column]: value, ...idFurther }];
+  if (down) either.push({ [column]: { [Op.is]: null } });
+  return { [Op.or]: either };
+}
+
+const writeMark = (mark: Mark): string => Buffer.from(JSON.stringify([mark.sort, mark.value, mark.id])).toString('base64url');
+
+function readMark(text: string, sort: string): Mark {
+  try {
+    const [markSort, value, id] = JSON.parse(Buffer.from(text, 'base64url').toString()) as [string, string | number | null, number];
+    const sound = markSort === sort && Number.isInteger(id) && (value === null || ['string', 'number'].includes(typeof value));
+    if (sound) return { sort, value, id };
+  } catch {
+    // Fall through: whatever it is, it is not a mark of ours.
+  }
+  throw Refusal.at(['after'], 'cursor-invalid');
+}
+
+async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<WhereOptions[]> {
+  const k = kindOf(kind);
+  const where: WhereOptions[] = [];
+  const faults: FieldFault[] = [];
+  if (input.q !== undefined) where.push({ natural_key: { [Op.like]: `${likeText(input.q.toLowerCase())}%` } });
+  for (const [name, spec] of fieldsOf(k)) {
+    const text = input[name];
+    if (typeof text !== 'string') continue;
+    const either: WhereOptions[] = [];
+    for (const part of text.split(',').map((p) => p.trim()).filter(Boolean)) {
+      either.push(await equals(tx, name, spec, part, faults));
+    }
+    where.push({ [Op.or]: either });
+  }
+  if (faults.length > 0) throw Refusal.of(faults);
+  return where;
+}
+
+async function equals(tx: Tx, name: string, spec: Field, text: string, faults: FieldFault[]): Promise<WhereOptions> {
+  const column = spec.type === 'ref' ? `${columnOf(name)}_id` : columnOf(name);
+  if (text === 'none') return { [column]: { [Op.is]: null } };
+  if (spec.type === 'ref') {
+    const to = spec.to as KindName;
+    const found = (await findRefs(tx, to, [text])).get(text);
+    if (!found) faults.push({ path: [name], code: 'ref-unknown', params: await unknownRef(tx, to, text) });
+    return { [column]: found?.id ?? 0 };
+  }
+  const type = typeOf(spec);
+  const read = type.schema(spec).safeParse(type.fromText(text));
+  if (read.success) return toColumns(name, spec, read.data as Value);
+  faults.push(...faultsOf(read.error, type.fromText(text), [], [name]));
+  return {};
+}

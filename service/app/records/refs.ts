@@ -1,0 +1,55 @@
+import { nearest } from '@zpine/core/naming/names';
+import { Refusal } from '@zpine/contract/errors';
+import { canonicalKey } from '@zpine/contract/kind';
+import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
+import { byIds, byKeys } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+
+/** `#12` is an id; everything else is a natural key. */
+const idOf = (ref: string): number | undefined => (/^#[1-9][0-9]{0,15}$/.test(ref.trim()) ? Number(ref.trim().slice(1)) : undefined);
+
+/** Finds records by natural key or id, all at once. What is not found is left out. */
+export async function findRefs<K extends KindName>(tx: Tx, kind: K, refs: Iterable<string>): Promise<Map<string, Stored<K>>> {
+  const wanted = [...new Set(refs)];
+  const k = kindOf(kind);
+  const ids = await byIds(tx, kind, wanted.map(idOf).filter((id) => id !== undefined));
+  const keys = await byKeys(tx, kind, wanted.filter((ref) => idOf(ref) === undefined).map((ref) => canonicalKey(k, ref)));
+  const found = new Map<string, Stored<K>>();
+  for (const ref of wanted) {
+    const id = idOf(ref);
+    const record = id === undefined ? keys.get(canonicalKey(k, ref)) : ids.get(id);
+    if (record) found.set(ref, record);
+  }
+  return found;
+}
+
+/** Params of the error for a reference that leads nowhere, with the key that may have been meant. */
+export async function unknownRef(tx: Tx, kind: KindName, ref: string): Promise<Record<string, string>> {
+  const typed = canonicalKey(kindOf(kind), ref);
+  const near = await tx.select<{ natural_key: string }>(
+    `SELECT natural_key FROM \`${kind}\` WHERE natural_key LIKE ? OR natural_key LIKE ? ORDER BY sort_key LIMIT 200`,
+    [`${likeText(typed.slice(0, 1))}%`, `%${likeText(typed)}%`],
+  );
+  const keys = near.map((row) => row.natural_key);
+  const meant = nearest(typed, keys) ?? keys.find((key) => key.endsWith(`/${typed}`));
+  return { kind, ref, ...(meant === undefined ? {} : { meant }) };
+}
+
+export const likeText = (text: string): string => text.replace(/[\\%_]/g, '\\$&');
+
+/** One record that a request names; refused with a suggestion when there is none. */
+export async function mustFind<K extends KindName>(tx: Tx, kind: K, ref: string, lock = false): Promise<Stored<K>> {
+  const found = (await findRefs(tx, kind, [ref])).get(ref);
+  if (!found) throw new Refusal('not-found', await unknownRef(tx, kind, ref));
+  if (!lock) return found;
+  const locked = (await byIds(tx, kind, [found.id], true)).get(found.id);
+  if (!locked) throw new Refusal('not-found', { kind, ref });
+  return locked;
+}
+
+/** The same for a field of a body, so that the fault points at it. */
+export async function mustFindField<K extends KindName>(tx: Tx, kind: K, ref: string, field: string): Promise<Stored<K>> {
+  const found = (await findRefs(tx, kind, [ref])).get(ref);
+  if (!found) throw Refusal.at([field], 'ref-unknown', await unknownRef(tx, kind, ref));
+  return found;
+}

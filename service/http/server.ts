@@ -1,0 +1,170 @@
+/** The HTTP server, made from the route list. */
+import { readFileSync } from 'node:fs';
+import { join, relative } from 'node:path';
+import { serveStatic } from '@hono/node-server/serve-static';
+import { Hono, type Context } from 'hono';
+import { bodyLimit } from 'hono/body-limit';
+import { compress } from 'hono/compress';
+import { secureHeaders } from 'hono/secure-headers';
+import { type Logger } from 'pino';
+import { recordsToCsv } from '@zpine/contract/csv';
+import { Refusal } from '@zpine/contract/errors';
+import { type Value } from '@zpine/contract/fields';
+import { isKind, kindOf } from '@zpine/contract/kinds';
+import { type Route } from '@zpine/contract/route';
+import { routes, verbRoutes, type RouteId } from '@zpine/contract/routes';
+import { type User } from '../app/access/who.ts';
+import { handlers } from '../app/handlers.ts';
+import { once, type Answer } from '../app/idempotency.ts';
+import { type EventFeed } from '../store/events.ts';
+import { read, run, type Actor, type Store } from '../store/tx.ts';
+import { streamEvents } from './events.ts';
+import { bodyOf, idempotencyKeyOf, parsed, queryOf, versionOf } from './input.ts';
+import { openApi } from './openapi.ts';
+import { answerProblem } from './problems.ts';
+import { admit, closeSession, openSession } from './session.ts';
+
+export interface ServerOptions {
+  store: Store;
+  feed: EventFeed;
+  log: Logger;
+  version: string;
+  bodyBytes: number;
+  sessionHours: number;
+  cookieSecure: boolean;
+  organisation: string;
+  /** The folder of the built console, if there is one. */
+  consoleFolder?: string | undefined;
+  /** Aborted when the service shuts down: open streams end. */
+  closing: AbortSignal;
+}
+
+export function makeServer(options: ServerOptions): Hono {
+  const app = new Hono();
+  app.onError((error, c) => answerProblem(c, error, options.log));
+  app.use(
+    secureHeaders({
+      contentSecurityPolicy: {
+        defaultSrc: ["'self'"],
+        styleSrc: ["'self'", "'unsafe-inline'"],
+        imgSrc: ["'self'", 'data:'],
+        fontSrc: ["'self'", 'data:'],
+      },
+      strictTransportSecurity: options.cookieSecure,
+      crossOriginResourcePolicy: 'same-origin',
+    }),
+  );
+  const squeeze = compress();
+  app.use((c, next) => (c.req.path === '/api/v1/events' ? next() : squeeze(c, next)));
+  app.use(bodyLimit({ maxSize: options.bodyBytes, onError: (c) => answerProblem(c, new Refusal('body-large', { max: options.bodyBytes }), options.log) }));
+  addHealth(app, options);
+  const document = JSON.stringify(openApi(options.version));
+  app.get('/api/openapi.json', (c) => c.body(document, 200, { 'Content-Type': 'application/json' }));
+  for (const [id, route] of Object.entries(routes) as [RouteId, Route][]) {
+    app.on(route.method, honoPath(route), (c) => answer(c, id, route, options));
+  }
+  refuseTheRest(app);
+  if (options.consoleFolder) addConsole(app, options.consoleFolder);
+  return app;
+}
+
+const honoPath = (route: Route): string => `/api/v1${route.path.replace(/\{(\w+)\}/g, ':$1')}`;
+
+function addHealth(app: Hono, { store, version, organisation }: ServerOptions): void {
+  app.get('/health/live', (c) => c.json({ alive: true }));
+  app.get('/health/ready', async (c) => {
+    await read(store, { name: 'service', via: 'service' }, (tx) => tx.one('SELECT 1 AS one'));
+    return c.json({ ready: true });
+  });
+  app.get('/api/v1/about', (c) => c.json({ product: 'Zealous Pine', version, organisation }));
+}
+
+/** What is below /api and matches no route: the method is wrong, or the path is. */
+function refuseTheRest(app: Hono): void {
+  const known = [...new Set(Object.values(routes).map(honoPath))].map((path) => ({
+    pattern: new RegExp(`^${path.replace(/:\w+/g, '[^/]+')}$`),
+    methods: Object.values(routes)
+      .filter((r) => honoPath(r) === path)
+      .map((r) => r.method),
+  }));
+  app.all('/api/*', (c) => {
+    const { method, path } = c.req;
+    const match = known.find((k) => k.pattern.test(path));
+    if (match) throw new Refusal('method-unknown', { path, method, allowed: match.methods.join(', ') });
+    throw new Refusal('route-unknown', { method, path });
+  });
+}
+
+/** The console is one page that finds its own way; its assets carry their digest in their names. */
+function addConsole(app: Hono, folder: string): void {
+  const page = readFileSync(join(folder, 'index.html'), 'utf8');
+  app.use('/assets/*', async (c, next) => {
+    await next();
+    if (c.res.ok) c.header('Cache-Control', 'public, max-age=31536000, immutable');
+  });
+  app.get('/assets/*', serveStatic({ root: relative(process.cwd(), folder) || '.' }));
+  app.get('/favicon.svg', serveStatic({ root: relative(process.cwd(), folder) || '.' }));
+  app.get('/assets/*', (c) => c.text('not found', 404));
+  app.get('*', (c) => c.html(page, 200, { 'Cache-Control': 'no-cache' }));
+}
+
+const viaOf = (c: Context, user: User): Actor['via'] => {
+  const said = c.req.header('Zpine-Via');
+  if (said === 'cli' || said === 'console') return said;
+  return user.by === 'session' ? 'console' : 'api';
+};
+
+async function answer(c: Context, id: RouteId, route: Route, options: ServerOptions): Promise<Response> {
+  const { store } = options;
+  if (id === 'session.open') {
+    const body = parsed(verbRoutes['session.open'].body, await bodyOf(c)) as { name: string; password: string };
+    return c.json(await openSession(c, store, body, { hours: options.sessionHours, secure: options.cookieSecure }));
+  }
+  const user = await admit(c, store, route.role === 'anyone' ? 'viewer' : route.role);
+  if (id === 'events') return streamEvents(c, options.feed, options.closing);
+  if (id === 'session.show') return c.json({ name: user.name, title: user.title, role: user.role, disabled: false });
+  const { query, reason } = queryOf(c, route);
+  const actor: Actor = { name: user.name, via: viaOf(c, user), reason };
+  if (id === 'session.close') {
+    await closeSession(c, store, actor);
+    return c.body(null, 204);
+  }
+
+  const handler = handlers[id];
+  // Bodies of the kinds are checked with their references, so that one answer names all faults.
+  const raw = route.body ? await bodyOf(c) : {};
+  const body = route.body && id in verbRoutes ? parsed(route.body, raw) : raw;
+  const params = c.req.param() as Record<string, string>;
+  const call = { params, query, body, version: versionOf(c), user };
+  const status = route.status ?? 200;
+  if (route.method === 'GET') return reply(c, id, { status, body: await read(store, actor, (tx) => handler(tx, call)) });
+
+  const key = route.unrecorded ? undefined : idempotencyKeyOf(c);
+  const result = await run(store, actor, id, async (tx): Promise<Answer> => {
+    const work = async (): Promise<Answer> => ({ status, body: await handler(tx, call) });
+    if (key === undefined) return work();
+    return once(tx, user.id, key, `${route.method} ${c.req.path} ${JSON.stringify(raw)}`, work);
+  });
+  return reply(c, id, result);
+}
+
+function reply(c: Context, id: RouteId, { status, body }: Answer): Response {
+  if (status === 204) return c.body(null, 204);
+  const [kind = '', verb = ''] = id.split('.');
+  if (verb === 'list' && isKind(kind)) {
+    const { items, next } = body as { items: Record<string, Value>[]; next: string | null };
+    if (next !== null) c.header('Link', `<${nextUrl(c, next)}>; rel="next"`);
+    if (/\btext\/csv\b/.test(c.req.header('Accept') ?? '')) {
+      return c.body(recordsToCsv(kindOf(kind), items), 200, { 'Content-Type': 'text/csv; charset=utf-8' });
+    }
+  }
+  const version = (body as { version?: unknown } | null)?.version;
+  if (typeof version === 'number') c.header('ETag', `"${version}"`);
+  return c.json(body as object, status as 200);
+}
+
+function nextUrl(c: Context, mark: string): string {
+  const url = new URL(c.req.url);
+  url.searchParams.set('after', mark);
+  return `${url.pathname}${url.search}`;
+}

@@ -1,0 +1,89 @@
+/** Wires the parts together: the one place that knows them all. */
+import { serve, type ServerType } from '@hono/node-server';
+import { type AddressInfo } from 'node:net';
+import { type Logger } from 'pino';
+import { Worker } from './app/worker.ts';
+import { type Config } from './config.ts';
+import { makeServer } from './http/server.ts';
+import { connect } from './store/database.ts';
+import { EventFeed } from './store/events.ts';
+import { migrate } from './store/migrate.ts';
+import { defineModels } from './store/models.ts';
+import { type Store } from './store/tx.ts';
+
+export interface Service {
+  store: Store;
+  /** Where it listens: `http://127.0.0.1:7780`. */
+  url: string;
+  stop: () => Promise<void>;
+}
+
+export function openStore(config: Config): Store {
+  const sequelize = connect({
+    socket: config.databaseSocket,
+    host: config.databaseHost,
+    port: config.databasePort,
+    user: config.databaseUser,
+    password: config.databasePassword,
+    name: config.databaseName,
+    connections: config.databaseConnections,
+  });
+  return { sequelize, models: defineModels(sequelize) };
+}
+
+export async function startService(config: Config, log: Logger, version: string, consoleFolder?: string): Promise<Service> {
+  const store = openStore(config);
+  const applied = await migrate(store.sequelize);
+  if (applied.length > 0) log.info({ steps: applied.length }, 'the database was brought up to date');
+  const feed = new EventFeed(store);
+  const closing = new AbortController();
+  const worker = new Worker(store, log);
+  await worker.start();
+  const app = makeServer({
+    store,
+    feed,
+    log,
+    version,
+    bodyBytes: config.bodyBytes,
+    sessionHours: config.sessionHours,
+    cookieSecure: config.cookieSecure,
+    organisation: config.organisation,
+    consoleFolder,
+    closing: closing.signal,
+  });
+  const server = await listen(app.fetch, config);
+  const { port } = server.address() as AddressInfo;
+  const host = config.listenHost.includes(':') ? `[${config.listenHost}]` : config.listenHost;
+  const url = `http://${host}:${port}`;
+  log.info({ url }, 'listening');
+
+  const stop = async (): Promise<void> => {
+    closing.abort();
+    feed.stop();
+    await Promise.all([worker.stop(), closeServer(server)]);
+    await store.sequelize.close();
+    log.info('stopped');
+  };
+  return { store, url, stop };
+}
+
+const listen = (fetch: Parameters<typeof serve>[0]['fetch'], config: Config): Promise<ServerType> =>
+  new Promise((resolve, reject) => {
+    const server = serve({ fetch, hostname: config.listenHost, port: config.listenPort }, () => resolve(server));
+    server.once('error', reject);
+  });
+
+const CLOSE_MS = 3000;
+
+/** Lets requests under way end, but not for ever. */
+function closeServer(server: ServerType): Promise<void> {
+  return new Promise((resolve) => {
+    const http = server as ServerType & { closeIdleConnections?: () => void; closeAllConnections?: () => void };
+    const limit = setTimeout(() => http.closeAllConnections?.(), CLOSE_MS);
+    server.close(() => {
+      clearTimeout(limit);
+      resolve();
+    });
+    http.closeIdleConnections?.();
+  });
+}

@@ -1,0 +1,49 @@
+import { Umzug } from 'umzug';
+import { type Sequelize, QueryTypes } from 'sequelize';
+import { ledgerSteps } from './migrations/ledger.ts';
+import { recordSteps } from './migrations/records.ts';
+import { type Step } from './migrations/steps.ts';
+
+/** In the order in which they run. New steps go to the end; one that has run anywhere is never changed. */
+export const steps: Step[] = [...recordSteps, ...ledgerSteps];
+
+/**
+ * Brings the database to the newest shape. Runs under a lock held by a connection of its own, because DDL ends
+ * transactions: several instances may start at once. Gives the names of the steps that were run.
+ */
+export async function migrate(sequelize: Sequelize): Promise<string[]> {
+  const lock = `zpine-migrate-${sequelize.getDatabaseName()}`.slice(0, 64);
+  return sequelize.transaction(async (holder) => {
+    const options = { transaction: holder, replacements: [lock], type: QueryTypes.SELECT as const };
+    const [got] = await sequelize.query<{ got: number }>('SELECT GET_LOCK(?, 60) AS got', options);
+    if (got?.got !== 1) throw new Error('another instance has been migrating the database for a minute');
+    try {
+      const run = await migrator(sequelize).up();
+      return run.map((m) => m.name);
+    } finally {
+      await sequelize.query('SELECT RELEASE_LOCK(?)', options);
+    }
+  });
+}
+
+function migrator(sequelize: Sequelize) {
+  const select = { type: QueryTypes.SELECT } as const;
+  return new Umzug({
+    logger: undefined,
+    migrations: steps.map(({ name, sql }) => ({ name, up: async () => void (await sequelize.query(sql)) })),
+    storage: {
+      async executed() {
+        await sequelize.query(
+          'CREATE TABLE IF NOT EXISTS migration (name varchar(100) NOT NULL PRIMARY KEY, at datetime(3) NOT NULL)',
+        );
+        return (await sequelize.query<{ name: string }>('SELECT name FROM migration', select)).map((m) => m.name);
+      },
+      async logMigration({ name }) {
+        await sequelize.query('INSERT IGNORE INTO migration VALUES (?, UTC_TIMESTAMP(3))', { replacements: [name] });
+      },
+      async unlogMigration({ name }) {
+        await sequelize.query('DELETE FROM migration WHERE name = ?', { replacements: [name] });
+      },
+    },
+  });
+}

@@ -1,0 +1,276 @@
+/** Records of the kinds in the database: found, inserted, updated and removed in arrays. */
+import { Op, type WhereOptions } from 'sequelize';
+import { type Field, type Row, type Value, typeOf } from '@zpine/contract/fields';
+import { columnOf, fieldsOf, makeKey, refsOf, type RecordHead } from '@zpine/contract/kind';
+import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
+import { Refusal } from '@zpine/contract/errors';
+import { type Tx } from './tx.ts';
+
+/** A record of any kind as the service works with it: references are ids. */
+export type AnyStored = RecordHead & Record<string, Value>;
+
+type Fields = Record<string, Value>;
+
+const isoOf = (time: unknown): string =>
+  time instanceof Date ? time.toISOString() : `${String(time).replace(' ', 'T')}Z`;
+
+/** From a row of the kind's table. */
+export function fromRow<K extends KindName>(name: K, row: Row): Stored<K> {
+  const record: Record<string, Value> = {
+    id: Number(row.id),
+    key: String(row.natural_key),
+    version: Number(row.version),
+    createdAt: isoOf(row.created_at),
+    updatedAt: isoOf(row.updated_at),
+  };
+  for (const [field, spec] of fieldsOf(kindOf(name))) record[field] = typeOf(spec).fromRow(columnOf(field), row);
+  return record as Stored<K>;
+}
+
+export const toColumns = (field: string, spec: Field, value: Value): Row => {
+  const row = typeOf(spec).toRow(columnOf(field), value);
+  for (const [column, held] of Object.entries(row)) if (held instanceof Uint8Array) row[column] = Buffer.from(held);
+  return row;
+};
+
+function toRow(name: KindName, record: Fields): Row {
+  const row: Row = {};
+  for (const [field, spec] of fieldsOf(kindOf(name))) Object.assign(row, toColumns(field, spec, record[field] ?? null));
+  return row;
+}
+
+/** The fields of a record alone, without what is worked out from others: what history keeps. */
+export function imageOf(name: KindName, record: object): Fields {
+  const held = record as Fields;
+  const own = fieldsOf(kindOf(name)).filter(([, spec]) => !spec.derived);
+  return Object.fromEntries(own.map(([field]) => [field, held[field] ?? null]));
+}
+
+export async function find<K extends KindName>(
+  tx: Tx,
+  name: K,
+  where: WhereOptions,
+  options: { limit?: number; lock?: boolean; order?: [string, 'ASC' | 'DESC'][] } = {},
+): Promise<Stored<K>[]> {
+  const { limit, lock, order = [['id', 'ASC']] } = options;
+  const rows = (await tx.models[name].findAll({
+    ...tx.options,
+    where,
+    order,
+    ...(limit === undefined ? {} : { limit }),
+    ...(lock ? { lock: true } : {}),
+  })) as unknown as Row[];
+  const records = rows.map((row) => fromRow(name, row));
+  const known = knownKeys(tx, name);
+  for (const record of records) known.set(record.id, record.key);
+  return records;
+}
+
+export async function byIds<K extends KindName>(tx: Tx, name: K, ids: number[], lock = false): Promise<Map<number, Stored<K>>> {
+  const found = ids.length === 0 ? [] : await find(tx, name, { id: { [Op.in]: [...new Set(ids)] } }, { lock });
+  return new Map(found.map((record) => [record.id, record]));
+}
+
+/** One record that must exist: a reference inside the database that leads nowhere is a defect. */
+export async function byId<K extends KindName>(tx: Tx, name: K, id: number, lock = false): Promise<Stored<K>> {
+  const record = (await byIds(tx, name, [id], lock)).get(id);
+  if (!record) throw new Refusal('not-found', { kind: name, ref: `#${id}` });
+  return record;
+}
+
+export async function byKeys<K extends KindName>(tx: Tx, name: K, keys: string[]): Promise<Map<string, Stored<K>>> {
+  const found = keys.length === 0 ? [] : await find(tx, name, { natural_key: { [Op.in]: [...new Set(keys)] } });
+  return new Map(found.map((record) => [record.key, record]));
+}
+
+const knownKeys = (tx: Tx, name: KindName): Map<number, string> => {
+  let known = tx.keys.get(name);
+  if (!known) tx.keys.set(name, (known = new Map()));
+  return known;
+};
+
+/** The natural keys of records, asked for once per unit of work. */
+export async function keysOf(tx: Tx, name: KindName, ids: Iterable<number>): Promise<Map<number, string>> {
+  const known = knownKeys(tx, name);
+  const missing = [...new Set(ids)].filter((id) => !known.has(id));
+  for (let at = 0; at < missing.length; at += 1000) {
+    const slice = missing.slice(at, at + 1000);
+    const rows = await tx.select<{ id: number; natural_key: string }>(
+      `SELECT id, natural_key FROM \`${name}\` WHERE id IN (?)`,
+      [slice],
+    );
+    for (const row of rows) known.set(Number(row.id), row.natural_key);
+  }
+  return known;
+}
+
+export async function keyOf(tx: Tx, name: KindName, id: number | null): Promise<string | null> {
+  return id === null ? null : ((await keysOf(tx, name, [id])).get(id) ?? null);
+}
+
+/** Natural keys and sort keys, from the fields that make them. */
+async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<{ key: string; sortKey: string }[]> {
+  const k = kindOf(name);
+  const texts = await Promise.all(
+    k.key.parts.map(async (part) => {
+      const to = k.fields[part]?.to as KindName | undefined;
+      const values = records.map((r) => r[part] ?? null);
+      if (!to) return values.map((v) => (v === null ? '' : String(v)));
+      const keys = await keysOf(tx, to, values.filter((v): v is number => typeof v === 'number'));
+      return values.map((v) => keys.get(v as number) ?? '');
+    }),
+  );
+  return records.map((_, i) => makeKey(k, texts.map((column) => column[i] ?? '')));
+}
+
+/** The natural keys that records would have. */
+export const plannedKeys = async (tx: Tx, name: KindName, records: Fields[]): Promise<string[]> =>
+  (await withKeys(tx, name, records)).map(({ key }) => key);
+
+/** Inserts records and notes the changes. Gives them as they are now. */
+export async function insert<K extends KindName>(tx: Tx, name: K, records: Fields[]): Promise<Stored<K>[]> {
+  if (records.length === 0) return [];
+  const keys = await withKeys(tx, name, records);
+  const now = await tx.now();
+  const rows = records.map((record, i) => ({
+    natural_key: keys[i]?.key,
+    sort_key: keys[i]?.sortKey,
+    created_at: now,
+    updated_at: now,
+    ...toRow(name, record),
+  }));
+  const ids = await tx.insertRows(name, rows);
+  const stamp = isoOf(now);
+  const known = knownKeys(tx, name);
+  const stored = records.map((record, i) => {
+    const key = keys[i]?.key ?? '';
+    known.set(ids[i] ?? 0, key);
+    const head = { id: ids[i] ?? 0, key, version: 1, createdAt: stamp, updatedAt: stamp };
+    return { ...record, ...head } as unknown as Stored<K>;
+  });
+  await claimMacs(tx, name, stored);
+  for (const { id, key, ...rest } of stored) {
+    await tx.change({ kind: name, id, key, versionFrom: null, versionTo: 1, before: null, after: imageOf(name, rest) });
+  }
+  return stored;
+}
+
+/**
+ * Updates records from `before` to `after` and notes the changes; a pair without a difference is left alone. The
+ * version in `before` must still be the one in the database.
+ */
+export async function update<K extends KindName>(tx: Tx, name: K, pairs: { before: Stored<K>; after: Fields }[]): Promise<Stored<K>[]> {
+  const keys = await withKeys(tx, name, pairs.map((p) => p.after));
+  const now = await tx.now();
+  const out: Stored<K>[] = [];
+  const renamed: number[] = [];
+  for (const [i, { before, after }] of pairs.entries()) {
+    const from = imageOf(name, before);
+    const to = imageOf(name, after);
+    const changed = fieldsOf(kindOf(name)).filter(([field]) => JSON.stringify(from[field]) !== JSON.stringify(to[field]));
+    const { key, sortKey } = keys[i] ?? { key: before.key, sortKey: '' };
+    if (changed.length === 0) {
+      out.push(before);
+      continue;
+    }
+    const row: Row = { natural_key: key, sort_key: sortKey, updated_at: now, version: before.version + 1 };
+    for (const [field, spec] of changed) Object.assign(row, toColumns(field, spec, to[field] ?? null));
+    const sets = Object.keys(row).map((c) => `\`${c}\` = ?`);
+    const touched = await tx.execute(`UPDATE \`${name}\` SET ${sets.join(', ')} WHERE id = ? AND version = ?`, [
+      ...Object.values(row),
+      before.id,
+      before.version,
+    ]);
+    if (touched === 0) throw await staleRefusal(tx, name, before.id, before.version);
+    const version = before.version + 1;
+    const record = { ...before, ...to, key, version, updatedAt: isoOf(now) };
+    if (changed.some(([, spec]) => spec.type === 'mac')) {
+      await freeMacs(tx, name, [before.id]);
+      await claimMacs(tx, name, [record]);
+    }
+    knownKeys(tx, name).set(before.id, key);
+    if (key !== before.key) renamed.push(before.id);
+    await tx.change({ kind: name, id: before.id, key, versionFrom: before.version, versionTo: version, before: from, after: to });
+    out.push(record);
+  }
+  await renameBelow(tx, name, renamed);
+  return out;
+}
+
+/** Natural keys that begin with those of renamed records follow them. They are derived: no change of their own. */
+async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void> {
+  if (ids.length === 0) return;
+  for (const [child, field] of referrersOf(name)) {
+    if (!kindOf(child).key.parts.includes(field)) continue;
+    const records = await find(tx, child, { [`${columnOf(field)}_id`]: { [Op.in]: ids } });
+    const keys = await withKeys(tx, child, records as unknown as Fields[]);
+    for (const [i, record] of records.entries()) {
+      const { key, sortKey } = keys[i] ?? { key: record.key, sortKey: '' };
+      await tx.execute(`UPDATE \`${child}\` SET natural_key = ?, sort_key = ? WHERE id = ?`, [key, sortKey, record.id]);
+      knownKeys(tx, child).set(record.id, key);
+    }
+    await renameBelow(tx, child, records.map((r) => r.id));
+  }
+}
+
+/** Removes records and notes the changes. What refers to them must have been seen to. */
+export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[]): Promise<void> {
+  if (records.length === 0) return;
+  await freeMacs(tx, name, records.map((r) => r.id));
+  for (const record of records) {
+    const touched = await tx.execute(`DELETE FROM \`${name}\` WHERE id = ? AND version = ?`, [record.id, record.version]);
+    if (touched === 0) throw await staleRefusal(tx, name, record.id, record.version);
+    await tx.change({
+      kind: name,
+      id: record.id,
+      key: record.key,
+      versionFrom: record.version,
+      versionTo: null,
+      before: imageOf(name, record),
+      after: null,
+    });
+  }
+}
+
+async function staleRefusal(tx: Tx, name: KindName, id: number, yours: number): Promise<Refusal> {
+  const current = (await byIds(tx, name, [id])).get(id);
+  if (!current) return new Refusal('not-found', { kind: name, ref: `#${id}` });
+  return new Refusal('stale', { yours, current: current.version });
+}
+
+const macFields = (name: KindName): string[] =>
+  fieldsOf(kindOf(name))
+    .filter(([, spec]) => spec.type === 'mac')
+    .map(([field]) => field);
+
+/** A MAC belongs to one box or one interface: all kinds claim theirs in one table. */
+async function claimMacs(tx: Tx, name: KindName, records: RecordHead[]): Promise<void> {
+  const claims = macFields(name).flatMap((field) =>
+    records.flatMap((record) => {
+      const mac = (record as unknown as Fields)[field] ?? null;
+      if (mac === null) return [];
+      const { [columnOf(field)]: bytes } = toColumns(field, { type: 'mac', title: '' }, mac);
+      return [{ mac: bytes, kind: name, record_id: record.id }];
+    }),
+  );
+  if (claims.length > 0) await tx.insertRows('mac_claim', claims, '');
+}
+
+async function freeMacs(tx: Tx, name: KindName, ids: number[]): Promise<void> {
+  if (macFields(name).length === 0) return;
+  await tx.execute('DELETE FROM mac_claim WHERE kind = ? AND record_id IN (?)', [name, ids]);
+}
+
+/** Records as the API gives them: every reference becomes a natural key. */
+export async function present<K extends KindName>(tx: Tx, name: K, records: Stored<K>[]): Promise<Record<string, Value>[]> {
+  const shown = records.map((record) => ({ ...(record as unknown as Fields) }));
+  for (const [field, { to }] of refsOf(kindOf(name))) {
+    const ids = shown.map((r) => r[field]).filter((id): id is number => typeof id === 'number');
+    const keys = await keysOf(tx, to as KindName, ids);
+    for (const record of shown) {
+      const id = record[field];
+      record[field] = typeof id === 'number' ? (keys.get(id) ?? `#${id}`) : null;
+    }
+  }
+  return shown;
+}

@@ -1,0 +1,211 @@
+import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
+import { type KindName } from '@zpine/contract/kinds';
+import { type Value } from '@zpine/contract/fields';
+import { Refusal } from '@zpine/contract/errors';
+import { refusalOfConstraint } from './constraints.ts';
+import { isAway, isDeadlock } from './database.ts';
+import { type Models } from './models.ts';
+
+/** Who writes, through what, and why. */
+export interface Actor {
+  name: string;
+  via: 'api' | 'console' | 'cli' | 'service';
+  reason?: string | undefined;
+}
+
+export interface Change {
+  kind: KindName;
+  id: number;
+  key: string;
+  versionFrom: number | null;
+  versionTo: number | null;
+  before: Record<string, Value> | null;
+  after: Record<string, Value> | null;
+}
+
+export interface NewJob {
+  name: string;
+  payload: unknown;
+  /** From now; 0 for at once. */
+  delaySeconds: number;
+  /** Of jobs with the same word only one waits at a time. */
+  single?: string;
+}
+
+type Values = readonly unknown[];
+
+/** How many buffered changes are held in memory before they are written inside the transaction. */
+const FLUSH_AT = 2000;
+
+/**
+ * One unit of work on the database. Everything that reads or writes goes through it, so that no query can leave the
+ * transaction by accident. Changes, events and jobs are gathered here and written last.
+ */
+export class Tx {
+  readonly actor: Actor;
+  readonly action: string;
+  readonly models: Models;
+  /** Natural keys by kind and id, as far as this unit of work has seen them. */
+  readonly keys = new Map<KindName, Map<number, string>>();
+  private readonly sequelize: Sequelize;
+  private readonly transaction: Transaction | null;
+  private changes: Change[] = [];
+  private jobs: NewJob[] = [];
+  private seq = 0;
+  private set: number | undefined;
+  private time: string | undefined;
+
+  constructor(store: Store, transaction: Transaction | null, actor: Actor, action: string) {
+    this.sequelize = store.sequelize;
+    this.models = store.models;
+    this.transaction = transaction;
+    this.actor = actor;
+    this.action = action;
+  }
+
+  /** What Sequelize's own calls want: this transaction, plain rows. */
+  get options(): { transaction: Transaction | null; raw: true } {
+    return { transaction: this.transaction, raw: true };
+  }
+
+  async select<T extends object>(sql: string, values: Values = []): Promise<T[]> {
+    return this.sequelize.query<T>(sql, {
+      type: QueryTypes.SELECT,
+      replacements: values.map(sqlValue),
+      transaction: this.transaction,
+    });
+  }
+
+  async one<T extends object>(sql: string, values: Values = []): Promise<T | undefined> {
+    return (await this.select<T>(sql, values))[0];
+  }
+
+  /** Runs a statement; gives the number of rows it touched. */
+  async execute(sql: string, values: Values = []): Promise<number> {
+    this.mustWrite();
+    const [, rows] = (await this.sequelize.query(sql, {
+      type: QueryTypes.UPDATE,
+      replacements: values.map(sqlValue),
+      transaction: this.transaction,
+    })) as unknown as [undefined, number];
+    return rows;
+  }
+
+  /** Inserts rows, in slices; gives their ids in the same order where the table has an `id`. */
+  async insertRows(table: string, rows: Record<string, unknown>[], returning = 'id'): Promise<number[]> {
+    this.mustWrite();
+    const ids: number[] = [];
+    const columns = Object.keys(rows[0] ?? {});
+    const names = columns.map((c) => `\`${c}\``).join(', ');
+    const marks = `(${columns.map(() => '?').join(', ')})`;
+    for (let at = 0; at < rows.length; at += 500) {
+      const slice = rows.slice(at, at + 500);
+      const sql = `INSERT INTO \`${table}\` (${names}) VALUES ${slice.map(() => marks).join(', ')}`;
+      const values = slice.flatMap((row) => columns.map((c) => row[c]));
+      if (returning) ids.push(...(await this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values)).map((r) => Number(r.id)));
+      else await this.execute(sql, values);
+    }
+    return ids;
+  }
+
+  /** The database's clock, the same for the whole unit of work: `2026-05-04 10:02:11.123`, UTC. */
+  async now(): Promise<string> {
+    this.time ??= (await this.one<{ now: string }>('SELECT CAST(UTC_TIMESTAMP(3) AS char) AS now'))?.now ?? '';
+    return this.time;
+  }
+
+  async change(change: Change): Promise<void> {
+    this.changes.push(change);
+    if (this.changes.length >= FLUSH_AT) await this.flush();
+  }
+
+  job(job: NewJob): void {
+    this.jobs.push(job);
+  }
+
+  /** Writes what was gathered. Called by `run` before the commit, and in between when much has gathered. */
+  async flush(): Promise<void> {
+    const at = this.changes.length + this.jobs.length > 0 ? await this.now() : '';
+    if (this.changes.length > 0) {
+      const { name, via, reason } = this.actor;
+      this.set ??= (
+        await this.insertRows('change_set', [{ at, actor: name, via, action: this.action, reason: reason ?? null }])
+      )[0];
+      const changes = this.changes.map((c) => ({
+        change_set_id: this.set,
+        seq: (this.seq += 1),
+        kind: c.kind,
+        record_id: c.id,
+        record_key: c.key,
+        version_from: c.versionFrom,
+        version_to: c.versionTo,
+        before: c.before && JSON.stringify(c.before),
+        after: c.after && JSON.stringify(c.after),
+      }));
+      await this.insertRows('change', changes, '');
+      await this.insertRows('event', this.changes.map((c) => ({ at, kind: c.kind, record_id: c.id, version: c.versionTo })), '');
+      this.changes = [];
+    }
+    for (const job of this.jobs) {
+      await this.execute(
+        'INSERT IGNORE INTO job (name, payload, due_at, single) VALUES (?, ?, ? + INTERVAL ? SECOND, ?)',
+        [job.name, JSON.stringify(job.payload), at, job.delaySeconds, job.single ?? null],
+      );
+    }
+    this.jobs = [];
+  }
+
+  private mustWrite(): void {
+    if (!this.transaction) throw new Error('this unit of work only reads');
+  }
+}
+
+/** Sequelize writes Buffers as binary literals, and only those. */
+const sqlValue = (value: unknown): unknown => {
+  if (value instanceof Uint8Array && !Buffer.isBuffer(value)) return Buffer.from(value);
+  if (value === undefined) return null;
+  return typeof value === 'bigint' ? value.toString() : value;
+};
+
+export interface Store {
+  sequelize: Sequelize;
+  models: Models;
+}
+
+const TRIES = 12;
+
+/**
+ * The one way to write: `work` runs in a transaction, is tried again when it met a deadlock or waited too long for a
+ * lock, and leaves nothing behind when it fails. It must have no other side effect, since it may run several times.
+ */
+export async function run<T>(store: Store, actor: Actor, action: string, work: (tx: Tx) => Promise<T>): Promise<T> {
+  for (let attempt = 1; ; attempt += 1) {
+    try {
+      return await store.sequelize.transaction(async (transaction) => {
+        const tx = new Tx(store, transaction, actor, action);
+        const result = await work(tx);
+        await tx.flush();
+        return result;
+      });
+    } catch (error) {
+      if (!isDeadlock(error)) throw asRefusal(error);
+      if (attempt >= TRIES) throw new Refusal('busy');
+      await new Promise((resolve) => setTimeout(resolve, Math.random() * 15 * attempt));
+    }
+  }
+}
+
+/** A unit of work that only reads, each statement for itself. */
+export async function read<T>(store: Store, actor: Actor, work: (tx: Tx) => Promise<T>): Promise<T> {
+  try {
+    return await work(new Tx(store, null, actor, 'read'));
+  } catch (error) {
+    throw asRefusal(error);
+  }
+}
+
+function asRefusal(error: unknown): unknown {
+  if (error instanceof Refusal) return error;
+  if (isAway(error)) return new Refusal('database-away');
+  return refusalOfConstraint(error) ?? error;
+}
