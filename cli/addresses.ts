@@ -29,7 +29,10 @@ export function addAddressVerbs(noun: Command): void {
     .option('--family <4|6>', 'which family, where the prefix does not say', '4')
     .option('--description <text>', 'kept with the address')
     .option('--reason <text>', 'why, for the history')
-    .addHelpText('after', '\nExamples:\n  zpine address next --for ske-acc-1\n  zpine address next 10.77.255.0/24 --interface ard-xr-1:lo0\n  zpine address next 10.77.34.0/24')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine address next --for ske-acc-1\n  zpine address next 10.77.255.0/24 --interface ard-xr-1:lo0\n  zpine address next 10.77.34.0/24',
+    )
     .action(next);
   noun
     .command('release')
@@ -48,7 +51,11 @@ export function addAddressVerbs(noun: Command): void {
 
 async function addAddress(key: string, options: Record<string, string | undefined>, command: Command): Promise<void> {
   if (options.for === undefined) return addRecord('address', key, options, command);
-  const done = await clientOf().call('device.assignManagement', { params: { ref: options.for }, body: { address: key }, reason: options.reason });
+  const done = await clientOf().call('device.assignManagement', {
+    params: { ref: options.for },
+    body: { address: key },
+    reason: options.reason,
+  });
   out(outputOf(command).json ? JSON.stringify(done, null, 2) : assignedLine(done));
 }
 
@@ -64,11 +71,18 @@ async function next(prefix: string | undefined, options: NextOptions, command: C
   if (prefix === undefined) throw new UsageError('say the prefix, or --for DEVICE');
   if (options.interface !== undefined) {
     const { description } = options;
-    const done = await client.call('address.assign', { body: { prefix, interface: options.interface, from, description }, reason });
+    const done = await client.call('address.assign', {
+      body: { prefix, interface: options.interface, from, description },
+      reason,
+    });
     return out(json ? JSON.stringify(done, null, 2) : assignedLine(done));
   }
   const proposed = await client.call('address.propose', { query: { prefix, from } });
-  out(json ? JSON.stringify(proposed, null, 2) : `${proposed.address}/${proposed.length} is free (${placeOf(proposed)}${proposed.left} left)`);
+  out(
+    json
+      ? JSON.stringify(proposed, null, 2)
+      : `${proposed.address}/${proposed.length} is free (${placeOf(proposed)}${proposed.left} left)`,
+  );
 }
 
 const vlanNumber = (vlan: string | null): string => vlan?.split('/').at(-1) ?? '';
@@ -79,7 +93,9 @@ function placeOf({ use, site }: Proposed): string {
 }
 
 export function assignedLine(done: Assigned): string {
-  const on = done.vlan ? `on vlan ${vlanNumber(done.vlan)}` : `on ${done.interface?.split(':').at(-1) ?? 'no interface'}`;
+  const on = done.vlan
+    ? `on vlan ${vlanNumber(done.vlan)}`
+    : `on ${done.interface?.split(':').at(-1) ?? 'no interface'}`;
   const had = done.assigned ? '' : ', as before';
   return `${done.address}/${done.length} for ${done.device ?? 'nobody'} ${on} (${placeOf(done)}${done.left} left)${had}`;
 }

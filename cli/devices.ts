@@ -21,7 +21,11 @@ export function addDeviceVerbs(noun: Command): void {
     .argument('<stage>', Object.keys(stages).join(', '))
     .option('--reason <text>', 'why, for the history')
     .action(async (ref: string, stage: string, { reason }: { reason?: string }) => {
-      const device = (await clientOf().call('device.stage', { params: { ref }, body: { stage }, reason })) as unknown as AnyRecord;
+      const device = (await clientOf().call('device.stage', {
+        params: { ref },
+        body: { stage },
+        reason,
+      })) as unknown as AnyRecord;
       out(`${device.key} is ${stageText(String(device.stage))}`);
     });
 }
@@ -29,9 +33,13 @@ export function addDeviceVerbs(noun: Command): void {
 export function deviceText(seen: ReplyOf<'device.overview'>): string {
   const device = seen.device as unknown as AnyRecord;
   const box = seen.box as unknown as AnyRecord | null;
-  const what = [device.duty, device.model && String(device.model).split('/').at(-1)?.toUpperCase(), box?.serial].filter(Boolean).join(' · ');
+  const what = [device.duty, device.model && String(device.model).split('/').at(-1)?.toUpperCase(), box?.serial]
+    .filter(Boolean)
+    .join(' · ');
   const m = seen.management;
-  const place = device.rack ? [device.rack, device.positionU && `U ${device.positionU}`, device.face].filter(Boolean).join(' ') : device.site;
+  const place = device.rack
+    ? [device.rack, device.positionU && `U ${device.positionU}`, device.face].filter(Boolean).join(' ')
+    : device.site;
   const rows: [string, string][] = [
     [device.key, `${stageText(String(device.stage))} since ${ago(device.updatedAt)}    ${what}`],
     ['place', String(place ?? 'none; zpine device edit ' + device.key + ' --rack RACK --positionU U')],
@@ -49,13 +57,19 @@ export function deviceText(seen: ReplyOf<'device.overview'>): string {
   if (device.note) rows.push(['note', String(device.note)]);
   const interfaces = seen.interfaces as unknown as AnyRecord[];
   if (interfaces.length === 0) return pairs(rows);
-  const held = (seen.addresses as unknown as AnyRecord[]).map((a): [string, string] => [String(a.interface), String(a.address)]);
+  const held = (seen.addresses as unknown as AnyRecord[]).map((a): [string, string] => [
+    String(a.interface),
+    String(a.address),
+  ]);
   const lines = interfaces.map((i) => [
     String(i.name),
     String(i.form),
     i.enabled ? 'on' : 'off',
-    i.vlan ? String(i.vlan).split('/').at(-1) ?? '' : '',
-    held.filter(([on]) => on === i.key).map(([, address]) => address).join(' '),
+    i.vlan ? (String(i.vlan).split('/').at(-1) ?? '') : '',
+    held
+      .filter(([on]) => on === i.key)
+      .map(([, address]) => address)
+      .join(' '),
     String(i.description ?? ''),
   ]);
   return `${pairs(rows)}\n\n${table(['interface', 'form', '', 'vlan', 'address', 'description'], lines)}`;

@@ -22,8 +22,15 @@ function addKind(program: Command, kind: KindName): Command {
   const noun = program.command(kind).description(k.about).summary(k.about);
   const example = exampleKey(k);
 
-  const listing = noun.command('list').description(`list ${k.titles.toLowerCase()}`).argument('[begin]', 'only keys that begin with this');
-  for (const [name, field] of fieldsOf(k)) if (typeOf(field).filter) listing.addOption(new Option(`--${name} <value>`, `only where ${field.title.toLowerCase()} is this; "none" for empty`));
+  const listing = noun
+    .command('list')
+    .description(`list ${k.titles.toLowerCase()}`)
+    .argument('[begin]', 'only keys that begin with this');
+  for (const [name, field] of fieldsOf(k))
+    if (typeOf(field).filter)
+      listing.addOption(
+        new Option(`--${name} <value>`, `only where ${field.title.toLowerCase()} is this; "none" for empty`),
+      );
   listing
     .option('--sort <field>', `by ${['key', 'updatedAt', ...(k.sort ?? [])].join(', ')}; with - before it from the end`)
     .option('--limit <n>', 'how many at the most', '100')
@@ -35,7 +42,10 @@ function addKind(program: Command, kind: KindName): Command {
     .argument('<key>', keyHelp(k))
     .action((key: string, _options: Options, command: Command) => show(k, kind, key, command));
 
-  const adding = noun.command('add').description(`add one ${k.title.toLowerCase()}`).addArgument(new Argument('<key>', keyHelp(k)));
+  const adding = noun
+    .command('add')
+    .description(`add one ${k.title.toLowerCase()}`)
+    .addArgument(new Argument('<key>', keyHelp(k)));
   addFieldOptions(adding, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
   adding
     .option('--reason <text>', 'why, for the history')
@@ -69,10 +79,13 @@ const examples: Record<string, string> = {
   vlan: 'ard/304',
   interface: 'ard-acc-1:1/3',
 };
-const exampleKey = (k: KindDescription): string => examples[k.name] ?? k.fields[k.key.parts[0] ?? '']?.example ?? k.name;
+const exampleKey = (k: KindDescription): string =>
+  examples[k.name] ?? k.fields[k.key.parts[0] ?? '']?.example ?? k.name;
 
 function exampleOptions(k: KindDescription): string {
-  const shown = fieldsOf(k).find(([name, field]) => !k.key.parts.includes(name) && field.example && !field.derived && !field.byVerb);
+  const shown = fieldsOf(k).find(
+    ([name, field]) => !k.key.parts.includes(name) && field.example && !field.derived && !field.byVerb,
+  );
   return shown ? ` --${shown[0]} '${shown[1].example}'` : '';
 }
 
@@ -81,7 +94,12 @@ const given = (field: Field) => !field.derived && !field.byVerb;
 function addFieldOptions(command: Command, k: KindDescription, wanted: (name: string) => boolean): void {
   for (const [name, field] of fieldsOf(k)) {
     if (!given(field) || !wanted(name)) continue;
-    const words = [field.title.toLowerCase(), field.unit && `in ${field.unit}`, field.choices && `one of ${field.choices.join(', ')}`, field.to && `a ${field.to}`];
+    const words = [
+      field.title.toLowerCase(),
+      field.unit && `in ${field.unit}`,
+      field.choices && `one of ${field.choices.join(', ')}`,
+      field.to && `a ${field.to}`,
+    ];
     command.addOption(new Option(`--${name} <value>`, words.filter(Boolean).join('; ')));
   }
 }
@@ -102,18 +120,41 @@ const shownCell = (k: KindDescription, name: string, record: AnyFields): string 
   return text.length > 48 && k.fields[name]?.type === 'note' ? `${text.slice(0, 47)}…` : text;
 };
 
-async function list(k: KindDescription, kind: KindName, begin: string | undefined, options: Options, command: Command): Promise<void> {
+async function list(
+  k: KindDescription,
+  kind: KindName,
+  begin: string | undefined,
+  options: Options,
+  command: Command,
+): Promise<void> {
   const { json, csv } = outputOf(command);
-  const filters = Object.fromEntries(fieldsOf(k).flatMap(([name]) => (typeof options[name] === 'string' ? [[name, options[name]]] : [])));
-  const query = { ...filters, q: begin, sort: options.sort as string | undefined, limit: String(options.limit), count: 'true' };
+  const filters = Object.fromEntries(
+    fieldsOf(k).flatMap(([name]) => (typeof options[name] === 'string' ? [[name, options[name]]] : [])),
+  );
+  const query = {
+    ...filters,
+    q: begin,
+    sort: options.sort as string | undefined,
+    limit: String(options.limit),
+    count: 'true',
+  };
   const page = await clientOf().list(kind, query);
   const items = page.items as unknown as AnyFields[];
   if (json) return out(JSON.stringify(items, null, 2));
   if (csv) return void process.stdout.write(recordsToCsv(k, items));
   if (items.length === 0) return err(`no ${k.titles.toLowerCase()} here; zpine ${kind} add ${exampleKey(k)} makes one`);
   const numeric = new Set(k.list.flatMap((name, i) => (k.fields[name]?.type === 'int' ? [i] : [])));
-  out(table(k.list.map((name) => (name === 'key' ? kind : name)), items.map((item) => k.list.map((name) => shownCell(k, name, item))), numeric));
-  if (page.next !== null) err(`${items.length} of ${page.count ?? '?'} ${k.titles.toLowerCase()}; --limit ${Math.min(page.count ?? 500, 500)} shows more`);
+  out(
+    table(
+      k.list.map((name) => (name === 'key' ? kind : name)),
+      items.map((item) => k.list.map((name) => shownCell(k, name, item))),
+      numeric,
+    ),
+  );
+  if (page.next !== null)
+    err(
+      `${items.length} of ${page.count ?? '?'} ${k.titles.toLowerCase()}; --limit ${Math.min(page.count ?? 500, 500)} shows more`,
+    );
 }
 
 async function show(k: KindDescription, kind: KindName, key: string, command: Command): Promise<void> {
@@ -135,15 +176,27 @@ function print(k: KindDescription, record: AnyFields, command: Command): void {
 export async function addRecord(kind: KindName, key: string, options: Options, command: Command): Promise<void> {
   const k = kindOf(kind);
   const fields = { ...splitKey(k, key), ...fieldsFrom(k, options) };
-  const parts = Object.fromEntries(k.key.parts.map((name) => [name, k.fields[name]?.type === 'int' ? (typeOf(k.fields[name]).fromText(String(fields[name])) as Value) : fields[name]]));
+  const parts = Object.fromEntries(
+    k.key.parts.map((name) => [
+      name,
+      k.fields[name]?.type === 'int' ? (typeOf(k.fields[name]).fromText(String(fields[name])) as Value) : fields[name],
+    ]),
+  );
   const record = await clientOf().add(kind, { ...fields, ...parts }, { reason: options.reason as string | undefined });
   if (outputOf(command).json) return out(JSON.stringify(record, null, 2));
   out(`added ${kind} ${record.key}`);
 }
 
-async function edit(k: KindDescription, kind: KindName, key: string, options: Options, command: Command): Promise<void> {
+async function edit(
+  k: KindDescription,
+  kind: KindName,
+  key: string,
+  options: Options,
+  command: Command,
+): Promise<void> {
   const fields = fieldsFrom(k, options);
-  for (const name of typeof options.clear === 'string' ? options.clear.split(',').map((f) => f.trim()) : []) fields[name] = null;
+  for (const name of typeof options.clear === 'string' ? options.clear.split(',').map((f) => f.trim()) : [])
+    fields[name] = null;
   if (Object.keys(fields).length === 0) throw new UsageError('nothing to edit: name at least one field');
   const client = clientOf();
   const before = (await client.show(kind, key)) as unknown as AnyFields;
@@ -155,7 +208,14 @@ async function edit(k: KindDescription, kind: KindName, key: string, options: Op
   if (record.version === before.version) return out(`${kind} ${String(record.key)}: nothing was different`);
   out(`edited ${kind} ${String(record.key)}`);
   const changed = fieldsOf(k).filter(([name]) => JSON.stringify(before[name]) !== JSON.stringify(record[name]));
-  out(pairs(changed.map(([name]) => [`  ${name}`, `${cellText(k, name, before) || '(empty)'} → ${cellText(k, name, record) || '(empty)'}`])));
+  out(
+    pairs(
+      changed.map(([name]) => [
+        `  ${name}`,
+        `${cellText(k, name, before) || '(empty)'} → ${cellText(k, name, record) || '(empty)'}`,
+      ]),
+    ),
+  );
 }
 
 async function remove(k: KindDescription, kind: KindName, key: string, options: Options): Promise<void> {

@@ -30,7 +30,8 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   const nouns = addKinds(program);
   addDeviceVerbs(nouns.get('device') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
-  const inherit = (command: Command): void => command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
+  const inherit = (command: Command): void =>
+    command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
   inherit(program);
   return program;
 }

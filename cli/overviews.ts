@@ -22,7 +22,12 @@ export function addOverviews(program: Command): void {
         'assign-management': (key) => `zpine address next --for ${key}`,
         open: () => '',
       };
-      out(table(['what', 'for', 'why', ''], seen.items.map((i) => [titles[i.code] ?? i.code, i.key, i.detail, remedies[i.remedy]?.(i.key) ?? ''])));
+      out(
+        table(
+          ['what', 'for', 'why', ''],
+          seen.items.map((i) => [titles[i.code] ?? i.code, i.key, i.detail, remedies[i.remedy]?.(i.key) ?? '']),
+        ),
+      );
     });
 
   program
@@ -33,7 +38,12 @@ export function addOverviews(program: Command): void {
       const { items } = await clientOf().call('search', { query: { q: text } });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return out(`nothing begins with "${text}"`);
-      out(table(['kind', 'key', 'title', 'found by'], items.map((i) => [i.kind, i.key, i.title ?? '', i.why])));
+      out(
+        table(
+          ['kind', 'key', 'title', 'found by'],
+          items.map((i) => [i.kind, i.key, i.title ?? '', i.why]),
+        ),
+      );
     });
 
   program
@@ -43,23 +53,44 @@ export function addOverviews(program: Command): void {
     .argument('[record]', 'only changes of this record, by key or #ID')
     .option('--actor <name>', 'only by this person')
     .option('--limit <n>', 'how many at the most', '20')
-    .action(async (kind: string | undefined, record: string | undefined, options: { actor?: string; limit: string }, command: Command) => {
-      const { items } = await clientOf().call('history.list', { query: { kind, record, actor: options.actor, limit: options.limit } });
-      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
-      if (items.length === 0) return out('nothing was changed yet');
-      for (const set of items) {
-        out(`#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}`);
-        out(pairs(set.changes.slice(0, 5).map((c) => [`    ${c.before ? (c.after ? 'edited' : 'removed') : 'added'} ${c.kind} ${c.key}`, differences(c.before, c.after)])));
-        if (set.count > 5) out(`    and ${set.count - 5} more`);
-      }
-    });
+    .action(
+      async (
+        kind: string | undefined,
+        record: string | undefined,
+        options: { actor?: string; limit: string },
+        command: Command,
+      ) => {
+        const { items } = await clientOf().call('history.list', {
+          query: { kind, record, actor: options.actor, limit: options.limit },
+        });
+        if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+        if (items.length === 0) return out('nothing was changed yet');
+        for (const set of items) {
+          out(
+            `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}`,
+          );
+          out(
+            pairs(
+              set.changes
+                .slice(0, 5)
+                .map((c) => [
+                  `    ${c.before ? (c.after ? 'edited' : 'removed') : 'added'} ${c.kind} ${c.key}`,
+                  differences(c.before, c.after),
+                ]),
+            ),
+          );
+          if (set.count > 5) out(`    and ${set.count - 5} more`);
+        }
+      },
+    );
 }
 
 type Image = Record<string, unknown> | null;
 
 function differences(before: Image, after: Image): string {
   if (!before || !after) return '';
-  const shown = (value: unknown) => (value === null || value === undefined ? '(empty)' : typeof value === 'string' ? value : JSON.stringify(value));
+  const shown = (value: unknown) =>
+    value === null || value === undefined ? '(empty)' : typeof value === 'string' ? value : JSON.stringify(value);
   return Object.keys(after)
     .filter((name) => JSON.stringify(before[name]) !== JSON.stringify(after[name]))
     .map((name) => `${name} ${shown(before[name])} → ${shown(after[name])}`)

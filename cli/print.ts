@@ -21,7 +21,7 @@ export const stageText = (stage: string): string =>
 export const refusedWord = (): string =>
   process.stderr.isTTY && !process.env.NO_COLOR ? '\u001b[31mrefused\u001b[0m' : 'refused';
 
-// eslint-disable-next-line no-control-regex -- colour codes take no room
+ 
 const width = (text: string): number => [...text.replace(/\u001b\[[0-9;]*m/g, '')].length;
 const padded = (text: string, to: number): string => text + ' '.repeat(Math.max(0, to - width(text)));
 
@@ -36,7 +36,9 @@ export function table(heads: string[], rows: string[][], numeric: Set<number> = 
     used
       .map((i, n) => {
         const cell = cells[i] ?? '';
-        return numeric.has(i) ? ' '.repeat(Math.max(0, (widths[n] ?? 0) - width(cell))) + cell : padded(cell, widths[n] ?? 0);
+        return numeric.has(i)
+          ? ' '.repeat(Math.max(0, (widths[n] ?? 0) - width(cell))) + cell
+          : padded(cell, widths[n] ?? 0);
       })
       .join('  ')
       .trimEnd();
@@ -49,7 +51,9 @@ export function pairs(entries: [string, string][]): string {
   return entries
     .map(([name, value]) => {
       const [first = '', ...rest] = value.split('\n');
-      return [`${padded(name, wide)}  ${first}`.trimEnd(), ...rest.map((line) => `${' '.repeat(wide)}  ${line}`)].join('\n');
+      return [`${padded(name, wide)}  ${first}`.trimEnd(), ...rest.map((line) => `${' '.repeat(wide)}  ${line}`)].join(
+        '\n',
+      );
     })
     .join('\n');
 }

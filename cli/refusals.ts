@@ -16,7 +16,10 @@ function placeOf(pointer: string): string {
 
 function remedyLines(fault: Pick<FaultWords, 'code' | 'remedy'> & { params?: FaultWords['params'] }): string[] {
   if (fault.code === 'prefix-host-bits' && fault.params) {
-    return [`  meant the network?  ${fault.params.network}`, `  meant the host?     zpine address add ${fault.params.host} --for DEVICE`];
+    return [
+      `  meant the network?  ${fault.params.network}`,
+      `  meant the host?     zpine address add ${fault.params.host} --for DEVICE`,
+    ];
   }
   return fault.remedy ? [`  ${fault.remedy}`] : [];
 }
@@ -27,7 +30,10 @@ export function explain(problem: Problem): string[] {
     const place = faults[0] ? placeOf(faults[0].pointer) : '';
     return [`${refusedWord()}: ${problem.detail}${place ? ` (${place})` : ''}`, ...remedyLines(faults[0] ?? problem)];
   }
-  return [`${refusedWord()}: ${faults.length} faults, nothing saved`, ...faults.flatMap((f) => [`  ${placeOf(f.pointer)}: ${f.detail}`, ...remedyLines(f).map((l) => `  ${l}`)])];
+  return [
+    `${refusedWord()}: ${faults.length} faults, nothing saved`,
+    ...faults.flatMap((f) => [`  ${placeOf(f.pointer)}: ${f.detail}`, ...remedyLines(f).map((l) => `  ${l}`)]),
+  ];
 }
 
 /** Says what went wrong and gives the exit status. */

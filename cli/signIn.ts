@@ -33,7 +33,8 @@ async function signIn(typed: string, { user, days }: { user: string; days: strin
   if (!/^https?:\/\//.test(url)) throw new UsageError(`"${typed}" is not a URL: it begins with http:// or https://`);
   const password = await askSecret(`password of ${user}: `);
   const cookie = await openSession(url, user, password);
-  const withCookie: typeof fetch = (input, init) => fetch(input, { ...init, headers: { ...init?.headers, Cookie: cookie } });
+  const withCookie: typeof fetch = (input, init) =>
+    fetch(input, { ...init, headers: { ...init?.headers, Cookie: cookie } });
   const client = new Client({ url, via: 'cli', fetch: withCookie });
   const title = `zpine on ${hostname()}`;
   const token = await client.call('token.add', { body: { title, days: Number(days) } });

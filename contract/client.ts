@@ -56,7 +56,8 @@ export class Client {
   ): Promise<ReplyOf<R>> {
     const route = routes[id];
     let path = `/api/v1${route.path}`;
-    for (const name of pathNames(route.path)) path = path.replace(`{${name}}`, encodeURIComponent(input.params?.[name] ?? ''));
+    for (const name of pathNames(route.path))
+      path = path.replace(`{${name}}`, encodeURIComponent(input.params?.[name] ?? ''));
     return this.send(route.method, path, input.query as Query | undefined, input.body, input) as Promise<ReplyOf<R>>;
   }
 
@@ -66,7 +67,7 @@ export class Client {
 
   /** Every record, page by page. */
   async *all<K extends KindName>(kind: K, query: Query = {}): AsyncGenerator<ApiRecord<K>> {
-    for (let after: string | undefined; ; ) {
+    for (let after: string | undefined; ;) {
       const page = await this.list(kind, { limit: 500, ...query, after });
       yield* page.items;
       if (page.next === null) return;
@@ -86,7 +87,12 @@ export class Client {
     return this.send('POST', `/api/v1/${kindOf(kind).path}`, {}, records, options) as Promise<ApiRecord<K>[]>;
   }
 
-  edit<K extends KindName>(kind: K, ref: string | number, fields: object, options: WriteOptions = {}): Promise<ApiRecord<K>> {
+  edit<K extends KindName>(
+    kind: K,
+    ref: string | number,
+    fields: object,
+    options: WriteOptions = {},
+  ): Promise<ApiRecord<K>> {
     return this.send('PATCH', recordPath(kindOf(kind), ref), {}, fields, options) as Promise<ApiRecord<K>>;
   }
 
@@ -95,7 +101,13 @@ export class Client {
   }
 
   /** Sends one request and reads its answer; refusals and silence become errors. */
-  async send(method: string, path: string, query: Query = {}, body?: unknown, options: WriteOptions = {}): Promise<unknown> {
+  async send(
+    method: string,
+    path: string,
+    query: Query = {},
+    body?: unknown,
+    options: WriteOptions = {},
+  ): Promise<unknown> {
     const search = new URLSearchParams();
     for (const [name, value] of Object.entries(query)) if (value !== undefined) search.set(name, String(value));
     if (options.reason) search.set('reason', options.reason);

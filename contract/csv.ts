@@ -18,4 +18,3 @@ export function recordsToCsv(k: KindDescription, records: Record<string, Value>[
   const rows = records.map((record) => names.map((name) => neutral(cellText(k, name, record))));
   return stringify([names, ...rows], { record_delimiter: '\r\n' });
 }
-

@@ -58,7 +58,11 @@ export const errors = {
     (p) => `"${p.value}": names have letters a-z, digits and . _ - only`,
     meant,
   ),
-  'port-name-syntax': row(422, 'Name not possible', (p) => `"${p.value}" is not a name for an interface: no blanks or other signs`),
+  'port-name-syntax': row(
+    422,
+    'Name not possible',
+    (p) => `"${p.value}" is not a name for an interface: no blanks or other signs`,
+  ),
   'mac-syntax': row(
     422,
     'Not a MAC address',
@@ -79,7 +83,12 @@ export const errors = {
     (p) => `"${p.value}" has leading zeros, which some programs read as octal`,
     meant,
   ),
-  'address-zone': row(422, 'Zone in address', (p) => `"${p.value}" has a zone, which means something on one host only`, meant),
+  'address-zone': row(
+    422,
+    'Zone in address',
+    (p) => `"${p.value}" has a zone, which means something on one host only`,
+    meant,
+  ),
   'address-mapped': row(422, 'Mapped address', (p) => `"${p.value}" is an IPv4 address in IPv6 clothes`, meant),
   'prefix-syntax': row(422, 'Not a prefix', (p) => `"${p.value}" has no length`, meant),
   'prefix-length': row(422, 'Length not possible', (p) => `"${p.value}": the length is a number from 0 to ${p.max}`),
@@ -121,7 +130,11 @@ export const errors = {
   ),
   circle: row(422, 'Circle', (p) => `${p.key} would end up inside itself`),
   'site-differs': row(422, 'Sites differ', (p) => `${p.what} is at ${p.there}, not at ${p.here}`),
-  'position-outside': row(422, 'Outside the rack', (p) => `U ${p.from} to ${p.to} does not fit into ${p.rack}, which has ${p.height} U`),
+  'position-outside': row(
+    422,
+    'Outside the rack',
+    (p) => `U ${p.from} to ${p.to} does not fit into ${p.rack}, which has ${p.height} U`,
+  ),
   'position-without-rack': row(422, 'No rack', () => 'a position needs a rack'),
   'position-taken': row(409, 'U taken', (p) => `U ${p.u} of ${p.rack} is taken by ${p.by}`),
   'box-condition': row(
@@ -137,7 +150,11 @@ export const errors = {
   'gateway-outside': row(422, 'Gateway outside', (p) => `${p.gateway} is not inside ${p.prefix}`),
   'gateway-unusable': row(422, 'Gateway not usable', (p) => `${p.gateway} is the ${p.what} address of ${p.prefix}`),
   'range-on-range': row(422, 'Ranges overlap', (p) => `${p.one} and ${p.other} overlap`),
-  'range-on-address': row(409, 'Range over an address', (p) => `the pool ${p.range} covers ${p.address}, which is assigned`),
+  'range-on-address': row(
+    409,
+    'Range over an address',
+    (p) => `the pool ${p.range} covers ${p.address}, which is assigned`,
+  ),
   'range-on-prefix': row(409, 'Range over a prefix', (p) => `${p.range} covers the prefix ${p.prefix}`),
   'address-outside': row(
     422,
@@ -191,7 +208,11 @@ export const errors = {
   'body-large': row(413, 'Body too large', (p) => `the most is ${p.max} bytes`),
   'header-malformed': row(400, 'Malformed header', (p) => `the header ${p.header} is not understood`),
   'route-unknown': row(404, 'No such address', (p) => `nothing answers to ${p.method} ${p.path}`),
-  'method-unknown': row(405, 'Method not possible', (p) => `${p.path} does not answer to ${p.method}; it does to ${p.allowed}`),
+  'method-unknown': row(
+    405,
+    'Method not possible',
+    (p) => `${p.path} does not answer to ${p.method}; it does to ${p.allowed}`,
+  ),
   'signed-out': row(401, 'Not signed in', () => 'sign in first, or send a token'),
   'sign-in-refused': row(401, 'Sign-in refused', () => 'the user name or the password is not right'),
   'sign-in-paused': row(
@@ -223,7 +244,11 @@ export const errors = {
     () => 'too many writes meet in one place; nothing was saved',
     () => 'try again in a few seconds',
   ),
-  internal: row(500, 'Fault in the service', (p) => `something went wrong that should not have; the log has it as ${p.id}`),
+  internal: row(
+    500,
+    'Fault in the service',
+    (p) => `something went wrong that should not have; the log has it as ${p.id}`,
+  ),
 } as const satisfies Record<string, ErrorRow>;
 
 export type ErrorCode = keyof typeof errors;

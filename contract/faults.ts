@@ -15,7 +15,12 @@ const expectedWords: Record<string, string> = {
 };
 
 /** All faults in an input that a schema refused; `known` are the field names to choose from. */
-export function faultsOf(error: z.ZodError, input: unknown, known: string[], at: (string | number)[] = []): FieldFault[] {
+export function faultsOf(
+  error: z.ZodError,
+  input: unknown,
+  known: string[],
+  at: (string | number)[] = [],
+): FieldFault[] {
   return error.issues.flatMap((issue) => faultsOfIssue(issue, input, known, at));
 }
 
@@ -27,7 +32,11 @@ function faultsOfIssue(issue: Issue, input: unknown, known: string[], at: (strin
     case 'unrecognized_keys':
       return issue.keys.map((field): FieldFault => {
         const meant = nearest(field, known);
-        return { path: [...path, field], code: 'field-unknown', params: meant === undefined ? { field } : { field, meant } };
+        return {
+          path: [...path, field],
+          code: 'field-unknown',
+          params: meant === undefined ? { field } : { field, meant },
+        };
       });
     case 'invalid_type':
       return value === undefined || value === null
@@ -40,10 +49,13 @@ function faultsOfIssue(issue: Issue, input: unknown, known: string[], at: (strin
       return one('value-choice', { value: String(value), choices: choices.join(', '), ...(meant ? { meant } : {}) });
     }
     case 'too_small':
-      if (issue.origin === 'string') return one(Number(issue.minimum) <= 1 ? 'value-missing' : 'value-short', { min: Number(issue.minimum) });
+      if (issue.origin === 'string')
+        return one(Number(issue.minimum) <= 1 ? 'value-missing' : 'value-short', { min: Number(issue.minimum) });
       return one('value-low', { min: Number(issue.minimum) });
     case 'too_big':
-      return issue.origin === 'string' ? one('value-long', { max: Number(issue.maximum) }) : one('value-high', { max: Number(issue.maximum) });
+      return issue.origin === 'string'
+        ? one('value-long', { max: Number(issue.maximum) })
+        : one('value-high', { max: Number(issue.maximum) });
     case 'invalid_format':
       return one('value-shape', { form: 'pattern' in issue && issue.pattern ? issue.pattern : issue.format });
     case 'custom': {

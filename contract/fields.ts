@@ -108,7 +108,9 @@ function hasControl(text: string, linesAllowed: boolean): boolean {
   return false;
 }
 
-const varchar = (max: number) => (column: string, field: Field) => [{ name: column, sql: `varchar(${field.max ?? max})` }];
+const varchar = (max: number) => (column: string, field: Field) => [
+  { name: column, sql: `varchar(${field.max ?? max})` },
+];
 
 const zoneKnown = (zone: string): boolean => {
   try {
@@ -244,7 +246,10 @@ export const fieldTypes = {
       };
     },
     fromRow: (column, row) => {
-      const { family, value } = fromBytes(row[column] as Uint8Array, familyOf(column, row)) as { family: Family; value: bigint };
+      const { family, value } = fromBytes(row[column] as Uint8Array, familyOf(column, row)) as {
+        family: Family;
+        value: bigint;
+      };
       return formatPrefix({ family, first: value, length: Number(row[`${column}_length`]) });
     },
     input: 'code',

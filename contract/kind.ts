@@ -61,7 +61,10 @@ export type RecordOf<K extends KindDescription> = RecordHead & {
 
 /** A record of one kind as the service works with it: references are ids. */
 export type StoredOf<K extends KindDescription> = RecordHead & {
-  -readonly [N in keyof K['fields']]: OrNull<K['fields'][N], K['fields'][N]['type'] extends 'ref' ? number : Held<K['fields'][N]>>;
+  -readonly [N in keyof K['fields']]: OrNull<
+    K['fields'][N],
+    K['fields'][N]['type'] extends 'ref' ? number : Held<K['fields'][N]>
+  >;
 };
 
 export const columnOf = (name: string): string => snake(name);
@@ -72,7 +75,11 @@ export const refsOf = (k: KindDescription): [string, Field & { to: string }][] =
   fieldsOf(k).filter((entry): entry is [string, Field & { to: string }] => entry[1].type === 'ref');
 
 export const columnsOf = (k: KindDescription): (Column & { field: Field })[] =>
-  fieldsOf(k).flatMap(([name, field]) => typeOf(field).columns(columnOf(name), field).map((c) => ({ ...c, field })));
+  fieldsOf(k).flatMap(([name, field]) =>
+    typeOf(field)
+      .columns(columnOf(name), field)
+      .map((c) => ({ ...c, field })),
+  );
 
 /** The natural key and the text it is sorted by, from the texts of the key's fields. */
 export function makeKey(k: KindDescription, parts: string[]): { key: string; sortKey: string } {
@@ -148,6 +155,11 @@ export function recordSchema(k: KindDescription): z.ZodObject {
 }
 
 function describe(field: Field, schema: z.ZodType): z.ZodType {
-  const words = [field.title, field.about, field.unit && `Unit: ${field.unit}.`, field.to && `A ${field.to}, by key or #id.`];
+  const words = [
+    field.title,
+    field.about,
+    field.unit && `Unit: ${field.unit}.`,
+    field.to && `A ${field.to}, by key or #id.`,
+  ];
   return schema.describe(words.filter(Boolean).join('. ').replace(/\.\. /g, '. '));
 }

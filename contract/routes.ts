@@ -309,7 +309,9 @@ export const verbRoutes = {
 export const listQuery = (k: KindDescription): z.ZodObject =>
   z.strictObject({
     q: text(100).optional().describe('Only records whose key begins with this'),
-    sort: z.enum(['key', 'updatedAt', ...(k.sort ?? [])].flatMap((s) => [s, `-${s}`]) as [string, ...string[]]).optional(),
+    sort: z
+      .enum(['key', 'updatedAt', ...(k.sort ?? [])].flatMap((s) => [s, `-${s}`]) as [string, ...string[]])
+      .optional(),
     limit: z.coerce.number().int().min(1).max(500).default(50),
     after: text(1000).optional().describe('The page mark of the page before'),
     count: z.enum(['true', 'false']).optional().describe('Also count what the filters let through'),
@@ -336,7 +338,14 @@ function routesOf(name: KindName): Record<string, Route> {
       query: listQuery(k),
       reply: page(record),
     }),
-    [`${name}.show`]: route({ method: 'GET', path: one, role: 'viewer', summary: `Show one ${k.title.toLowerCase()}`, group, reply: record }),
+    [`${name}.show`]: route({
+      method: 'GET',
+      path: one,
+      role: 'viewer',
+      summary: `Show one ${k.title.toLowerCase()}`,
+      group,
+      reply: record,
+    }),
     [`${name}.add`]: route({
       method: 'POST',
       path: `/${k.path}`,
@@ -356,7 +365,14 @@ function routesOf(name: KindName): Record<string, Route> {
       body: editSchema(k),
       reply: record,
     }),
-    [`${name}.remove`]: route({ method: 'DELETE', path: one, role: 'engineer', summary: `Remove one ${k.title.toLowerCase()}`, group, status: 204 }),
+    [`${name}.remove`]: route({
+      method: 'DELETE',
+      path: one,
+      role: 'engineer',
+      summary: `Remove one ${k.title.toLowerCase()}`,
+      group,
+      status: 204,
+    }),
   };
 }
 
@@ -370,8 +386,16 @@ export const routes = {
 } as Record<RouteId, Route>;
 
 type Verbs = typeof verbRoutes;
-export type BodyOf<R extends VerbRouteId> = Verbs[R] extends { body: infer B extends z.ZodType } ? z.output<B> : undefined;
-export type BodyIn<R extends VerbRouteId> = Verbs[R] extends { body: infer B extends z.ZodType } ? z.input<B> : undefined;
-export type QueryOf<R extends VerbRouteId> = Verbs[R] extends { query: infer Q extends z.ZodType } ? z.output<Q> : Record<string, never>;
-export type QueryIn<R extends VerbRouteId> = Verbs[R] extends { query: infer Q extends z.ZodType } ? z.input<Q> : Record<string, never>;
+export type BodyOf<R extends VerbRouteId> = Verbs[R] extends { body: infer B extends z.ZodType }
+  ? z.output<B>
+  : undefined;
+export type BodyIn<R extends VerbRouteId> = Verbs[R] extends { body: infer B extends z.ZodType }
+  ? z.input<B>
+  : undefined;
+export type QueryOf<R extends VerbRouteId> = Verbs[R] extends { query: infer Q extends z.ZodType }
+  ? z.output<Q>
+  : Record<string, never>;
+export type QueryIn<R extends VerbRouteId> = Verbs[R] extends { query: infer Q extends z.ZodType }
+  ? z.input<Q>
+  : Record<string, never>;
 export type ReplyOf<R extends VerbRouteId> = Verbs[R] extends { reply: infer T extends z.ZodType } ? z.output<T> : null;

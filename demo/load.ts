@@ -8,7 +8,11 @@ import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 type Scenario = Partial<Record<KindName, object[]>> & { management: string[]; stage: Record<string, string[]> };
 
 /** Gives the number of records made. */
-export async function loadDemo(client: Client, say: (text: string) => void, file = 'demo/brackwater.yaml'): Promise<number> {
+export async function loadDemo(
+  client: Client,
+  say: (text: string) => void,
+  file = 'demo/brackwater.yaml',
+): Promise<number> {
   const scenario = parse(readFileSync(file, 'utf8')) as Scenario;
   const reason = 'the Brackwater demo';
   let count = 0;

@@ -5,7 +5,18 @@ import { join } from 'node:path';
 import { build } from 'esbuild';
 
 const STAMP = 'dist/.sources';
-const SOURCES = ['core', 'contract', 'service', 'cli', 'console', 'demo', 'lab', 'ops', 'package.json', 'package-lock.json'];
+const SOURCES = [
+  'core',
+  'contract',
+  'service',
+  'cli',
+  'console',
+  'demo',
+  'lab',
+  'ops',
+  'package.json',
+  'package-lock.json',
+];
 
 function* filesIn(path: string): Generator<string> {
   if (!existsSync(path)) return;
@@ -28,11 +39,15 @@ process.stderr.write('building\n');
 rmSync('dist', { recursive: true, force: true });
 mkdirSync('dist', { recursive: true });
 
-const parts = ['core', 'contract', 'service', 'cli', 'demo', 'lab'].filter((part) => existsSync(`${part}/package.json`));
+const parts = ['core', 'contract', 'service', 'cli', 'demo', 'lab'].filter((part) =>
+  existsSync(`${part}/package.json`),
+);
 const external = [
   ...new Set(
     parts.flatMap((part) => {
-      const { dependencies = {} } = JSON.parse(readFileSync(`${part}/package.json`, 'utf8')) as { dependencies?: Record<string, string> };
+      const { dependencies = {} } = JSON.parse(readFileSync(`${part}/package.json`, 'utf8')) as {
+        dependencies?: Record<string, string>;
+      };
       return Object.keys(dependencies).filter((name) => !name.startsWith('@zpine/'));
     }),
   ),

@@ -9,6 +9,8 @@ import { loadDemo } from '@zpine/demo/load';
 import { freePort, startMariadb, type Mariadb } from './mariadb.ts';
 
 const PREFERRED_PORT = 7780;
+/** Where the databases and what goes with them are kept. */
+const STATE = process.env.ZPINE_STATE ?? '.pine';
 const demoUsers = [
   { name: 'm.lind', title: 'Maren Lind', role: 'admin' },
   { name: 'j.moe', title: 'Jon Moe', role: 'engineer' },
@@ -62,14 +64,23 @@ async function startService(env: NodeJS.ProcessEnv): Promise<{ child: ChildProce
 }
 
 /** Makes a user through the service's own command, which takes the password from standard input. */
-function makeUser(env: NodeJS.ProcessEnv, name: string, role: string, title: string, password: string): Promise<number> {
-  const child = spawn(process.execPath, ['dist/service.js', 'user', name, role, title], { env, stdio: ['pipe', 'inherit', 'inherit'] });
+function makeUser(
+  env: NodeJS.ProcessEnv,
+  name: string,
+  role: string,
+  title: string,
+  password: string,
+): Promise<number> {
+  const child = spawn(process.execPath, ['dist/service.js', 'user', name, role, title], {
+    env,
+    stdio: ['pipe', 'inherit', 'inherit'],
+  });
   child.stdin.end(password);
   return new Promise((done) => child.once('exit', (code) => done(code ?? 1)));
 }
 
 function keptDemoPassword(): string {
-  const path = '.pine/demo/sign-in';
+  const path = `${STATE}/demo/sign-in`;
   if (existsSync(path)) return readFileSync(path, 'utf8').trim();
   const password = `ferry-${randomBytes(4).toString('hex')}`;
   writeFileSync(path, password, { mode: 0o600 });
@@ -89,8 +100,8 @@ async function portFor(): Promise<number> {
 async function demo(): Promise<void> {
   const unknown = args.filter((arg) => arg !== '--fresh');
   if (unknown.length > 0) return usage(`demo does not know ${unknown.join(' ')}`);
-  if (args.includes('--fresh')) rmSync('.pine/demo', { recursive: true, force: true });
-  const database = await startMariadb({ folder: '.pine/demo', databases: ['zpine_demo'] });
+  if (args.includes('--fresh')) rmSync(`${STATE}/demo`, { recursive: true, force: true });
+  const database = await startMariadb({ folder: `${STATE}/demo`, databases: ['zpine_demo'] });
   const running: Running = { database };
   watch(running);
   const env = {
@@ -104,12 +115,13 @@ async function demo(): Promise<void> {
   running.service = child;
   watchService(running);
   const password = keptDemoPassword();
-  if (!existsSync('.pine/demo/loaded')) {
-    for (const user of demoUsers) if ((await makeUser(env, user.name, user.role, user.title, password)) !== 0) return stopAll(running, 1);
+  if (!existsSync(`${STATE}/demo/loaded`)) {
+    for (const user of demoUsers)
+      if ((await makeUser(env, user.name, user.role, user.title, password)) !== 0) return stopAll(running, 1);
     const token = await signInForToken(url, 'm.lind', password);
     const count = await loadDemo(new Client({ url, token, via: 'api' }), say);
     say(`Brackwater Ferries is loaded: ${count} records`);
-    writeFileSync('.pine/demo/loaded', new Date().toISOString());
+    writeFileSync(`${STATE}/demo/loaded`, new Date().toISOString());
   }
   say('');
   say(`Zealous Pine is up.   console   ${url}`);
@@ -136,15 +148,17 @@ async function signInForToken(url: string, name: string, password: string): Prom
 
 async function serve(): Promise<void> {
   if (args.length > 0) return usage(`serve does not know ${args.join(' ')}`);
-  const database = await startMariadb({ folder: '.pine/serve', databases: ['zpine'] });
+  const database = await startMariadb({ folder: `${STATE}/serve`, databases: ['zpine'] });
   const running: Running = { database };
   watch(running);
   const port = await portFor();
   const { child, url } = await startService({ ...environment(database, 'zpine'), ZPINE_LISTEN_PORT: String(port) });
   running.service = child;
   watchService(running);
-  say(`Zealous Pine is up at ${url}. The first administrator is made by ./run user NAME admin, in another window. Ctrl-C stops everything.`);
-  writeFileSync('.pine/serve/database', JSON.stringify({ socket: database.socket }));
+  say(
+    `Zealous Pine is up at ${url}. The first administrator is made by ./run user NAME admin, in another window. Ctrl-C stops everything.`,
+  );
+  writeFileSync(`${STATE}/serve/database`, JSON.stringify({ socket: database.socket }));
 }
 
 /** Makes a user in the database of `serve`, whether that runs or not. */
@@ -152,7 +166,7 @@ async function user(): Promise<void> {
   const [name = '', role = '', title = ''] = args;
   if (!name || !role) return usage('user needs a NAME and a ROLE: viewer, installer, engineer or admin');
   const password = process.stdin.isTTY ? await askPassword() : (await readAll()).replace(/\r?\n$/, '');
-  const own = await startMariadb({ folder: '.pine/serve', databases: ['zpine'] }).catch(() => undefined);
+  const own = await startMariadb({ folder: `${STATE}/serve`, databases: ['zpine'] }).catch(() => undefined);
   const env = own ? environment(own, 'zpine') : runningEnvironment();
   const status = await makeUser(env, name, role, title, password);
   await own?.stop();
@@ -160,9 +174,15 @@ async function user(): Promise<void> {
 }
 
 function runningEnvironment(): NodeJS.ProcessEnv {
-  const { socket } = JSON.parse(readFileSync('.pine/serve/database', 'utf8')) as { socket: string };
-  const password = readFileSync('.pine/serve/password', 'utf8').trim();
-  return { ...process.env, ZPINE_DATABASE_SOCKET: socket, ZPINE_DATABASE_USER: 'zpine', ZPINE_DATABASE_PASSWORD: password, ZPINE_DATABASE_NAME: 'zpine' };
+  const { socket } = JSON.parse(readFileSync(`${STATE}/serve/database`, 'utf8')) as { socket: string };
+  const password = readFileSync(`${STATE}/serve/password`, 'utf8').trim();
+  return {
+    ...process.env,
+    ZPINE_DATABASE_SOCKET: socket,
+    ZPINE_DATABASE_USER: 'zpine',
+    ZPINE_DATABASE_PASSWORD: password,
+    ZPINE_DATABASE_NAME: 'zpine',
+  };
 }
 
 /** Asks on the terminal without showing what is typed. */
@@ -193,7 +213,7 @@ function watch(running: Running): void {
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => stop(0));
   void running.database.ended.then(() => {
     if (stopping) return;
-    say('the database ended by itself; see mariadb.log in .pine');
+    say(`the database ended by itself; see mariadb.log in ${STATE}`);
     stop(1);
   });
 }

@@ -49,7 +49,15 @@ export async function startMariadb({ folder, databases, throwaway }: MariadbOpti
     rmSync(data, { recursive: true, force: true });
     const install = spawnSync(
       'mariadb-install-db',
-      ['--no-defaults', `--datadir=${data}`, `--user=${user}`, '--auth-root-authentication-method=socket', `--auth-root-socket-user=${user}`, '--skip-test-db', '--skip-name-resolve'],
+      [
+        '--no-defaults',
+        `--datadir=${data}`,
+        `--user=${user}`,
+        '--auth-root-authentication-method=socket',
+        `--auth-root-socket-user=${user}`,
+        '--skip-test-db',
+        '--skip-name-resolve',
+      ],
       { encoding: 'utf8' },
     );
     if (install.status !== 0) throw new Error(`mariadb-install-db failed:\n${install.stdout}\n${install.stderr}`);
@@ -75,10 +83,16 @@ export async function startMariadb({ folder, databases, throwaway }: MariadbOpti
     `--init-file=${init}`,
     `--log-error=${log}`,
     ...(userInfo().uid === 0 ? ['--user=root'] : []),
-    ...(throwaway ? ['--innodb-flush-log-at-trx-commit=2', '--innodb-doublewrite=OFF', '--innodb-log-file-size=16M'] : []),
+    ...(throwaway
+      ? ['--innodb-flush-log-at-trx-commit=2', '--innodb-doublewrite=OFF', '--innodb-log-file-size=16M']
+      : []),
   ];
   // The kernel ends the server when its parent is gone, however that went.
-  const child = spawn('setpriv', ['--pdeathsig', 'TERM', 'mariadbd', ...args], { stdio: 'ignore', env: { ...process.env, TZ: 'UTC' }, detached: true });
+  const child = spawn('setpriv', ['--pdeathsig', 'TERM', 'mariadbd', ...args], {
+    stdio: 'ignore',
+    env: { ...process.env, TZ: 'UTC' },
+    detached: true,
+  });
   const ended = new Promise<void>((done) => child.once('exit', () => done()));
   await ready(child, socket, log);
   const stop = async () => {
@@ -100,7 +114,8 @@ function refuseSecondServer(pidFile: string, socket: string, root: string): void
   const pid = Number(readFileSync(pidFile, 'utf8').trim());
   try {
     process.kill(pid, 0);
-    if (readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(root)) throw new Running(`the database in ${root} runs already (process ${pid}): is it started in another window?`);
+    if (readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(root))
+      throw new Running(`the database in ${root} runs already (process ${pid}): is it started in another window?`);
   } catch (error) {
     if (error instanceof Running) throw error;
   }
@@ -117,7 +132,9 @@ function keptPassword(path: string): string {
 
 /** An init file takes one statement a line. */
 function initSql(databases: string[], password: string): string {
-  const lines = databases.map((name) => `CREATE DATABASE IF NOT EXISTS \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;`);
+  const lines = databases.map(
+    (name) => `CREATE DATABASE IF NOT EXISTS \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;`,
+  );
   for (const host of ['localhost', '127.0.0.1']) {
     lines.push(`CREATE USER IF NOT EXISTS 'zpine'@'${host}' IDENTIFIED BY '${password}';`);
     lines.push(`GRANT ALL PRIVILEGES ON \`zpine%\`.* TO 'zpine'@'${host}';`);

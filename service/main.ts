@@ -17,7 +17,12 @@ const { version } = JSON.parse(readFileSync(join(here, '..', 'package.json'), 'u
 
 /** `user NAME ROLE [TITLE]`: makes a user; the password comes on standard input. */
 async function makeUser([name = '', role = '', title = '']: string[]): Promise<void> {
-  const body = verbRoutes['user.add'].body.safeParse({ name, role, ...(title ? { title } : {}), password: await readAll() });
+  const body = verbRoutes['user.add'].body.safeParse({
+    name,
+    role,
+    ...(title ? { title } : {}),
+    password: await readAll(),
+  });
   if (!body.success) throw Refusal.of(faultsOf(body.error, { name, role }, ['name', 'role', 'title', 'password']));
   const store = openStore(readConfig(process.env));
   await migrate(store.sequelize);
@@ -40,7 +45,9 @@ async function main(): Promise<void> {
     level: config.logLevel,
     base: null,
     redact: ['req.headers.authorization', 'req.headers.cookie'],
-    ...(config.logPretty ? { transport: { target: 'pino-pretty', options: { translateTime: 'HH:MM:ss', ignore: 'pid,hostname' } } } : {}),
+    ...(config.logPretty
+      ? { transport: { target: 'pino-pretty', options: { translateTime: 'HH:MM:ss', ignore: 'pid,hostname' } } }
+      : {}),
   });
   const console = join(here, 'console');
   const service = await startService(config, log, version, existsSync(console) ? console : undefined);

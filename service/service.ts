@@ -31,7 +31,12 @@ export function openStore(config: Config): Store {
   return { sequelize, models: defineModels(sequelize) };
 }
 
-export async function startService(config: Config, log: Logger, version: string, consoleFolder?: string): Promise<Service> {
+export async function startService(
+  config: Config,
+  log: Logger,
+  version: string,
+  consoleFolder?: string,
+): Promise<Service> {
   const store = openStore(config);
   const applied = await migrate(store.sequelize);
   if (applied.length > 0) log.info({ steps: applied.length }, 'the database was brought up to date');

@@ -118,7 +118,13 @@ export const address = kind({
   fields: {
     address: { type: 'ip', title: 'Address', required: true, fixed: true, example: '10.77.16.11' },
     vrf: { type: 'ref', to: 'vrf', title: 'VRF', default: defaultVrf, fixed: true },
-    interface: { type: 'ref', to: 'interface', title: 'Interface', part: true, about: 'Left empty, the address is reserved' },
+    interface: {
+      type: 'ref',
+      to: 'interface',
+      title: 'Interface',
+      part: true,
+      about: 'Left empty, the address is reserved',
+    },
     description: { type: 'text', title: 'Description' },
     prefix: { type: 'ref', to: 'prefix', title: 'Prefix', required: true, derived: true },
     note: { type: 'note', title: 'Note' },

@@ -33,9 +33,15 @@ export const device = kind({
     dialect: { type: 'ref', to: 'dialect', title: 'Dialect', about: 'Left empty, it is that of the model' },
     site: { type: 'ref', to: 'site', title: 'Site', about: 'Left empty, it is that of the rack' },
     rack: { type: 'ref', to: 'rack', title: 'Rack' },
-    positionU: { type: 'int', title: 'Position', unit: 'U', min: 1, max: 60, about: 'The lowest U it takes' },
+    positionU: { type: 'int', title: 'U', min: 1, max: 60, about: 'The lowest U it takes' },
     face: { type: 'choice', title: 'Face', choices: ['front', 'rear'], default: 'front' },
-    stage: { type: 'choice', title: 'Stage', choices: Object.keys(stages) as Stage[], default: 'sketched', byVerb: true },
+    stage: {
+      type: 'choice',
+      title: 'Stage',
+      choices: Object.keys(stages) as Stage[],
+      default: 'sketched',
+      byVerb: true,
+    },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     management: {
       type: 'ref',

@@ -28,7 +28,12 @@ export const model = kind({
     vendor: { type: 'ref', to: 'vendor', title: 'Vendor', required: true },
     name: { type: 'name', title: 'Name', required: true, example: 'lf-24' },
     title: { type: 'text', title: 'Title', example: 'LF-24' },
-    dialect: { type: 'ref', to: 'dialect', title: 'Dialect', about: 'What its devices speak unless they say otherwise' },
+    dialect: {
+      type: 'ref',
+      to: 'dialect',
+      title: 'Dialect',
+      about: 'What its devices speak unless they say otherwise',
+    },
     heightU: { type: 'int', title: 'Height', unit: 'U', min: 0, max: 60, default: 1, about: '0 for what takes no U' },
     depth: { type: 'choice', title: 'Depth', choices: ['full', 'half'], default: 'full' },
     powerWatts: { type: 'int', title: 'Power draw', unit: 'W', max: 100000 },

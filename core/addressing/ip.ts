@@ -82,7 +82,9 @@ export function formatIp(ip: Ip): string {
   const run = longestZeroRun(groups);
   const hex = (part: number[]) => part.map((g) => g.toString(16)).join(':');
   // RFC 5952, 4.2.2 and 4.2.3: shorten only two or more groups; the longest run, the first one on a tie.
-  return run.length < 2 ? hex(groups) : `${hex(groups.slice(0, run.start))}::${hex(groups.slice(run.start + run.length))}`;
+  return run.length < 2
+    ? hex(groups)
+    : `${hex(groups.slice(0, run.start))}::${hex(groups.slice(run.start + run.length))}`;
 }
 
 function longestZeroRun(groups: number[]): { start: number; length: number } {

@@ -53,7 +53,9 @@ export const contains = (p: Prefix, ip: Ip): boolean =>
   p.family === ip.family && ip.value >= p.first && ip.value <= lastOf(p);
 
 export const covers = (outer: Prefix, inner: Prefix): boolean =>
-  outer.family === inner.family && outer.length <= inner.length && contains(outer, { family: inner.family, value: inner.first });
+  outer.family === inner.family &&
+  outer.length <= inner.length &&
+  contains(outer, { family: inner.family, value: inner.first });
 
 /** All blocks that could cover `p`, the smallest first, without `p` itself. */
 export function truncations(p: Prefix): Prefix[] {

@@ -55,7 +55,8 @@ function editDistance(a: string, b: string, limit: number): number {
     for (let j = 1; j <= b.length; j += 1) {
       const same = a[i - 1] === b[j - 1];
       let cost = Math.min((above[j] ?? 0) + 1, (row[j - 1] ?? 0) + 1, (above[j - 1] ?? 0) + (same ? 0 : 1));
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) cost = Math.min(cost, (before[j - 2] ?? 0) + 1);
+      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1])
+        cost = Math.min(cost, (before[j - 2] ?? 0) + 1);
       row.push(cost);
     }
     if (Math.min(...row) >= limit) return limit;

@@ -14,8 +14,21 @@ import { mustFind } from './records/refs.ts';
 export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.overview'>> {
   const device = await mustFind(tx, 'device', ref);
   const boxes = await find(tx, 'box', { device_id: device.id });
-  const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: [['sort_key', 'ASC']], limit: 1000 });
-  const addresses = interfaces.length === 0 ? [] : await find(tx, 'address', { interface_id: { [Op.in]: interfaces.map((i) => i.id) } }, { order: [['sort_key', 'ASC']] });
+  const interfaces = await find(
+    tx,
+    'interface',
+    { device_id: device.id },
+    { order: [['sort_key', 'ASC']], limit: 1000 },
+  );
+  const addresses =
+    interfaces.length === 0
+      ? []
+      : await find(
+          tx,
+          'address',
+          { interface_id: { [Op.in]: interfaces.map((i) => i.id) } },
+          { order: [['sort_key', 'ASC']] },
+        );
   const [shown] = await present(tx, 'device', [device]);
   return {
     device: shown as never,
@@ -37,7 +50,12 @@ async function management(tx: Tx, device: Stored<'device'>): Promise<ReplyOf<'de
   const held = await managementOf(tx, device);
   if (!held) return null;
   const { left: _, ...place } = await proposalOf(tx, held.prefix, held.address.address);
-  return { ...place, device: device.key, interface: await keyOf(tx, 'interface', device.management), gateway: held.prefix.gateway };
+  return {
+    ...place,
+    device: device.key,
+    interface: await keyOf(tx, 'interface', device.management),
+    gateway: held.prefix.gateway,
+  };
 }
 
 /** The moves that people make; all others come from what the service sees. */
@@ -57,6 +75,7 @@ export async function moveStage(tx: Tx, ref: string, to: string): Promise<Stored
   const from = device.stage as Stage;
   if (from === to) return device;
   const allowed = byHand[from];
-  if (!allowed.includes(to as Stage)) throw new Refusal('stage-move', { device: device.key, from, allowed: allowed.join(', ') });
+  if (!allowed.includes(to as Stage))
+    throw new Refusal('stage-move', { device: device.key, from, allowed: allowed.join(', ') });
   return setFields(tx, 'device', device.id, { stage: to });
 }

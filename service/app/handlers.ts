@@ -76,7 +76,8 @@ const ofKind = (kind: KindName): Record<string, Handler> => ({
     const records = await present(tx, kind, await add(tx, kind, several ? body : [body], several));
     return several ? records : records[0];
   },
-  [`${kind}.edit`]: async (tx, call: Call) => shown(tx, kind, await editOne(tx, kind, ref(call), call.body, call.version)),
+  [`${kind}.edit`]: async (tx, call: Call) =>
+    shown(tx, kind, await editOne(tx, kind, ref(call), call.body, call.version)),
   [`${kind}.remove`]: async (tx, call: Call) => {
     await removeOne(tx, kind, ref(call), call.version);
     return null;

@@ -11,10 +11,21 @@ export interface Answer {
  * Does a piece of work once per key: a second request with the same key gets the first one's answer. The row commits
  * with the write, so there is no moment in which one is there without the other.
  */
-export async function once(tx: Tx, userId: number, key: string, request: string, work: () => Promise<Answer>): Promise<Answer> {
+export async function once(
+  tx: Tx,
+  userId: number,
+  key: string,
+  request: string,
+  work: () => Promise<Answer>,
+): Promise<Answer> {
   const digest = createHash('sha256').update(request).digest();
   // The row goes in first: a second request with the same key waits for the first one's end.
-  await tx.execute('INSERT IGNORE INTO idempotency VALUES (?, ?, ?, 0, ?, UTC_TIMESTAMP(3))', [userId, key, digest, '']);
+  await tx.execute('INSERT IGNORE INTO idempotency VALUES (?, ?, ?, 0, ?, UTC_TIMESTAMP(3))', [
+    userId,
+    key,
+    digest,
+    '',
+  ]);
   const row = await tx.one<{ request: Buffer; status: number; reply: string }>(
     'SELECT request, status, reply FROM idempotency WHERE user_id = ? AND idempotency_key = ? FOR UPDATE',
     [userId, key],

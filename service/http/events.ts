@@ -12,7 +12,9 @@ export function streamEvents(c: Context, feed: EventFeed, closing: AbortSignal):
       closing.addEventListener('abort', () => resolve());
     });
     const send = (hints: Hint[] | 'resync') =>
-      void stream.writeSSE(hints === 'resync' ? { event: 'resync', data: '{}' } : { event: 'change', data: JSON.stringify(hints) });
+      void stream.writeSSE(
+        hints === 'resync' ? { event: 'resync', data: '{}' } : { event: 'change', data: JSON.stringify(hints) },
+      );
     const stop = feed.listen(send);
     const beat = setInterval(() => void stream.write(': here\n\n'), HEARTBEAT_MS);
     await stream.writeSSE({ event: 'hello', data: '{}' });

@@ -44,5 +44,8 @@ export function parsed(schema: z.ZodType, input: unknown): unknown {
 export function queryOf(c: Context, route: Route): { query: unknown; reason: string | undefined } {
   const { reason, ...rest } = c.req.query();
   const query = route.method === 'GET' ? c.req.query() : rest;
-  return { query: parsed(route.query ?? z.strictObject({}), query), reason: route.method === 'GET' ? undefined : reason?.slice(0, 500) };
+  return {
+    query: parsed(route.query ?? z.strictObject({}), query),
+    reason: route.method === 'GET' ? undefined : reason?.slice(0, 500),
+  };
 }

@@ -27,7 +27,17 @@ function parametersOf(route: Route): object[] {
   const ofWrites = [
     { name: 'reason', in: 'query', required: false, schema: { type: 'string' }, description: 'Why, for the history' },
     { name: 'Idempotency-Key', in: 'header', required: false, schema: { type: 'string' } },
-    ...(route.method === 'POST' ? [] : [{ name: 'If-Match', in: 'header', required: false, schema: { type: 'string' }, description: 'The version that you have seen, in quotes' }]),
+    ...(route.method === 'POST'
+      ? []
+      : [
+          {
+            name: 'If-Match',
+            in: 'header',
+            required: false,
+            schema: { type: 'string' },
+            description: 'The version that you have seen, in quotes',
+          },
+        ]),
   ];
   return [...inPath, ...inQuery, ...(route.method === 'GET' || route.unrecorded ? [] : ofWrites)];
 }
@@ -42,20 +52,31 @@ function operationOf(id: string, route: Route): object {
     description: route.role === 'anyone' ? 'Anyone may call it.' : `Needs the role ${route.role}.`,
     ...(route.role === 'anyone' ? { security: [] } : {}),
     parameters: parametersOf(route),
-    ...(route.body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } } : {}),
+    ...(route.body
+      ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } }
+      : {}),
     responses: {
       [status]: {
         description: 'Done',
         ...(route.reply ? { content: { [media]: { schema: schemaOf(route.reply, 'output') } } } : {}),
       },
-      default: { description: 'Refused', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+      default: {
+        description: 'Refused',
+        content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+      },
     },
   };
 }
 
 const fault = {
   type: 'object',
-  properties: { pointer: { type: 'string' }, code: { type: 'string' }, detail: { type: 'string' }, remedy: { type: 'string' }, params: { type: 'object' } },
+  properties: {
+    pointer: { type: 'string' },
+    code: { type: 'string' },
+    detail: { type: 'string' },
+    remedy: { type: 'string' },
+    params: { type: 'object' },
+  },
   required: ['pointer', 'code', 'detail', 'params'],
 };
 

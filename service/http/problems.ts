@@ -21,6 +21,9 @@ function asRefusal(error: unknown, c: Context, log: Logger): Refusal {
   if (error instanceof HTTPException && error.status === 413) return new Refusal('body-large', { max: '' });
   if (isAway(error)) return new Refusal('database-away');
   const id = randomUUID().slice(0, 8);
-  log.error({ err: error, fault: id, method: c.req.method, path: c.req.path, sql: driverError(error).sqlMessage }, 'a request failed');
+  log.error(
+    { err: error, fault: id, method: c.req.method, path: c.req.path, sql: driverError(error).sqlMessage },
+    'a request failed',
+  );
   return new Refusal('internal', { id });
 }

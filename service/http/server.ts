@@ -56,7 +56,12 @@ export function makeServer(options: ServerOptions): Hono {
   );
   const squeeze = compress();
   app.use((c, next) => (c.req.path === '/api/v1/events' ? next() : squeeze(c, next)));
-  app.use(bodyLimit({ maxSize: options.bodyBytes, onError: (c) => answerProblem(c, new Refusal('body-large', { max: options.bodyBytes }), options.log) }));
+  app.use(
+    bodyLimit({
+      maxSize: options.bodyBytes,
+      onError: (c) => answerProblem(c, new Refusal('body-large', { max: options.bodyBytes }), options.log),
+    }),
+  );
   addHealth(app, options);
   const document = JSON.stringify(openApi(options.version));
   app.get('/api/openapi.json', (c) => c.body(document, 200, { 'Content-Type': 'application/json' }));
@@ -137,7 +142,8 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
   const params = c.req.param() as Record<string, string>;
   const call = { params, query, body, version: versionOf(c), user };
   const status = route.status ?? 200;
-  if (route.method === 'GET') return reply(c, id, { status, body: await read(store, actor, (tx) => handler(tx, call)) });
+  if (route.method === 'GET')
+    return reply(c, id, { status, body: await read(store, actor, (tx) => handler(tx, call)) });
 
   const key = route.unrecorded ? undefined : idempotencyKeyOf(c);
   const result = await run(store, actor, id, async (tx): Promise<Answer> => {

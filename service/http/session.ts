@@ -22,15 +22,27 @@ function secretOf(c: Context): string | undefined {
 /** Who makes this request, if they may. */
 export async function admit(c: Context, store: Store, needs: Role): Promise<User> {
   const secret = secretOf(c);
-  const user = secret === undefined ? undefined : await read(store, { name: 'service', via: 'api' }, (tx) => whoHolds(tx, secret));
+  const user =
+    secret === undefined ? undefined : await read(store, { name: 'service', via: 'api' }, (tx) => whoHolds(tx, secret));
   if (!user) throw new Refusal('signed-out');
   if (!atLeast(user.role, needs)) throw new Refusal('role-insufficient', { needs, yours: user.role });
   return user;
 }
 
-export async function openSession(c: Context, store: Store, body: { name: string; password: string }, options: SessionOptions) {
+export async function openSession(
+  c: Context,
+  store: Store,
+  body: { name: string; password: string },
+  options: SessionOptions,
+) {
   const { user, secret, seconds } = await signIn(store, body.name, body.password, options.hours);
-  setCookie(c, COOKIE, secret, { httpOnly: true, sameSite: 'Strict', path: '/', maxAge: seconds, secure: options.secure });
+  setCookie(c, COOKIE, secret, {
+    httpOnly: true,
+    sameSite: 'Strict',
+    path: '/',
+    maxAge: seconds,
+    secure: options.secure,
+  });
   return user;
 }
 

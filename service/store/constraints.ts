@@ -25,7 +25,10 @@ export const constraints: Record<string, Meaning> = Object.fromEntries([
     return [
       [`uq_${kind}_key`, { code: 'taken', kind, field: keyField }],
       ...unique.map(([field]): [string, Meaning] => [`uq_${kind}_${columnOf(field)}`, { code: 'taken', kind, field }]),
-      ...refsOf(k).map(([field]): [string, Meaning] => [`fk_${kind}_${columnOf(field)}`, { code: 'ref-unknown', kind, field }]),
+      ...refsOf(k).map(([field]): [string, Meaning] => [
+        `fk_${kind}_${columnOf(field)}`,
+        { code: 'ref-unknown', kind, field },
+      ]),
     ];
   }),
   ...Object.entries(own),
@@ -46,7 +49,11 @@ export function refusalOfConstraint(error: unknown): Refusal | undefined {
     const [, name = ''] = /CONSTRAINT `(\w+)`/.exec(text) ?? [];
     const meaning = constraints[name];
     if (!meaning) return undefined;
-    if (errno === 1452) return Refusal.at([meaning.field], 'ref-unknown', { kind: kindOf(meaning.kind).fields[meaning.field]?.to ?? meaning.kind, ref: 'given' });
+    if (errno === 1452)
+      return Refusal.at([meaning.field], 'ref-unknown', {
+        kind: kindOf(meaning.kind).fields[meaning.field]?.to ?? meaning.kind,
+        ref: 'given',
+      });
     return new Refusal('in-use', { kind: 'record', key: '', users: `a ${meaning.kind} that was added just now` });
   }
   return undefined;

@@ -71,7 +71,14 @@ export class EventFeed {
         await this.begin();
         this.tell('resync');
       } else if (fresh.length > 0) {
-        this.tell(fresh.map((row) => ({ id: Number(row.id), kind: row.kind, record: Number(row.record_id), version: row.version })));
+        this.tell(
+          fresh.map((row) => ({
+            id: Number(row.id),
+            kind: row.kind,
+            record: Number(row.record_id),
+            version: row.version,
+          })),
+        );
       }
     } catch {
       // The database is away. When it is back, nobody knows what was missed.

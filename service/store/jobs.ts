@@ -28,7 +28,13 @@ export async function claim(store: Store): Promise<ClaimedJob | undefined> {
       'UPDATE job SET claimed_until = UTC_TIMESTAMP(3) + INTERVAL ? SECOND, fence = fence + 1, tries = tries + 1 WHERE id = ?',
       [CLAIM_SECONDS, job.id],
     );
-    return { id: Number(job.id), name: job.name, payload: JSON.parse(job.payload) as unknown, fence: job.fence + 1, tries: job.tries + 1 };
+    return {
+      id: Number(job.id),
+      name: job.name,
+      payload: JSON.parse(job.payload) as unknown,
+      fence: job.fence + 1,
+      tries: job.tries + 1,
+    };
   });
 }
 

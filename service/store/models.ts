@@ -23,6 +23,9 @@ export function attributesOf(k: KindDescription): Record<string, { type: string;
 }
 
 export function defineModels(sequelize: Sequelize): Models {
-  const defined = kindNames.map((name) => [name, sequelize.define(name, attributesOf(kindOf(name)), { tableName: name })]);
+  const defined = kindNames.map((name) => [
+    name,
+    sequelize.define(name, attributesOf(kindOf(name)), { tableName: name }),
+  ]);
   return Object.fromEntries(defined) as Models;
 }

@@ -66,7 +66,12 @@ export async function find<K extends KindName>(
   return records;
 }
 
-export async function byIds<K extends KindName>(tx: Tx, name: K, ids: number[], lock = false): Promise<Map<number, Stored<K>>> {
+export async function byIds<K extends KindName>(
+  tx: Tx,
+  name: K,
+  ids: number[],
+  lock = false,
+): Promise<Map<number, Stored<K>>> {
   const found = ids.length === 0 ? [] : await find(tx, name, { id: { [Op.in]: [...new Set(ids)] } }, { lock });
   return new Map(found.map((record) => [record.id, record]));
 }
@@ -116,11 +121,20 @@ async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<{ ke
       const to = k.fields[part]?.to as KindName | undefined;
       const values = records.map((r) => r[part] ?? null);
       if (!to) return values.map((v) => (v === null ? '' : String(v)));
-      const keys = await keysOf(tx, to, values.filter((v): v is number => typeof v === 'number'));
+      const keys = await keysOf(
+        tx,
+        to,
+        values.filter((v): v is number => typeof v === 'number'),
+      );
       return values.map((v) => keys.get(v as number) ?? '');
     }),
   );
-  return records.map((_, i) => makeKey(k, texts.map((column) => column[i] ?? '')));
+  return records.map((_, i) =>
+    makeKey(
+      k,
+      texts.map((column) => column[i] ?? ''),
+    ),
+  );
 }
 
 /** The natural keys that records would have. */
@@ -159,15 +173,25 @@ export async function insert<K extends KindName>(tx: Tx, name: K, records: Field
  * Updates records from `before` to `after` and notes the changes; a pair without a difference is left alone. The
  * version in `before` must still be the one in the database.
  */
-export async function update<K extends KindName>(tx: Tx, name: K, pairs: { before: Stored<K>; after: Fields }[]): Promise<Stored<K>[]> {
-  const keys = await withKeys(tx, name, pairs.map((p) => p.after));
+export async function update<K extends KindName>(
+  tx: Tx,
+  name: K,
+  pairs: { before: Stored<K>; after: Fields }[],
+): Promise<Stored<K>[]> {
+  const keys = await withKeys(
+    tx,
+    name,
+    pairs.map((p) => p.after),
+  );
   const now = await tx.now();
   const out: Stored<K>[] = [];
   const renamed: number[] = [];
   for (const [i, { before, after }] of pairs.entries()) {
     const from = imageOf(name, before);
     const to = imageOf(name, after);
-    const changed = fieldsOf(kindOf(name)).filter(([field]) => JSON.stringify(from[field]) !== JSON.stringify(to[field]));
+    const changed = fieldsOf(kindOf(name)).filter(
+      ([field]) => JSON.stringify(from[field]) !== JSON.stringify(to[field]),
+    );
     const { key, sortKey } = keys[i] ?? { key: before.key, sortKey: '' };
     if (changed.length === 0) {
       out.push(before);
@@ -190,7 +214,15 @@ export async function update<K extends KindName>(tx: Tx, name: K, pairs: { befor
     }
     knownKeys(tx, name).set(before.id, key);
     if (key !== before.key) renamed.push(before.id);
-    await tx.change({ kind: name, id: before.id, key, versionFrom: before.version, versionTo: version, before: from, after: to });
+    await tx.change({
+      kind: name,
+      id: before.id,
+      key,
+      versionFrom: before.version,
+      versionTo: version,
+      before: from,
+      after: to,
+    });
     out.push(record);
   }
   await renameBelow(tx, name, renamed);
@@ -209,16 +241,27 @@ async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void>
       await tx.execute(`UPDATE \`${child}\` SET natural_key = ?, sort_key = ? WHERE id = ?`, [key, sortKey, record.id]);
       knownKeys(tx, child).set(record.id, key);
     }
-    await renameBelow(tx, child, records.map((r) => r.id));
+    await renameBelow(
+      tx,
+      child,
+      records.map((r) => r.id),
+    );
   }
 }
 
 /** Removes records and notes the changes. What refers to them must have been seen to. */
 export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[]): Promise<void> {
   if (records.length === 0) return;
-  await freeMacs(tx, name, records.map((r) => r.id));
+  await freeMacs(
+    tx,
+    name,
+    records.map((r) => r.id),
+  );
   for (const record of records) {
-    const touched = await tx.execute(`DELETE FROM \`${name}\` WHERE id = ? AND version = ?`, [record.id, record.version]);
+    const touched = await tx.execute(`DELETE FROM \`${name}\` WHERE id = ? AND version = ?`, [
+      record.id,
+      record.version,
+    ]);
     if (touched === 0) throw await staleRefusal(tx, name, record.id, record.version);
     await tx.change({
       kind: name,
@@ -262,7 +305,11 @@ async function freeMacs(tx: Tx, name: KindName, ids: number[]): Promise<void> {
 }
 
 /** Records as the API gives them: every reference becomes a natural key. */
-export async function present<K extends KindName>(tx: Tx, name: K, records: Stored<K>[]): Promise<Record<string, Value>[]> {
+export async function present<K extends KindName>(
+  tx: Tx,
+  name: K,
+  records: Stored<K>[],
+): Promise<Record<string, Value>[]> {
   const shown = records.map((record) => ({ ...(record as unknown as Fields) }));
   for (const [field, { to }] of refsOf(kindOf(name))) {
     const ids = shown.map((r) => r[field]).filter((id): id is number => typeof id === 'number');

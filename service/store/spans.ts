@@ -26,10 +26,16 @@ interface SpanRow {
 export const bytesOf = (family: Family, value: bigint): Buffer => Buffer.from(toBytes({ family, value }));
 export const valueOf = (bytes: Buffer, family: Family): bigint => fromBytes(bytes, family).value;
 
-const spanFrom = (row: SpanRow, family: Family): Span => ({ first: valueOf(row.first, family), last: valueOf(row.last, family) });
+const spanFrom = (row: SpanRow, family: Family): Span => ({
+  first: valueOf(row.first, family),
+  last: valueOf(row.last, family),
+});
 
 export async function createSpaces(tx: Tx, prefixId: number): Promise<void> {
-  await tx.insertRows('space', (['fixed', 'blocks'] as const).map((holds) => ({ prefix_id: prefixId, holds })));
+  await tx.insertRows(
+    'space',
+    (['fixed', 'blocks'] as const).map((holds) => ({ prefix_id: prefixId, holds })),
+  );
 }
 
 /** Locks the spaces of prefixes, in the one order that keeps writers from waiting on each other in a ring. */
@@ -194,7 +200,12 @@ export async function freeSpans(tx: Tx, prefixId: number, family: Family, holds:
 }
 
 /** The smallest prefix that covers a block or an address, by exact probes of all its truncations. */
-export async function smallestCovering(tx: Tx, vrfId: number, candidates: Prefix[], lock = false): Promise<number | undefined> {
+export async function smallestCovering(
+  tx: Tx,
+  vrfId: number,
+  candidates: Prefix[],
+  lock = false,
+): Promise<number | undefined> {
   const family = candidates[0]?.family;
   if (family === undefined) return undefined;
   const probes = candidates.map((c) => [bytesOf(family, c.first), c.length]);

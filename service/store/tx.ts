@@ -102,7 +102,12 @@ export class Tx {
       const slice = rows.slice(at, at + 500);
       const sql = `INSERT INTO \`${table}\` (${names}) VALUES ${slice.map(() => marks).join(', ')}`;
       const values = slice.flatMap((row) => columns.map((c) => row[c]));
-      if (returning) ids.push(...(await this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values)).map((r) => Number(r.id)));
+      if (returning)
+        ids.push(
+          ...(await this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values)).map((r) =>
+            Number(r.id),
+          ),
+        );
       else await this.execute(sql, values);
     }
     return ids;
@@ -143,7 +148,11 @@ export class Tx {
         after: c.after && JSON.stringify(c.after),
       }));
       await this.insertRows('change', changes, '');
-      await this.insertRows('event', this.changes.map((c) => ({ at, kind: c.kind, record_id: c.id, version: c.versionTo })), '');
+      await this.insertRows(
+        'event',
+        this.changes.map((c) => ({ at, kind: c.kind, record_id: c.id, version: c.versionTo })),
+        '',
+      );
       this.changes = [];
     }
     for (const job of this.jobs) {

@@ -45,7 +45,10 @@ export async function signIn(store: Store, name: string, password: string, sessi
   const fits = await passwordFits(row.password, password);
   if (!fits || row.disabled) {
     await run(store, actor, 'sign-in', (tx) =>
-      tx.execute('UPDATE user SET failures = IF(failed_at > UTC_TIMESTAMP(3) - INTERVAL 1 HOUR, failures + 1, 1), failed_at = UTC_TIMESTAMP(3) WHERE id = ?', [row.id]),
+      tx.execute(
+        'UPDATE user SET failures = IF(failed_at > UTC_TIMESTAMP(3) - INTERVAL 1 HOUR, failures + 1, 1), failed_at = UTC_TIMESTAMP(3) WHERE id = ?',
+        [row.id],
+      ),
     );
     throw new Refusal('sign-in-refused');
   }
@@ -53,11 +56,10 @@ export async function signIn(store: Store, name: string, password: string, sessi
   const seconds = sessionHours * 3600;
   await run(store, actor, 'sign-in', async (tx) => {
     await tx.execute('UPDATE user SET failures = 0, failed_at = NULL WHERE id = ?', [row.id]);
-    await tx.execute('INSERT INTO session (digest, user_id, created_at, expires_at) VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) + INTERVAL ? SECOND)', [
-      digestOf(secret),
-      row.id,
-      seconds,
-    ]);
+    await tx.execute(
+      'INSERT INTO session (digest, user_id, created_at, expires_at) VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) + INTERVAL ? SECOND)',
+      [digestOf(secret), row.id, seconds],
+    );
   });
   return { user: { name: row.name, title: row.title, role: row.role, disabled: false }, secret, seconds };
 }

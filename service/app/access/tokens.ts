@@ -43,6 +43,8 @@ export async function addToken(tx: Tx, user: User, input: BodyOf<'token.add'>): 
 }
 
 export async function removeToken(tx: Tx, user: User, id: string): Promise<void> {
-  const removed = /^[0-9]{1,15}$/.test(id) ? await tx.execute('DELETE FROM token WHERE id = ? AND user_id = ?', [Number(id), user.id]) : 0;
+  const removed = /^[0-9]{1,15}$/.test(id)
+    ? await tx.execute('DELETE FROM token WHERE id = ? AND user_id = ?', [Number(id), user.id])
+    : 0;
   if (removed === 0) throw new Refusal('not-found', { kind: 'token', ref: id });
 }

@@ -32,7 +32,9 @@ export async function addUser(tx: Tx, input: BodyOf<'user.add'>): Promise<Shown>
 
 export async function editUser(tx: Tx, name: string, input: BodyOf<'user.edit'>): Promise<Shown> {
   // All administrators are locked, so that two cannot shut each other out at the same moment.
-  const admins = await tx.select<Row>("SELECT id, name, title, role, disabled FROM user WHERE role = 'admin' AND disabled = 0 ORDER BY id FOR UPDATE");
+  const admins = await tx.select<Row>(
+    "SELECT id, name, title, role, disabled FROM user WHERE role = 'admin' AND disabled = 0 ORDER BY id FOR UPDATE",
+  );
   const row = await tx.one<Row>('SELECT id, name, title, role, disabled FROM user WHERE name = ? FOR UPDATE', [name]);
   if (!row) throw new Refusal('not-found', { kind: 'user', ref: name });
   const after: Row = {
@@ -43,11 +45,20 @@ export async function editUser(tx: Tx, name: string, input: BodyOf<'user.edit'>)
   };
   const administers = after.role === 'admin' && !after.disabled;
   if (!administers && admins.length === 1 && admins[0]?.id === row.id) throw new Refusal('last-admin');
-  await tx.execute('UPDATE user SET title = ?, role = ?, disabled = ? WHERE id = ?', [after.title, after.role, after.disabled, row.id]);
+  await tx.execute('UPDATE user SET title = ?, role = ?, disabled = ? WHERE id = ?', [
+    after.title,
+    after.role,
+    after.disabled,
+    row.id,
+  ]);
   if (input.password !== undefined) {
-    await tx.execute('UPDATE user SET password = ?, failures = 0 WHERE id = ?', [await hashPassword(input.password), row.id]);
+    await tx.execute('UPDATE user SET password = ?, failures = 0 WHERE id = ?', [
+      await hashPassword(input.password),
+      row.id,
+    ]);
   }
   // Whoever had a session before keeps it only if nothing about their access changed.
-  if (input.password !== undefined || after.disabled) await tx.execute('DELETE FROM session WHERE user_id = ?', [row.id]);
+  if (input.password !== undefined || after.disabled)
+    await tx.execute('DELETE FROM session WHERE user_id = ?', [row.id]);
   return shown(after);
 }

@@ -22,7 +22,8 @@ export async function propose(tx: Tx, query: QueryOf<'address.propose'>): Promis
 /** Takes the next free address of a prefix. */
 export async function assign(tx: Tx, input: BodyOf<'address.assign'>): Promise<ReplyOf<'address.assign'>> {
   const prefix = await mustFindField(tx, 'prefix', input.prefix, 'prefix');
-  const on = input.interface === undefined ? undefined : await mustFindField(tx, 'interface', input.interface, 'interface');
+  const on =
+    input.interface === undefined ? undefined : await mustFindField(tx, 'interface', input.interface, 'interface');
   const text = await nextIn(tx, prefix, input.from, true);
   const address = await addOne(tx, 'address', {
     address: text,

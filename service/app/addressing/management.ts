@@ -25,19 +25,39 @@ export async function managementPrefix(tx: Tx, device: Stored<'device'>, family:
   const [only] = prefixes;
   const site = (await keyOf(tx, 'site', device.site)) ?? '';
   if (!only) throw new Refusal('management-unknown', { site });
-  if (prefixes.length > 1) throw new Refusal('management-several', { site, prefixes: prefixes.map((p) => p.key).join(', ') });
+  if (prefixes.length > 1)
+    throw new Refusal('management-several', { site, prefixes: prefixes.map((p) => p.key).join(', ') });
   return only;
 }
 
 /** What a device is reached by, if it has it: its management interface with an address of the family. */
-export async function managementOf(tx: Tx, device: Stored<'device'>, family?: Family): Promise<{ address: Stored<'address'>; prefix: Stored<'prefix'> } | undefined> {
+export async function managementOf(
+  tx: Tx,
+  device: Stored<'device'>,
+  family?: Family,
+): Promise<{ address: Stored<'address'>; prefix: Stored<'prefix'> } | undefined> {
   if (device.management === null) return undefined;
   const where = family === undefined ? {} : { address_family: family };
-  const [address] = await find(tx, 'address', { interface_id: device.management, ...where }, { order: [['address_family', 'ASC'], ['sort_key', 'ASC']], limit: 1 });
+  const [address] = await find(
+    tx,
+    'address',
+    { interface_id: device.management, ...where },
+    {
+      order: [
+        ['address_family', 'ASC'],
+        ['sort_key', 'ASC'],
+      ],
+      limit: 1,
+    },
+  );
   return address && { address, prefix: await byId(tx, 'prefix', address.prefix) };
 }
 
-export async function assignManagement(tx: Tx, ref: string, input: BodyOf<'device.assignManagement'>): Promise<Assignment> {
+export async function assignManagement(
+  tx: Tx,
+  ref: string,
+  input: BodyOf<'device.assignManagement'>,
+): Promise<Assignment> {
   const device = await mustFind(tx, 'device', ref, true);
   const wanted = input.prefix === undefined ? undefined : await mustFindField(tx, 'prefix', input.prefix, 'prefix');
   const family: Family = wanted ? (wanted.cidr.includes(':') ? 6 : 4) : familyOf(input.family);
@@ -48,12 +68,17 @@ export async function assignManagement(tx: Tx, ref: string, input: BodyOf<'devic
   const text = input.address ?? (await nextIn(tx, prefix, input.from, true));
   const on = await managementInterface(tx, device, prefix);
   const address = await addOne(tx, 'address', { address: text, interface: `#${on.id}`, vrf: `#${prefix.vrf}` });
-  if (address.prefix !== prefix.id) throw Refusal.at(['address'], 'address-outside-prefix', { address: text, prefix: prefix.key });
+  if (address.prefix !== prefix.id)
+    throw Refusal.at(['address'], 'address-outside-prefix', { address: text, prefix: prefix.key });
   return describe(tx, device, address, prefix, true);
 }
 
 /** The management interface of a device; made as an interface of the prefix' VLAN when there is none. */
-async function managementInterface(tx: Tx, device: Stored<'device'>, prefix: Stored<'prefix'>): Promise<Stored<'interface'>> {
+async function managementInterface(
+  tx: Tx,
+  device: Stored<'device'>,
+  prefix: Stored<'prefix'>,
+): Promise<Stored<'interface'>> {
   if (device.management !== null) return byId(tx, 'interface', device.management);
   const vlan = prefix.vlan === null ? undefined : await byId(tx, 'vlan', prefix.vlan);
   const name = vlan ? `vlan${vlan.number}` : 'management';
@@ -72,7 +97,13 @@ async function managementInterface(tx: Tx, device: Stored<'device'>, prefix: Sto
   return on;
 }
 
-async function describe(tx: Tx, device: Stored<'device'>, address: Stored<'address'>, prefix: Stored<'prefix'>, assigned: boolean): Promise<Assignment> {
+async function describe(
+  tx: Tx,
+  device: Stored<'device'>,
+  address: Stored<'address'>,
+  prefix: Stored<'prefix'>,
+  assigned: boolean,
+): Promise<Assignment> {
   return {
     ...(await proposalOf(tx, prefix, address.address)),
     device: device.key,

@@ -18,12 +18,18 @@ export interface Proposal {
 }
 
 /** The next free address of a prefix, at or above `from`. With `lock` the prefix' free space stays as it is till the end. */
-export async function nextIn(tx: Tx, prefix: Stored<'prefix'>, from: string | undefined, lock: boolean): Promise<string> {
+export async function nextIn(
+  tx: Tx,
+  prefix: Stored<'prefix'>,
+  from: string | undefined,
+  lock: boolean,
+): Promise<string> {
   const p = sure(parsePrefix(prefix.cidr));
   const start = from === undefined ? p.first : startOf(prefix, from);
   const space = await spaceOf(tx, prefix.id, 'fixed', lock);
   const value = await nextFree(tx, space, p.family, start);
-  if (value === undefined) throw new Refusal('prefix-full', { prefix: prefix.key, ...(from === undefined ? {} : { from }) });
+  if (value === undefined)
+    throw new Refusal('prefix-full', { prefix: prefix.key, ...(from === undefined ? {} : { from }) });
   return formatIp({ family: p.family, value });
 }
 

@@ -25,7 +25,9 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
     children: Number(counts?.children ?? 0),
     fillPercent: fillPercent(sizeOf(p), free),
     next: fixed[0] ? ipText(p.family, fixed[0].first) : null,
-    freeSpans: fixed.slice(0, MOST_SPANS).map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
+    freeSpans: fixed
+      .slice(0, MOST_SPANS)
+      .map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
   };
 }
 
@@ -36,4 +38,3 @@ export function fillPercent(size: bigint, free: bigint): number {
   if (taken > 0n && tenths === 0) return 0.1;
   return Math.min(tenths, free > 0n ? 999 : 1000) / 10;
 }
-

@@ -48,7 +48,10 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
     [...values, query.limit + 1],
   );
   const shown = sets.slice(0, query.limit);
-  const changes = await changesOf(tx, shown.map((s) => s.id));
+  const changes = await changesOf(
+    tx,
+    shown.map((s) => s.id),
+  );
   const items = shown.map((s) => ({
     id: Number(s.id),
     at: s.at.toISOString(),
@@ -62,17 +65,29 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
   return { items, next: sets.length > query.limit ? String(shown.at(-1)?.id) : null };
 }
 
-async function narrowToKind(tx: Tx, kind: string, record: string | undefined, where: string[], values: unknown[]): Promise<void> {
+async function narrowToKind(
+  tx: Tx,
+  kind: string,
+  record: string | undefined,
+  where: string[],
+  values: unknown[],
+): Promise<void> {
   if (!isKind(kind)) {
     const meant = nearest(kind, kindNames);
-    throw Refusal.at(['kind'], 'value-choice', { value: kind, choices: kindNames.join(', '), ...(meant ? { meant } : {}) });
+    throw Refusal.at(['kind'], 'value-choice', {
+      value: kind,
+      choices: kindNames.join(', '),
+      ...(meant ? { meant } : {}),
+    });
   }
   const exists = 'EXISTS (SELECT 1 FROM `change` c WHERE c.change_set_id = s.id AND c.kind = ?';
   if (record === undefined) {
     where.push(`${exists})`);
     values.push(kind);
   } else {
-    const id = /^#[0-9]+$/.test(record) ? Number(record.slice(1)) : (await mustFindField(tx, kind, record, 'record')).id;
+    const id = /^#[0-9]+$/.test(record)
+      ? Number(record.slice(1))
+      : (await mustFindField(tx, kind, record, 'record')).id;
     where.push('s.id IN (SELECT c.change_set_id FROM `change` c WHERE c.kind = ? AND c.record_id = ?)');
     values.push(kind, id);
   }

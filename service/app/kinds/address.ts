@@ -1,6 +1,14 @@
 /** An address lies in the smallest prefix that covers it, and is taken out of that prefix' free space. */
 import { parseIp } from '@zpine/core/addressing/ip';
-import { formatPrefix, lastOf, networkOf, parsePrefix, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
+import {
+  formatPrefix,
+  lastOf,
+  networkOf,
+  parsePrefix,
+  truncations,
+  usableRange,
+  type Prefix,
+} from '@zpine/core/addressing/prefix';
 import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { sure } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
@@ -11,7 +19,11 @@ import { type Tx } from '../../store/tx.ts';
 
 export const addressRules: KindRules = {
   async prepare(tx, drafts) {
-    const interfaces = await byIds(tx, 'interface', drafts.map((d) => d.id('interface')).filter((id) => id !== null));
+    const interfaces = await byIds(
+      tx,
+      'interface',
+      drafts.map((d) => d.id('interface')).filter((id) => id !== null),
+    );
     for (const draft of drafts) {
       await followInterface(tx, draft, interfaces.get(draft.id('interface') ?? 0));
       if (draft.before) continue;

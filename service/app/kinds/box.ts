@@ -9,9 +9,13 @@ export const boxRules: KindRules = {
       if (device !== null && !draft.given.has('condition') && draft.changes('device')) draft.after.condition = 'fitted';
       if (device === null && draft.before?.device && !draft.given.has('condition')) draft.after.condition = 'stock';
       const condition = String(draft.after.condition);
-      if (device !== null && (condition === 'stock' || condition === 'retired')) draft.fault('condition', 'box-condition', { condition });
+      if (device !== null && (condition === 'stock' || condition === 'retired'))
+        draft.fault('condition', 'box-condition', { condition });
       if (device === null || !draft.changes('device')) continue;
-      const holder = await tx.one<{ id: number; natural_key: string }>('SELECT id, natural_key FROM box WHERE device_id = ?', [device]);
+      const holder = await tx.one<{ id: number; natural_key: string }>(
+        'SELECT id, natural_key FROM box WHERE device_id = ?',
+        [device],
+      );
       if (holder && holder.id !== draft.before?.id) {
         const value = (await keyOf(tx, 'device', device)) ?? '';
         draft.fault('device', 'taken', { value, by: `box ${holder.natural_key}` });

@@ -6,7 +6,11 @@ import { type Tx } from '../../store/tx.ts';
 export const deviceRules: KindRules = {
   async prepare(tx, drafts) {
     const racks = await byIds(tx, 'rack', idsOf(drafts, 'rack'));
-    const rooms = await byIds(tx, 'room', [...racks.values()].map((rack) => rack.room));
+    const rooms = await byIds(
+      tx,
+      'room',
+      [...racks.values()].map((rack) => rack.room),
+    );
     const models = await byIds(tx, 'model', idsOf(drafts, 'model'));
     const interfaces = await byIds(tx, 'interface', idsOf(drafts, 'management'));
     for (const draft of drafts) {
@@ -18,7 +22,12 @@ export const deviceRules: KindRules = {
         const top = position + Math.max(1, model?.heightU ?? 1) - 1;
         if (!rack) draft.fault('positionU', 'position-without-rack');
         else if (top > rack.heightU) {
-          draft.fault('positionU', 'position-outside', { from: position, to: top, rack: rack.key, height: rack.heightU });
+          draft.fault('positionU', 'position-outside', {
+            from: position,
+            to: top,
+            rack: rack.key,
+            height: rack.heightU,
+          });
         }
       }
       const management = interfaces.get(draft.id('management') ?? 0);

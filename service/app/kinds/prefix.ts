@@ -8,13 +8,29 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { as, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, keyOf } from '../../store/records.ts';
-import { bytesOf, createSpaces, ipText, lockSpaces, prefixText, rebuild, smallestCovering, valueOf } from '../../store/spans.ts';
+import {
+  bytesOf,
+  createSpaces,
+  ipText,
+  lockSpaces,
+  prefixText,
+  rebuild,
+  smallestCovering,
+  valueOf,
+} from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export const prefixRules: KindRules = {
   async prepare(tx, drafts) {
-    await lockVrfs(tx, drafts.map((d) => d.id('vrf')));
-    const vlans = await byIds(tx, 'vlan', drafts.map((d) => d.id('vlan')).filter((id) => id !== null));
+    await lockVrfs(
+      tx,
+      drafts.map((d) => d.id('vrf')),
+    );
+    const vlans = await byIds(
+      tx,
+      'vlan',
+      drafts.map((d) => d.id('vlan')).filter((id) => id !== null),
+    );
     for (const draft of drafts) {
       const p = sure(parsePrefix(String(draft.after.cidr)));
       await followVlan(tx, draft, vlans.get(draft.id('vlan') ?? 0));
@@ -39,7 +55,15 @@ export const prefixRules: KindRules = {
       record.parent = parent ?? null;
       await tx.execute(
         `UPDATE prefix SET parent_id = ? WHERE vrf_id = ? AND cidr_family = ? AND cidr BETWEEN ? AND ? AND cidr_length > ? AND parent_id ${parent ? '= ?' : 'IS NULL'}`,
-        [record.id, record.vrf, p.family, bytesOf(p.family, p.first), bytesOf(p.family, lastOf(p)), p.length, ...(parent ? [parent] : [])],
+        [
+          record.id,
+          record.vrf,
+          p.family,
+          bytesOf(p.family, p.first),
+          bytesOf(p.family, lastOf(p)),
+          p.length,
+          ...(parent ? [parent] : []),
+        ],
       );
       if (parent !== undefined) {
         await tx.execute('UPDATE address SET prefix_id = ? WHERE prefix_id = ? AND address BETWEEN ? AND ?', [
@@ -50,7 +74,8 @@ export const prefixRules: KindRules = {
         ]);
       }
       await rebuild(tx, record);
-      if (parent !== undefined) await rebuild(tx, await byId(tx, 'prefix', parent), { first: p.first, last: lastOf(p) });
+      if (parent !== undefined)
+        await rebuild(tx, await byId(tx, 'prefix', parent), { first: p.first, last: lastOf(p) });
     }
   },
 
@@ -62,19 +87,35 @@ export const prefixRules: KindRules = {
   },
 
   async removing(tx, records) {
-    await lockVrfs(tx, records.map((r) => as('prefix', r).vrf));
+    await lockVrfs(
+      tx,
+      records.map((r) => as('prefix', r).vrf),
+    );
     for (const record of records) {
       const prefix = as('prefix', record);
       const p = sure(parsePrefix(prefix.cidr));
       await lockSpaces(tx, [prefix.id, ...(prefix.parent === null ? [] : [prefix.parent])]);
       if (prefix.parent === null) {
-        const used = await tx.select<{ natural_key: string }>('SELECT natural_key FROM address WHERE prefix_id = ? ORDER BY sort_key LIMIT 6', [prefix.id]);
+        const used = await tx.select<{ natural_key: string }>(
+          'SELECT natural_key FROM address WHERE prefix_id = ? ORDER BY sort_key LIMIT 6',
+          [prefix.id],
+        );
         if (used.length > 0) {
-          const names = used.slice(0, 5).map((u) => u.natural_key).join(', ');
-          throw new Refusal('in-use', { kind: 'prefix', key: prefix.key, users: `addresses ${names}${used.length > 5 ? ' and more' : ''}` });
+          const names = used
+            .slice(0, 5)
+            .map((u) => u.natural_key)
+            .join(', ');
+          throw new Refusal('in-use', {
+            kind: 'prefix',
+            key: prefix.key,
+            users: `addresses ${names}${used.length > 5 ? ' and more' : ''}`,
+          });
         }
       } else {
-        await tx.execute('UPDATE address SET prefix_id = ? WHERE prefix_id = ? ORDER BY id', [prefix.parent, prefix.id]);
+        await tx.execute('UPDATE address SET prefix_id = ? WHERE prefix_id = ? ORDER BY id', [
+          prefix.parent,
+          prefix.id,
+        ]);
       }
       await tx.execute('UPDATE prefix SET parent_id = ? WHERE parent_id = ?', [prefix.parent, prefix.id]);
       if (prefix.parent !== null) await refuseLostAddresses(tx, prefix.parent, p);
@@ -160,18 +201,28 @@ async function checkNothingUnder(tx: Tx, draft: Draft, prefixId: number, p: Pref
       'SELECT natural_key FROM address WHERE prefix_id = ? AND address BETWEEN ? AND ? ORDER BY address LIMIT 1',
       [prefixId, bytesOf(p.family, span.first), bytesOf(p.family, span.last)],
     );
-    if (address) draft.fault('pool', 'range-on-address', { range: spanText(span, p.family), address: address.natural_key });
+    if (address)
+      draft.fault('pool', 'range-on-address', { range: spanText(span, p.family), address: address.natural_key });
   }
   await checkPoolBesideChildren(tx, draft, p, pool, 'parent_id = ?', [prefixId]);
 }
 
-async function checkPoolBesideChildren(tx: Tx, draft: Draft, p: Prefix, pool: Span[], where: string, values: unknown[]): Promise<void> {
+async function checkPoolBesideChildren(
+  tx: Tx,
+  draft: Draft,
+  p: Prefix,
+  pool: Span[],
+  where: string,
+  values: unknown[],
+): Promise<void> {
   for (const span of pool) {
     const below = await tx.select<{ natural_key: string; cidr: Buffer; cidr_length: number }>(
       `SELECT natural_key, cidr, cidr_length FROM prefix WHERE ${where} AND cidr <= ? ORDER BY sort_key`,
       [...values, bytesOf(p.family, span.last)],
     );
-    const child = below.find((c) => lastOf({ family: p.family, first: valueOf(c.cidr, p.family), length: c.cidr_length }) >= span.first);
+    const child = below.find(
+      (c) => lastOf({ family: p.family, first: valueOf(c.cidr, p.family), length: c.cidr_length }) >= span.first,
+    );
     if (child) draft.fault('pool', 'range-on-prefix', { range: spanText(span, p.family), prefix: child.natural_key });
   }
 }
@@ -179,12 +230,14 @@ async function checkPoolBesideChildren(tx: Tx, draft: Draft, p: Prefix, pool: Sp
 /** What a new prefix takes over must not become impossible: addresses at its edges or in its pool, its parent's pool. */
 async function placeInTree(tx: Tx, draft: Draft, p: Prefix, pool: Span[]): Promise<void> {
   const vrf = draft.id('vrf') ?? 0;
-  await checkPoolBesideChildren(tx, draft, p, pool, 'vrf_id = ? AND cidr_family = ? AND cidr_length > ? AND cidr >= ?', [
-    vrf,
-    p.family,
-    p.length,
-    bytesOf(p.family, p.first),
-  ]);
+  await checkPoolBesideChildren(
+    tx,
+    draft,
+    p,
+    pool,
+    'vrf_id = ? AND cidr_family = ? AND cidr_length > ? AND cidr >= ?',
+    [vrf, p.family, p.length, bytesOf(p.family, p.first)],
+  );
   const parentId = await smallestCovering(tx, vrf, truncations(p));
   if (parentId === undefined) return;
   await lockSpaces(tx, [parentId]);
@@ -192,20 +245,26 @@ async function placeInTree(tx: Tx, draft: Draft, p: Prefix, pool: Span[]): Promi
   for (const range of parent.pool ? sure(parseRanges(parent.pool)) : []) {
     if (range.first.value <= lastOf(p) && p.first <= range.last.value) {
       const span = { first: range.first.value, last: range.last.value };
-      draft.fault('cidr', 'range-on-prefix', { range: `the pool ${spanText(span, p.family)} of ${parent.key}`, prefix: String(draft.after.cidr) });
+      draft.fault('cidr', 'range-on-prefix', {
+        range: `the pool ${spanText(span, p.family)} of ${parent.key}`,
+        prefix: String(draft.after.cidr),
+      });
     }
   }
   const usable = usableRange(p);
-  const moved = await tx.select<{ address: Buffer }>('SELECT address FROM address WHERE prefix_id = ? AND address BETWEEN ? AND ?', [
-    parentId,
-    bytesOf(p.family, p.first),
-    bytesOf(p.family, lastOf(p)),
-  ]);
+  const moved = await tx.select<{ address: Buffer }>(
+    'SELECT address FROM address WHERE prefix_id = ? AND address BETWEEN ? AND ?',
+    [parentId, bytesOf(p.family, p.first), bytesOf(p.family, lastOf(p))],
+  );
   for (const row of moved) {
     const value = valueOf(row.address, p.family);
     const address = ipText(p.family, value);
     if (value < usable.first || value > usable.last) {
-      draft.fault('cidr', 'prefix-edge', { address, what: value === p.first ? 'network' : 'broadcast', prefix: String(draft.after.cidr) });
+      draft.fault('cidr', 'prefix-edge', {
+        address,
+        what: value === p.first ? 'network' : 'broadcast',
+        prefix: String(draft.after.cidr),
+      });
     }
     const range = pool.find((span) => value >= span.first && value <= span.last);
     if (range) draft.fault('pool', 'range-on-address', { range: spanText(range, p.family), address });
@@ -214,16 +273,18 @@ async function placeInTree(tx: Tx, draft: Draft, p: Prefix, pool: Span[]): Promi
 
 /** When a prefix goes, its addresses fall to its parent: none may be the parent's network or broadcast address. */
 async function refuseLostAddresses(tx: Tx, parentId: number, p: Prefix): Promise<void> {
-  const row = await tx.one<{ cidr: Buffer; cidr_length: number }>('SELECT cidr, cidr_length FROM prefix WHERE id = ?', [parentId]);
+  const row = await tx.one<{ cidr: Buffer; cidr_length: number }>('SELECT cidr, cidr_length FROM prefix WHERE id = ?', [
+    parentId,
+  ]);
   if (!row) return;
   const parent: Prefix = { family: p.family, first: valueOf(row.cidr, p.family), length: row.cidr_length };
   const usable = usableRange(parent);
   const edges = [parent.first, lastOf(parent)].filter((value) => value < usable.first || value > usable.last);
   if (edges.length === 0) return;
-  const lost = await tx.one<{ address: Buffer }>('SELECT address FROM address WHERE prefix_id = ? AND address IN (?) LIMIT 1', [
-    parentId,
-    edges.map((value) => bytesOf(p.family, value)),
-  ]);
+  const lost = await tx.one<{ address: Buffer }>(
+    'SELECT address FROM address WHERE prefix_id = ? AND address IN (?) LIMIT 1',
+    [parentId, edges.map((value) => bytesOf(p.family, value))],
+  );
   if (!lost) return;
   const value = valueOf(lost.address, p.family);
   throw new Refusal('prefix-edge', {

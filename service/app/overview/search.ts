@@ -25,7 +25,12 @@ export async function search(tx: Tx, q: string): Promise<Hit[]> {
     );
     for (const row of rows) {
       if (hits.some((hit) => hit.kind === kind && hit.key === row.natural_key)) continue;
-      hits.push({ kind, key: row.natural_key, title: row.title, why: row.natural_key.startsWith(key) ? 'key' : 'title' });
+      hits.push({
+        kind,
+        key: row.natural_key,
+        title: row.title,
+        why: row.natural_key.startsWith(key) ? 'key' : 'title',
+      });
     }
   }
   const exact = canonicalKey(kindOf('device'), q);
@@ -44,9 +49,10 @@ function rank(hit: Hit, exact: string): number {
 async function byMac(tx: Tx, q: string): Promise<Hit[]> {
   const mac = parseMac(q);
   if (!mac.ok) return [];
-  const claims = await tx.select<{ kind: KindName; record_id: number }>('SELECT kind, record_id FROM mac_claim WHERE mac = ?', [
-    Buffer.from(mac.value.replaceAll(':', ''), 'hex'),
-  ]);
+  const claims = await tx.select<{ kind: KindName; record_id: number }>(
+    'SELECT kind, record_id FROM mac_claim WHERE mac = ?',
+    [Buffer.from(mac.value.replaceAll(':', ''), 'hex')],
+  );
   const hits: Hit[] = [];
   for (const claim of claims) {
     const key = await keyOf(tx, claim.kind, Number(claim.record_id));

@@ -28,7 +28,9 @@ export async function today(tx: Tx): Promise<Today> {
     ...(await sitesWithoutManagement(tx)),
     ...(await nearlyFull(tx)),
   ];
-  const counts = await tx.select<{ stage: string; count: number }>('SELECT stage, COUNT(*) AS count FROM device GROUP BY stage');
+  const counts = await tx.select<{ stage: string; count: number }>(
+    'SELECT stage, COUNT(*) AS count FROM device GROUP BY stage',
+  );
   return { items, counts: Object.fromEntries(counts.map((c) => [c.stage, Number(c.count)])) };
 }
 
@@ -89,7 +91,14 @@ async function sitesWithoutManagement(tx: Tx): Promise<Item[]> {
 }
 
 async function nearlyFull(tx: Tx): Promise<Item[]> {
-  const rows = await tx.select<{ id: number; natural_key: string; cidr: Buffer; cidr_family: 4 | 6; cidr_length: number; assigned: number }>(
+  const rows = await tx.select<{
+    id: number;
+    natural_key: string;
+    cidr: Buffer;
+    cidr_family: 4 | 6;
+    cidr_length: number;
+    assigned: number;
+  }>(
     `SELECT p.id, p.natural_key, p.cidr, p.cidr_family, p.cidr_length, COUNT(a.id) AS assigned FROM prefix p JOIN address a ON a.prefix_id = p.id
      GROUP BY p.id ORDER BY assigned DESC LIMIT 500`,
   );

@@ -6,7 +6,12 @@ import { type Draft } from './draft.ts';
 import { draftNew } from './prepare.ts';
 
 /** Adds records: all of them or none. */
-export async function add<K extends KindName>(tx: Tx, kind: K, inputs: unknown[], several = true): Promise<Stored<K>[]> {
+export async function add<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  inputs: unknown[],
+  several = true,
+): Promise<Stored<K>[]> {
   const drafts = await draftNew(tx, kind, inputs, (i) => (several ? [i] : []));
   return addDrafts(tx, kind, drafts);
 }
@@ -18,7 +23,11 @@ export async function addOne<K extends KindName>(tx: Tx, kind: K, input: object)
 }
 
 async function addDrafts<K extends KindName>(tx: Tx, kind: K, drafts: Draft[]): Promise<Stored<K>[]> {
-  const records = await insert(tx, kind, drafts.map((d) => d.after));
+  const records = await insert(
+    tx,
+    kind,
+    drafts.map((d) => d.after),
+  );
   await rulesOf(kind).added?.(tx, records as unknown as AnyStored[]);
   return records;
 }

@@ -23,31 +23,55 @@ export async function edit<K extends KindName>(tx: Tx, kind: K, edits: Edit[], s
   }
   const changes = edits.map(({ changes }, i) => ({ before: befores[i] as AnyStored, changes }));
   const drafts = await draftEdits(tx, kind, changes, (i) => (several ? [i] : []));
-  return write(tx, kind, drafts.map((d) => ({ before: d.before as AnyStored, after: d.after })));
+  return write(
+    tx,
+    kind,
+    drafts.map((d) => ({ before: d.before as AnyStored, after: d.after })),
+  );
 }
 
-export async function editOne<K extends KindName>(tx: Tx, kind: K, ref: string, changes: unknown, version?: number): Promise<Stored<K>> {
+export async function editOne<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  ref: string,
+  changes: unknown,
+  version?: number,
+): Promise<Stored<K>> {
   const [record] = await edit(tx, kind, [{ ref, version, changes }], false);
   if (!record) throw new Error('nothing was edited');
   return record;
 }
 
 /** Sets fields that no client gives, such as the stage, past the schemas but not past the rules' consequences. */
-export async function setFields<K extends KindName>(tx: Tx, kind: K, id: number, fields: Partial<Stored<K>>): Promise<Stored<K>> {
+export async function setFields<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  id: number,
+  fields: Partial<Stored<K>>,
+): Promise<Stored<K>> {
   const before = (await byIds(tx, kind, [id], true)).get(id);
   if (!before) throw new Refusal('not-found', { kind, ref: `#${id}` });
   const held = before as unknown as AnyStored;
-  const [record] = await write(tx, kind, [{ before: held, after: { ...held, ...(fields as Partial<AnyStored>) } as AnyStored }]);
+  const [record] = await write(tx, kind, [
+    { before: held, after: { ...held, ...(fields as Partial<AnyStored>) } as AnyStored },
+  ]);
   return record as Stored<K>;
 }
 
-async function write<K extends KindName>(tx: Tx, kind: K, pairs: { before: AnyStored; after: AnyStored | Record<string, unknown> }[]): Promise<Stored<K>[]> {
+async function write<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  pairs: { before: AnyStored; after: AnyStored | Record<string, unknown> }[],
+): Promise<Stored<K>[]> {
   const records = await update(
     tx,
     kind,
     pairs.map(({ before, after }) => ({ before: before as unknown as Stored<K>, after: after as AnyStored })),
   );
-  await rulesOf(kind).edited?.(tx, records.map((after, i) => ({ before: pairs[i]?.before as AnyStored, after: after as unknown as AnyStored })));
+  await rulesOf(kind).edited?.(
+    tx,
+    records.map((after, i) => ({ before: pairs[i]?.before as AnyStored, after: after as unknown as AnyStored })),
+  );
   return records;
 }
 
@@ -57,7 +81,9 @@ async function stale<K extends KindName>(tx: Tx, kind: K, record: Stored<K>, you
     'SELECT `after` AS `before` FROM `change` WHERE kind = ? AND record_id = ? AND version_to = ? ORDER BY change_set_id DESC LIMIT 1',
     [kind, record.id, yours],
   );
-  const [asSeen] = image ? await present(tx, kind, [{ ...record, ...(JSON.parse(image.before) as object) } as Stored<K>]) : [null];
+  const [asSeen] = image
+    ? await present(tx, kind, [{ ...record, ...(JSON.parse(image.before) as object) } as Stored<K>])
+    : [null];
   const seen = asSeen ? { ...asSeen, version: yours } : null;
   return new Refusal('stale', { yours, current: record.version }, [], { current, seen });
 }

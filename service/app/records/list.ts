@@ -51,7 +51,11 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
   const last = shown.at(-1);
   const more = rows.length > input.limit && last !== undefined;
   const page: Page = {
-    items: await present(tx, kind, shown.map((row) => fromRow(kind, row))),
+    items: await present(
+      tx,
+      kind,
+      shown.map((row) => fromRow(kind, row)),
+    ),
     next: more ? writeMark({ sort, value: markValue(last[column]), id: Number(last.id) }) : null,
   };
   if (input.count === 'true') page.count = await tx.models[kind].count({ ...tx.options, where: { [Op.and]: filters } });
@@ -59,7 +63,13 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
 }
 
 const markValue = (value: unknown): string | number | null =>
-  value instanceof Date ? value.toISOString() : typeof value === 'number' ? value : value === null ? null : String(value as string);
+  value instanceof Date
+    ? value.toISOString()
+    : typeof value === 'number'
+      ? value
+      : value === null
+        ? null
+        : String(value as string);
 
 /** What lies beyond a mark. MariaDB sorts NULL before everything else. */
 function beyond(column: string, mark: Mark, down: boolean): WhereOptions {
@@ -75,12 +85,18 @@ function beyond(column: string, mark: Mark, down: boolean): WhereOptions {
   return { [Op.or]: either };
 }
 
-const writeMark = (mark: Mark): string => Buffer.from(JSON.stringify([mark.sort, mark.value, mark.id])).toString('base64url');
+const writeMark = (mark: Mark): string =>
+  Buffer.from(JSON.stringify([mark.sort, mark.value, mark.id])).toString('base64url');
 
 function readMark(text: string, sort: string): Mark {
   try {
-    const [markSort, value, id] = JSON.parse(Buffer.from(text, 'base64url').toString()) as [string, string | number | null, number];
-    const sound = markSort === sort && Number.isInteger(id) && (value === null || ['string', 'number'].includes(typeof value));
+    const [markSort, value, id] = JSON.parse(Buffer.from(text, 'base64url').toString()) as [
+      string,
+      string | number | null,
+      number,
+    ];
+    const sound =
+      markSort === sort && Number.isInteger(id) && (value === null || ['string', 'number'].includes(typeof value));
     if (sound) return { sort, value, id };
   } catch {
     // Fall through: whatever it is, it is not a mark of ours.
@@ -97,7 +113,10 @@ async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<Wher
     const text = input[name];
     if (typeof text !== 'string') continue;
     const either: WhereOptions[] = [];
-    for (const part of text.split(',').map((p) => p.trim()).filter(Boolean)) {
+    for (const part of text
+      .split(',')
+      .map((p) => p.trim())
+      .filter(Boolean)) {
       either.push(await equals(tx, name, spec, part, faults));
     }
     where.push({ [Op.or]: either });

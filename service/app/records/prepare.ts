@@ -23,7 +23,13 @@ function schemasOf(k: KindDescription) {
   return made;
 }
 
-function parse(k: KindDescription, verb: 'add' | 'edit', input: unknown, at: Path, faults: FieldFault[]): Fields | undefined {
+function parse(
+  k: KindDescription,
+  verb: 'add' | 'edit',
+  input: unknown,
+  at: Path,
+  faults: FieldFault[],
+): Fields | undefined {
   const read = schemasOf(k)[verb].safeParse(input);
   if (read.success) return read.data as Fields;
   faults.push(...faultsOf(read.error, input, namesOf(k), at));
@@ -49,18 +55,27 @@ export async function draftNew(tx: Tx, kind: KindName, inputs: unknown[], at: (i
 }
 
 /** Drafts of changed records. */
-export async function draftEdits(tx: Tx, kind: KindName, edits: { before: AnyStored; changes: unknown }[], at: (i: number) => Path): Promise<Draft[]> {
+export async function draftEdits(
+  tx: Tx,
+  kind: KindName,
+  edits: { before: AnyStored; changes: unknown }[],
+  at: (i: number) => Path,
+): Promise<Draft[]> {
   const k = kindOf(kind);
   const faults: FieldFault[] = [];
   const drafts = edits.flatMap(({ before, changes }, i) => {
     const fields = parse(k, 'edit', changes, at(i), faults);
     if (!fields) return [];
-    const cleared = Object.entries(fields).map(([name, value]): [string, Value] => [name, value ?? k.fields[name]?.default ?? null]);
+    const cleared = Object.entries(fields).map(([name, value]): [string, Value] => [
+      name,
+      value ?? k.fields[name]?.default ?? null,
+    ]);
     return [new Draft(before, { ...before, ...Object.fromEntries(cleared) }, givenIn(fields), at(i))];
   });
   await resolve(tx, k, drafts);
   for (const draft of drafts) {
-    for (const [name, field] of fieldsOf(k)) if (field.fixed && draft.changes(name)) draft.fault(name, 'field-fixed', { field: name });
+    for (const [name, field] of fieldsOf(k))
+      if (field.fixed && draft.changes(name)) draft.fault(name, 'field-fixed', { field: name });
   }
   faults.push(...drafts.flatMap((d) => d.faults));
   if (faults.length > 0) throw Refusal.of(faults);
@@ -74,7 +89,11 @@ const givenIn = (fields: Fields): Set<string> =>
 async function resolve(tx: Tx, k: KindDescription, drafts: Draft[]): Promise<void> {
   for (const [name, { to }] of refsOf(k)) {
     const open = drafts.filter((d) => typeof d.after[name] === 'string');
-    const found = await findRefs(tx, to as KindName, open.map((d) => String(d.after[name])));
+    const found = await findRefs(
+      tx,
+      to as KindName,
+      open.map((d) => String(d.after[name])),
+    );
     for (const draft of open) {
       const ref = String(draft.after[name]);
       const record = found.get(ref);
@@ -98,20 +117,31 @@ async function finish(tx: Tx, kind: KindName, drafts: Draft[]): Promise<Draft[]>
 async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void> {
   const k = kindOf(kind);
   const keyField = k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? '';
-  const keys = await plannedKeys(tx, kind, drafts.map((d) => d.after));
+  const keys = await plannedKeys(
+    tx,
+    kind,
+    drafts.map((d) => d.after),
+  );
   const holders = await byKeys(tx, kind, keys);
   const seen = new Map<string, number>();
   for (const [i, draft] of drafts.entries()) {
     const key = keys[i] ?? '';
     const holder = holders.get(key);
-    if (holder && holder.id !== draft.before?.id) draft.fault(keyField, 'taken', { value: key, by: `${kind} ${holder.key}` });
-    else if (seen.has(key)) draft.fault(keyField, 'taken', { value: key, by: `row ${(seen.get(key) ?? 0) + 1} of this request` });
+    if (holder && holder.id !== draft.before?.id)
+      draft.fault(keyField, 'taken', { value: key, by: `${kind} ${holder.key}` });
+    else if (seen.has(key))
+      draft.fault(keyField, 'taken', { value: key, by: `row ${(seen.get(key) ?? 0) + 1} of this request` });
     seen.set(key, i);
   }
   for (const [name, field] of fieldsOf(k)) {
     if (!field.unique || field.type === 'ref') continue;
     const wanted = drafts.filter((d) => d.changes(name) && d.after[name] !== null);
-    const held = await holdersOf(tx, kind, name, wanted.map((d) => String(d.after[name])));
+    const held = await holdersOf(
+      tx,
+      kind,
+      name,
+      wanted.map((d) => String(d.after[name])),
+    );
     const twice = new Set<string>();
     for (const draft of wanted) {
       const value = String(draft.after[name]);
@@ -141,8 +171,14 @@ async function holdersOf(tx: Tx, kind: KindName, name: string, values: string[])
   );
   const held = new Map<string, string>();
   for (const claim of claims) {
-    const [record] = await tx.select<{ natural_key: string }>(`SELECT natural_key FROM \`${claim.kind}\` WHERE id = ?`, [claim.record_id]);
-    held.set((claim.mac.toString('hex').match(/../g) ?? []).join(':'), `${claim.kind} ${record?.natural_key ?? `#${claim.record_id}`}`);
+    const [record] = await tx.select<{ natural_key: string }>(
+      `SELECT natural_key FROM \`${claim.kind}\` WHERE id = ?`,
+      [claim.record_id],
+    );
+    held.set(
+      (claim.mac.toString('hex').match(/../g) ?? []).join(':'),
+      `${claim.kind} ${record?.natural_key ?? `#${claim.record_id}`}`,
+    );
   }
   return held;
 }

@@ -6,14 +6,27 @@ import { byIds, byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 
 /** `#12` is an id; everything else is a natural key. */
-const idOf = (ref: string): number | undefined => (/^#[1-9][0-9]{0,15}$/.test(ref.trim()) ? Number(ref.trim().slice(1)) : undefined);
+const idOf = (ref: string): number | undefined =>
+  /^#[1-9][0-9]{0,15}$/.test(ref.trim()) ? Number(ref.trim().slice(1)) : undefined;
 
 /** Finds records by natural key or id, all at once. What is not found is left out. */
-export async function findRefs<K extends KindName>(tx: Tx, kind: K, refs: Iterable<string>): Promise<Map<string, Stored<K>>> {
+export async function findRefs<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  refs: Iterable<string>,
+): Promise<Map<string, Stored<K>>> {
   const wanted = [...new Set(refs)];
   const k = kindOf(kind);
-  const ids = await byIds(tx, kind, wanted.map(idOf).filter((id) => id !== undefined));
-  const keys = await byKeys(tx, kind, wanted.filter((ref) => idOf(ref) === undefined).map((ref) => canonicalKey(k, ref)));
+  const ids = await byIds(
+    tx,
+    kind,
+    wanted.map(idOf).filter((id) => id !== undefined),
+  );
+  const keys = await byKeys(
+    tx,
+    kind,
+    wanted.filter((ref) => idOf(ref) === undefined).map((ref) => canonicalKey(k, ref)),
+  );
   const found = new Map<string, Stored<K>>();
   for (const ref of wanted) {
     const id = idOf(ref);
@@ -48,7 +61,12 @@ export async function mustFind<K extends KindName>(tx: Tx, kind: K, ref: string,
 }
 
 /** The same for a field of a body, so that the fault points at it. */
-export async function mustFindField<K extends KindName>(tx: Tx, kind: K, ref: string, field: string): Promise<Stored<K>> {
+export async function mustFindField<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  ref: string,
+  field: string,
+): Promise<Stored<K>> {
   const found = (await findRefs(tx, kind, [ref])).get(ref);
   if (!found) throw Refusal.at([field], 'ref-unknown', await unknownRef(tx, kind, ref));
   return found;

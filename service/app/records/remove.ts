@@ -40,7 +40,12 @@ async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): Promise<
   const out: Going[] = [{ kind, records }];
   for (const [child, field] of referrersOf(kind)) {
     if (!kindOf(child).fields[field]?.part) continue;
-    const parts = await find(tx, child, { [`${columnOf(field)}_id`]: { [Op.in]: records.map((r) => r.id) } }, { lock: true });
+    const parts = await find(
+      tx,
+      child,
+      { [`${columnOf(field)}_id`]: { [Op.in]: records.map((r) => r.id) } },
+      { lock: true },
+    );
     if (parts.length > 0) out.push(...(await withParts(tx, child, parts as unknown as AnyStored[])));
   }
   return out;
@@ -60,7 +65,10 @@ async function refuseWhileUsed(tx: Tx, going: Going[], gone: Map<KindName, Set<n
       const staying = users.filter((u) => !gone.get(other)?.has(Number(u.id)));
       if (staying.length > 0) {
         const used = (await byIds(tx, kind, [Number(staying[0]?.used)])).get(Number(staying[0]?.used));
-        const names = staying.slice(0, 5).map((u) => u.natural_key).join(', ');
+        const names = staying
+          .slice(0, 5)
+          .map((u) => u.natural_key)
+          .join(', ');
         const many = staying.length > 5 ? ` and ${staying.length - 5} more` : '';
         throw new Refusal('in-use', {
           kind,
@@ -69,7 +77,8 @@ async function refuseWhileUsed(tx: Tx, going: Going[], gone: Map<KindName, Set<n
         });
       }
       const letGo = users.filter((u) => gone.get(other)?.has(Number(u.id))).map((u) => Number(u.id));
-      if (letGo.length > 0 && !spec?.required) await tx.execute(`UPDATE \`${other}\` SET \`${column}\` = NULL WHERE id IN (?)`, [letGo]);
+      if (letGo.length > 0 && !spec?.required)
+        await tx.execute(`UPDATE \`${other}\` SET \`${column}\` = NULL WHERE id IN (?)`, [letGo]);
     }
   }
 }

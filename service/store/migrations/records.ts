@@ -16,10 +16,7 @@ export const recordSteps: Step[] = [
     `code varchar(63) NOT NULL, title varchar(200), ${ref('site', 'area', 'area')}, postal_address text,
      time_zone varchar(60), contacts text, note text, KEY ix_site_title (title, id)`,
   ),
-  recordTable(
-    'room',
-    `${ref('room', 'site', 'site', true)}, name varchar(63) NOT NULL, title varchar(200), note text`,
-  ),
+  recordTable('room', `${ref('room', 'site', 'site', true)}, name varchar(63) NOT NULL, title varchar(200), note text`),
   recordTable(
     'rack',
     `${ref('rack', 'room', 'room', true)}, name varchar(63) NOT NULL, title varchar(200), height_u int(11) NOT NULL,

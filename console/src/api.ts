@@ -1,0 +1,35 @@
+import { Client, RefusedError, UnreachedError } from '@zpine/contract/client';
+import { type Problem } from '@zpine/contract/errors';
+import { type Value } from '@zpine/contract/fields';
+import { type RecordHead } from '@zpine/contract/kind';
+import { QueryClient } from '@tanstack/react-query';
+
+export const client = new Client({ url: '', via: 'console' });
+
+export const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      refetchOnWindowFocus: false,
+      // A refusal stays a refusal; silence may pass.
+      retry: (count, error) => !(error instanceof RefusedError && error.problem.status !== 503) && count < 5,
+    },
+  },
+});
+
+/** A record of any kind as the API gives it. */
+export type AnyRecord = RecordHead & Record<string, Value>;
+
+/** The words of whatever went wrong. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof RefusedError) return error.problem;
+  const detail = error instanceof UnreachedError ? 'the service does not answer' : String(error);
+  return { type: '', title: 'Not reached', status: 0, code: 'unreached', detail, remedy: 'try again when it is back' };
+}
+
+/** Query keys: what is shown of one kind, and what is worked out from many. */
+export const keys = {
+  list: (kind: string, filters: object) => ['records', kind, 'list', filters] as const,
+  record: (kind: string, key: string) => ['records', kind, 'one', key] as const,
+  worked: (what: string, ...rest: unknown[]) => ['worked', what, ...rest] as const,
+};

@@ -1,0 +1,130 @@
+import '@fontsource-variable/atkinson-hyperlegible-next';
+import '@fontsource-variable/atkinson-hyperlegible-mono';
+import './look/look.css';
+import { QueryClientProvider, useQuery } from '@tanstack/react-query';
+import { App as AntApp, ConfigProvider } from 'antd';
+import { lazy, StrictMode, useEffect, useMemo, useState } from 'react';
+import { createRoot } from 'react-dom/client';
+import { BrowserRouter, Navigate, Route, Routes, useParams } from 'react-router';
+import { RefusedError } from '@zpine/contract/client';
+import { config } from 'zod';
+import { client, queries } from './api.ts';
+import { Page } from './look/Page.tsx';
+import { themeOf, type Mode } from './look/theme.ts';
+import { kindAt } from './records/paths.ts';
+import { MeContext, type Me } from './session.tsx';
+import { Shell } from './shell/Shell.tsx';
+import { SignIn } from './shell/SignIn.tsx';
+import { Today } from './pages/Today.tsx';
+
+const Admin = lazy(() => import('./pages/Admin.tsx'));
+const DevicePage = lazy(() => import('./pages/Device.tsx'));
+const History = lazy(() => import('./pages/History.tsx'));
+const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
+const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
+const RecordList = lazy(() => import('./records/RecordList.tsx'));
+const RecordPage = lazy(() => import('./records/RecordPage.tsx'));
+
+const Lost = () => (
+  <Page title="Nothing here" sentence="No page has this address.">
+    <p>The navigation on the left leads everywhere.</p>
+  </Page>
+);
+
+/** A list by the kind's path; some kinds have a page of their own. */
+function ListRoute() {
+  const kind = kindAt(useParams().path ?? '');
+  if (!kind) return <Lost />;
+  return kind === 'prefix' ? <PrefixTree /> : <RecordList key={kind} kind={kind} />;
+}
+
+function RecordRoute() {
+  const { path = '', key = '' } = useParams();
+  const kind = kindAt(path);
+  if (!kind) return <Lost />;
+  if (kind === 'device') return <DevicePage key={key} name={key} />;
+  if (kind === 'prefix') return <PrefixPage key={key} cidr={key} />;
+  return <RecordPage key={`${kind} ${key}`} kind={kind} recordKey={key} />;
+}
+
+const MODE = 'zealous-pine-mode';
+const startMode = (): Mode => {
+  const kept = localStorage.getItem(MODE);
+  if (kept === 'light' || kept === 'dark') return kept;
+  return matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
+};
+
+function Console() {
+  const [mode, setMode] = useState<Mode>(startMode);
+  useEffect(() => {
+    document.documentElement.dataset.mode = mode;
+    localStorage.setItem(MODE, mode);
+  }, [mode]);
+  const theme = useMemo(() => themeOf(mode), [mode]);
+  return (
+    <ConfigProvider theme={theme}>
+      <AntApp>
+        <Inside mode={mode} setMode={setMode} />
+      </AntApp>
+    </ConfigProvider>
+  );
+}
+
+function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }) {
+  const about = useQuery({
+    queryKey: ['about'],
+    queryFn: async () => (await client.send('GET', '/api/v1/about')) as { organisation: string },
+  });
+  const session = useQuery({ queryKey: ['session'], queryFn: () => client.call('session.show'), retry: false });
+  const organisation = about.data?.organisation ?? '';
+  useEffect(() => {
+    // Whoever's sign-in ran out is brought back to the door, wherever they were.
+    return queries.getQueryCache().subscribe(({ query }) => {
+      const { error } = query.state;
+      if (query.queryKey[0] !== 'session' && error instanceof RefusedError && error.problem.status === 401) {
+        void queries.resetQueries({ queryKey: ['session'] });
+      }
+    });
+  }, []);
+  if (session.isPending) return null;
+  if (!session.data) {
+    return <SignIn organisation={organisation} onDone={() => void queries.resetQueries()} />;
+  }
+  const me: Me = {
+    name: session.data.name,
+    title: session.data.title,
+    role: session.data.role,
+    organisation,
+    signOut: () => void client.call('session.close').then(() => queries.resetQueries()),
+  };
+  return (
+    <MeContext value={me}>
+      <BrowserRouter>
+        <Routes>
+          <Route element={<Shell mode={mode} setMode={setMode} />}>
+            <Route index element={<Today />} />
+            <Route path="history" element={<History />} />
+            <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
+            <Route path=":path" element={<ListRoute />} />
+            <Route path=":path/:key" element={<RecordRoute />} />
+            <Route path="*" element={<Lost />} />
+          </Route>
+        </Routes>
+      </BrowserRouter>
+    </MeContext>
+  );
+}
+
+// Compiled schemas need eval, which the content security policy forbids.
+config({ jitless: true });
+
+const root = document.getElementById('root');
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <Console />
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,173 @@
+import { App, Button, Form, Input, Modal, Select, Switch, Table } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { roles, type Role } from '@zpine/contract/roles';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { client, keys, problemOf, queries } from '../api.ts';
+import { Ago } from '../look/Ago.tsx';
+import { Page } from '../look/Page.tsx';
+
+type User = ReplyOf<'user.add'>;
+const roleOptions = roles.map((role) => ({ value: role, label: role }));
+
+export default function Admin() {
+  const { message } = App.useApp();
+  const [adding, setAdding] = useState(false);
+  const users = useQuery({ queryKey: keys.worked('users'), queryFn: () => client.call('user.list') });
+  const edit = async (name: string, body: { role?: Role; disabled?: boolean }) => {
+    try {
+      await client.call('user.edit', { params: { name }, body });
+      void queries.invalidateQueries({ queryKey: keys.worked('users') });
+    } catch (error) {
+      void message.error(problemOf(error).detail);
+    }
+  };
+  return (
+    <Page
+      title="Admin"
+      sentence="Who may sign in, what they may do, and the tokens of your programs."
+      actions={
+        <Button type="primary" onClick={() => setAdding(true)}>
+          Add a user
+        </Button>
+      }
+    >
+      <Table<User>
+        size="small"
+        rowKey="name"
+        pagination={false}
+        dataSource={users.data?.items ?? []}
+        columns={[
+          { title: 'User', render: (_, u) => <span className="mono">{u.name}</span> },
+          { title: 'Title', dataIndex: 'title' },
+          {
+            title: 'Role',
+            render: (_, u) => (
+              <Select
+                aria-label={`Role of ${u.name}`}
+                style={{ width: 130 }}
+                value={u.role}
+                options={roleOptions}
+                onChange={(role) => void edit(u.name, { role })}
+              />
+            ),
+          },
+          {
+            title: 'May sign in',
+            render: (_, u) => (
+              <Switch
+                aria-label={`${u.name} may sign in`}
+                checked={!u.disabled}
+                onChange={(may) => void edit(u.name, { disabled: !may })}
+              />
+            ),
+          },
+        ]}
+      />
+      <Tokens />
+      {adding && <AddUser onClose={() => setAdding(false)} />}
+    </Page>
+  );
+}
+
+function AddUser({ onClose }: { onClose: () => void }) {
+  const [form] = Form.useForm<{ name: string; title?: string; role: Role; password: string }>();
+  const save = async () => {
+    try {
+      const { title, ...rest } = form.getFieldsValue();
+      await client.call('user.add', { body: { ...rest, ...(title ? { title } : {}) } });
+      void queries.invalidateQueries({ queryKey: keys.worked('users') });
+      onClose();
+    } catch (error) {
+      const problem = problemOf(error);
+      const places = problem.errors ?? [{ pointer: '/name', detail: problem.detail }];
+      form.setFields(places.map(({ pointer, detail }) => ({ name: pointer.slice(1) as 'name', errors: [detail] })));
+    }
+  };
+  return (
+    <Modal open title="Add a user" okText="Add" onOk={() => void save()} onCancel={onClose}>
+      <Form form={form} layout="vertical" initialValues={{ name: '', role: 'viewer', password: '' }}>
+        <Form.Item name="name" label="Name">
+          <Input className="mono" autoComplete="off" autoFocus />
+        </Form.Item>
+        <Form.Item name="title" label="Full name">
+          <Input autoComplete="off" />
+        </Form.Item>
+        <Form.Item name="role" label="Role">
+          <Select options={roleOptions} />
+        </Form.Item>
+        <Form.Item name="password" label="First password">
+          <Input.Password autoComplete="new-password" />
+        </Form.Item>
+      </Form>
+    </Modal>
+  );
+}
+
+type Token = ReplyOf<'token.list'>['items'][number];
+
+function Tokens() {
+  const { modal, message } = App.useApp();
+  const [title, setTitle] = useState('');
+  const tokens = useQuery({ queryKey: keys.worked('tokens'), queryFn: () => client.call('token.list') });
+  const again = () => void queries.invalidateQueries({ queryKey: keys.worked('tokens') });
+  const add = async () => {
+    try {
+      const made = await client.call('token.add', { body: { title, days: 90 } });
+      setTitle('');
+      again();
+      modal.success({
+        title: 'The token, shown this once',
+        content: (
+          <span className="mono" style={{ overflowWrap: 'anywhere' }}>
+            {made.secret}
+          </span>
+        ),
+        width: 560,
+      });
+    } catch (error) {
+      void message.error(problemOf(error).detail);
+    }
+  };
+  const remove = async (id: number) => {
+    await client.call('token.remove', { params: { id: String(id) } });
+    again();
+  };
+  return (
+    <>
+      <h2 className="section-title">Your tokens</h2>
+      <div className="filters">
+        <Input
+          style={{ width: 260 }}
+          placeholder="what it is for"
+          value={title}
+          onChange={(e) => setTitle(e.target.value)}
+        />
+        <Button disabled={!title.trim()} onClick={() => void add()}>
+          Make a token
+        </Button>
+      </div>
+      <Table<Token>
+        size="small"
+        rowKey="id"
+        pagination={false}
+        dataSource={tokens.data?.items ?? []}
+        locale={{ emptyText: 'No tokens: programs and the command line have one each' }}
+        columns={[
+          { title: 'For', dataIndex: 'title' },
+          { title: 'Role', dataIndex: 'role' },
+          { title: 'Made', render: (_, t) => <Ago at={t.createdAt} suffix=" ago" /> },
+          { title: 'Until', render: (_, t) => t.expiresAt.slice(0, 10) },
+          {
+            title: '',
+            render: (_, t) => (
+              <Button size="small" onClick={() => void remove(t.id)}>
+                Take back
+              </Button>
+            ),
+          },
+        ]}
+      />
+    </>
+  );
+}

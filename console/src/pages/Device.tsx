@@ -1,0 +1,285 @@
+import { App, Button, Dropdown, Table } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
+import { Ago } from '../look/Ago.tsx';
+import { Page } from '../look/Page.tsx';
+import { Stage } from '../look/Stage.tsx';
+import { pathOf } from '../records/paths.ts';
+import { RecordActions } from '../records/RecordActions.tsx';
+import { RecordDrawer } from '../records/RecordDrawer.tsx';
+import { RecordHistory } from '../records/RecordHistory.tsx';
+import { Refused } from '../records/Refused.tsx';
+import { useMay } from '../session.tsx';
+
+type Overview = ReplyOf<'device.overview'>;
+
+const handStages = ['sketched', 'unproved', 'faulty', 'retired'];
+
+export default function DevicePage({ name }: { name: string }) {
+  const found = useQuery({
+    queryKey: keys.worked('device', name),
+    queryFn: () => client.call('device.overview', { params: { ref: name } }),
+  });
+  const { message } = App.useApp();
+  const may = useMay('engineer');
+  const [adding, setAdding] = useState<'interface' | 'box'>();
+  if (found.isError) return <Refused title={name} error={found.error} back="/devices" />;
+  if (!found.data) return <Page title={name} mono children={null} />;
+  const seen = found.data;
+  const device = seen.device as unknown as AnyRecord;
+  const box = seen.box as unknown as AnyRecord | null;
+
+  const attempt = async (work: () => Promise<string>) => {
+    try {
+      void message.success(await work());
+      void queries.invalidateQueries();
+    } catch (error) {
+      const { detail, remedy } = problemOf(error);
+      void message.error({ content: remedy ? `${detail}. ${remedy}` : detail, duration: 8 });
+    }
+  };
+  const assign = () =>
+    void attempt(async () => {
+      const done = await client.call('device.assignManagement', { params: { ref: name }, body: {} });
+      return `${done.address}/${done.length} for ${name}`;
+    });
+  const move = (stage: string) =>
+    void attempt(async () => {
+      await client.call('device.stage', { params: { ref: name }, body: { stage } });
+      return `${name} is ${stage}`;
+    });
+
+  const model = typeof device.model === 'string' ? device.model.split('/').at(-1)?.toUpperCase() : null;
+  return (
+    <Page
+      title={device.key}
+      mono
+      crumbs={[
+        ['Devices', '/devices'],
+        [device.key, undefined],
+      ]}
+      sentence={
+        <>
+          <Stage stage={String(device.stage)} /> since <Ago at={device.updatedAt} />
+          {[device.duty, model, box?.serial].filter(Boolean).map((part) => ` · ${String(part)}`)}
+        </>
+      }
+      actions={
+        <>
+          {may && (
+            <Dropdown
+              menu={{
+                items: handStages
+                  .filter((s) => s !== device.stage)
+                  .map((s) => ({ key: s, label: <Stage stage={s} />, onClick: () => move(s) })),
+              }}
+            >
+              <Button>Stage …</Button>
+            </Dropdown>
+          )}
+          <RecordActions
+            kind="device"
+            record={device}
+            primary={
+              may &&
+              !seen.management && (
+                <Button type="primary" onClick={assign}>
+                  Assign management address
+                </Button>
+              )
+            }
+          />
+        </>
+      }
+    >
+      <div className="columns">
+        <div>
+          <div className="panels">
+            <Place device={device} />
+            <Management seen={seen} />
+            <Hardware seen={seen} box={box} onFit={may ? () => setAdding('box') : undefined} />
+          </div>
+          <h2 className="section-title">
+            Interfaces <span className="second">{seen.interfaces.length}</span>
+            {may && (
+              <Button size="small" style={{ marginLeft: 'auto' }} onClick={() => setAdding('interface')}>
+                Add an interface
+              </Button>
+            )}
+          </h2>
+          <Interfaces seen={seen} />
+          {typeof device.note === 'string' && (
+            <>
+              <h2 className="section-title">Note</h2>
+              <p style={{ whiteSpace: 'pre-line' }}>{device.note}</p>
+            </>
+          )}
+        </div>
+        <RecordHistory kind="device" id={device.id} />
+      </div>
+      {adding && (
+        <RecordDrawer
+          kind={adding}
+          preset={
+            adding === 'box'
+              ? { device: device.key, model: device.model ?? null, condition: 'fitted' }
+              : { device: device.key }
+          }
+          onClose={() => setAdding(undefined)}
+        />
+      )}
+    </Page>
+  );
+}
+
+const To = ({ kind, value }: { kind: string; value: unknown }) =>
+  typeof value === 'string' ? (
+    <Link className="mono" to={pathOf(kind, value)}>
+      {value}
+    </Link>
+  ) : (
+    <span className="second">none</span>
+  );
+
+function Place({ device }: { device: AnyRecord }) {
+  return (
+    <div className="panel">
+      <h2>Place</h2>
+      <dl className="facts body">
+        <dt>Site</dt>
+        <dd>
+          <To kind="site" value={device.site} />
+        </dd>
+        <dt>Rack</dt>
+        <dd>
+          <To kind="rack" value={device.rack} />
+        </dd>
+        {device.positionU !== null && (
+          <>
+            <dt>Position</dt>
+            <dd>
+              U {String(device.positionU)}, {String(device.face)}
+            </dd>
+          </>
+        )}
+        <dt>Owner</dt>
+        <dd>
+          <To kind="owner" value={device.owner} />
+        </dd>
+      </dl>
+    </div>
+  );
+}
+
+function Management({ seen: { management: m } }: { seen: Overview }) {
+  return (
+    <div className="panel">
+      <h2>Management</h2>
+      {m ? (
+        <dl className="facts body">
+          <dt>Address</dt>
+          <dd className="mono">
+            {m.address}/{m.length}
+          </dd>
+          <dt>Interface</dt>
+          <dd>
+            {m.interface && (
+              <Link className="mono" to={pathOf('interface', m.interface)}>
+                {m.interface.split(':').at(-1)}
+              </Link>
+            )}
+          </dd>
+          <dt>Prefix</dt>
+          <dd>
+            <To kind="prefix" value={m.prefix} />
+          </dd>
+          <dt>Gateway</dt>
+          <dd className="mono">{m.gateway ?? 'none'}</dd>
+        </dl>
+      ) : (
+        <div className="body second">No address yet: the service cannot reach it, nor make its configuration.</div>
+      )}
+    </div>
+  );
+}
+
+function Hardware({ seen, box, onFit }: { seen: Overview; box: AnyRecord | null; onFit: (() => void) | undefined }) {
+  return (
+    <div className="panel">
+      <h2>Hardware</h2>
+      <dl className="facts body">
+        <dt>Model</dt>
+        <dd>
+          <To kind="model" value={seen.device.model} />
+        </dd>
+        <dt>Dialect</dt>
+        <dd>
+          <To kind="dialect" value={seen.dialect} />
+        </dd>
+        <dt>Box</dt>
+        <dd>
+          {box ? (
+            <To kind="box" value={box.key} />
+          ) : (
+            <>
+              <span className="second">missing</span>{' '}
+              {onFit && (
+                <Button size="small" onClick={onFit}>
+                  Enter its serial
+                </Button>
+              )}
+            </>
+          )}
+        </dd>
+        {box?.mac && (
+          <>
+            <dt>MAC</dt>
+            <dd className="mono">{String(box.mac)}</dd>
+          </>
+        )}
+      </dl>
+    </div>
+  );
+}
+
+function Interfaces({ seen }: { seen: Overview }) {
+  const addresses = seen.addresses as unknown as AnyRecord[];
+  const rows = seen.interfaces as unknown as AnyRecord[];
+  return (
+    <Table<AnyRecord>
+      size="small"
+      rowKey="id"
+      dataSource={rows}
+      pagination={false}
+      locale={{ emptyText: 'No interfaces yet' }}
+      columns={[
+        {
+          title: 'Interface',
+          render: (_, r) => (
+            <Link className="mono" to={pathOf('interface', r.key)}>
+              {String(r.name)}
+            </Link>
+          ),
+        },
+        { title: 'Form', dataIndex: 'form' },
+        { title: 'State', render: (_, r) => (r.enabled ? 'on' : <span className="second">off</span>) },
+        { title: 'VLAN', render: (_, r) => (typeof r.vlan === 'string' ? <To kind="vlan" value={r.vlan} /> : null) },
+        {
+          title: 'Addresses',
+          render: (_, r) =>
+            addresses
+              .filter((a) => a.interface === r.key)
+              .map((a) => (
+                <div key={a.id}>
+                  <To kind="address" value={a.key} />
+                </div>
+              )),
+        },
+        { title: 'Description', dataIndex: 'description' },
+      ]}
+    />
+  );
+}

@@ -1,0 +1,134 @@
+import { App, Button } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { stages } from '@zpine/contract/kinds/devices';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { client, keys, problemOf, queries } from '../api.ts';
+import { Ago } from '../look/Ago.tsx';
+import { Page } from '../look/Page.tsx';
+import { Stage } from '../look/Stage.tsx';
+import { pathOf } from '../records/paths.ts';
+import { RecordDrawer } from '../records/RecordDrawer.tsx';
+import { useMay } from '../session.tsx';
+
+type Item = ReplyOf<'today'>['items'][number];
+
+const words: Record<Item['code'], { what: string; mark: string; button: string }> = {
+  'no-management': { what: 'No management address', mark: 'attention', button: 'Open' },
+  'no-box': { what: 'No box', mark: '', button: 'Open' },
+  'no-place': { what: 'No place', mark: 'idle', button: 'Open' },
+  'no-management-prefix': { what: 'No management prefix', mark: 'attention', button: 'Open site' },
+  'nearly-full': { what: 'Nearly full', mark: 'attention', button: 'Open prefix' },
+};
+
+const numbers = [
+  'Nothing waits',
+  'One thing waits',
+  'Two things wait',
+  'Three things wait',
+  'Four things wait',
+  'Five things wait',
+  'Six things wait',
+  'Seven things wait',
+  'Eight things wait',
+  'Nine things wait',
+];
+
+export function Today() {
+  const [adding, setAdding] = useState(false);
+  const may = useMay('engineer');
+  const navigate = useNavigate();
+  const today = useQuery({ queryKey: keys.worked('today'), queryFn: () => client.call('today') });
+  const items = today.data?.items ?? [];
+  const counts = Object.entries(today.data?.counts ?? {});
+  const sentence = today.data ? `${numbers[items.length] ?? `${items.length} things wait`} for somebody.` : '';
+  return (
+    <Page
+      title="Today"
+      sentence={sentence}
+      actions={
+        may && (
+          <Button type="primary" onClick={() => setAdding(true)}>
+            Declare a device
+          </Button>
+        )
+      }
+    >
+      {today.isError && <div className="refused">{problemOf(today.error).detail}</div>}
+      <div className="panel">
+        {items.map((item) => (
+          <Row key={`${item.code} ${item.key}`} item={item} may={may} />
+        ))}
+        {today.data && items.length === 0 && (
+          <div className="empty">
+            <strong>Nothing waits</strong>
+            {counts.length > 0
+              ? 'Every device has a box, a place and a management address.'
+              : 'Declare a device, and what it still needs will stand here.'}
+          </div>
+        )}
+      </div>
+      <h2 className="section-title">Devices by stage</h2>
+      <div className="panel">
+        <div className="body stages">
+          {Object.keys(stages)
+            .filter((stage) => today.data?.counts[stage])
+            .map((stage) => (
+              <Link key={stage} to={`/devices?stage=${stage}`}>
+                <b>{today.data?.counts[stage]}</b> <Stage stage={stage} />
+              </Link>
+            ))}
+          {counts.length === 0 && <span className="second">No devices yet.</span>}
+        </div>
+      </div>
+      {adding && (
+        <RecordDrawer
+          kind="device"
+          onClose={() => setAdding(false)}
+          onSaved={(device) => void navigate(pathOf('device', device.key))}
+        />
+      )}
+    </Page>
+  );
+}
+
+function Row({ item, may }: { item: Item; may: boolean }) {
+  const navigate = useNavigate();
+  const { message } = App.useApp();
+  const [busy, setBusy] = useState(false);
+  const { what, mark, button } = words[item.code];
+  const assign = async () => {
+    setBusy(true);
+    try {
+      const done = await client.call('device.assignManagement', { params: { ref: item.key }, body: {} });
+      void message.success(`${done.address}/${done.length} for ${item.key}`);
+      void queries.invalidateQueries({ queryKey: ['worked'] });
+    } catch (error) {
+      const { detail, remedy } = problemOf(error);
+      void message.error(remedy ? `${detail}: ${remedy}` : detail);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <div className="todo">
+      <span className={`mark ${mark}`} aria-hidden />
+      <div>
+        <div className="what">{what}</div>
+        <Link className="mono second" to={pathOf(item.kind, item.key)}>
+          {item.key}
+        </Link>
+      </div>
+      <span>{item.detail}</span>
+      <span className="when">{item.since && <Ago at={item.since} />}</span>
+      {item.remedy === 'assign-management' && may ? (
+        <Button type="primary" loading={busy} onClick={() => void assign()}>
+          Assign next free
+        </Button>
+      ) : (
+        <Button onClick={() => void navigate(pathOf(item.kind, item.key))}>{button}</Button>
+      )}
+    </div>
+  );
+}

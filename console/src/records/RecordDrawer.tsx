@@ -1,0 +1,177 @@
+import { App, Button, Drawer, Form, Input } from 'antd';
+import { useState } from 'react';
+import { RefusedError } from '@zpine/contract/client';
+import { type Problem } from '@zpine/contract/errors';
+import { typeOf, type Value } from '@zpine/contract/fields';
+import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
+import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { client, problemOf, queries, type AnyRecord } from '../api.ts';
+import { inSentence, withArticle } from '../look/words.ts';
+import { Conflict } from './Conflict.tsx';
+import { FieldInput } from './FieldInput.tsx';
+
+interface Props {
+  kind: KindName;
+  /** The record to edit; without it a new one is added. */
+  record?: AnyRecord;
+  /** What a new record begins with. */
+  preset?: Record<string, Value>;
+  onClose: () => void;
+  onSaved?: (record: AnyRecord) => void;
+}
+
+type Values = Record<string, Value>;
+
+const inForm = (k: KindDescription) => fieldsOf(k).filter(([, field]) => !field.derived && !field.byVerb);
+
+function startOf(k: KindDescription, record: AnyRecord | undefined, preset: Values): Values {
+  return Object.fromEntries(
+    inForm(k).map(([name, field]) => [name, record ? (record[name] ?? null) : (preset[name] ?? field.default ?? null)]),
+  );
+}
+
+/** Adds or edits a record beside the page it is needed on; faults show at their fields. */
+export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Props) {
+  const k = kindOf(kind);
+  const { message } = App.useApp();
+  const [form] = Form.useForm<Values>();
+  const [problem, setProblem] = useState<Problem>();
+  const [base, setBase] = useState(record);
+  const [reason, setReason] = useState('');
+  const [busy, setBusy] = useState(false);
+  const device = Form.useWatch('device', form);
+
+  const save = async (another: boolean) => {
+    setBusy(true);
+    setProblem(undefined);
+    form.setFields(inForm(k).map(([name]) => ({ name, errors: [] })));
+    try {
+      const saved = (await send(k, kind, base, form.getFieldsValue(), reason)) as unknown as AnyRecord;
+      void queries.invalidateQueries({ queryKey: ['records', kind] });
+      void queries.invalidateQueries({ queryKey: ['worked'] });
+      void message.success(`${base ? 'Saved' : 'Added'} ${saved.key}`);
+      if (another) {
+        // What is the same for the next one stays: everything but its own name and numbers.
+        form.setFieldsValue(
+          Object.fromEntries(
+            inForm(k).flatMap(([name, field]) => (isOwn(k, name, field.unique) ? [[name, null]] : [])),
+          ),
+        );
+      } else {
+        onSaved?.(saved);
+        onClose();
+      }
+    } catch (error) {
+      const refused = problemOf(error);
+      const placed = placeFaults(k, refused);
+      form.setFields(placed);
+      setProblem(placed.length > 0 && placed.length === (refused.errors?.length ?? 0) ? undefined : refused);
+      if (!(error instanceof RefusedError)) void message.error(refused.detail);
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  return (
+    <Drawer
+      open
+      size={480}
+      title={base ? `Edit ${inSentence(k.title)} ${base.key}` : `Add ${withArticle(inSentence(k.title))}`}
+      onClose={onClose}
+      footer={
+        <div style={{ display: 'flex', gap: 8 }}>
+          <Button type="primary" loading={busy} onClick={() => void save(false)}>
+            Save
+          </Button>
+          {!base && <Button onClick={() => void save(true)}>Save and add another</Button>}
+          <Button type="text" onClick={onClose}>
+            Cancel
+          </Button>
+        </div>
+      }
+    >
+      {problem?.code === 'stale' ? (
+        <Conflict
+          kind={k}
+          problem={problem}
+          onTake={(name, value) => form.setFieldValue(name, value)}
+          onGoOn={(current) => {
+            setBase(current);
+            setProblem(undefined);
+          }}
+        />
+      ) : (
+        problem && (
+          <div className="refused" role="alert">
+            {problem.detail}
+            {problem.remedy && <div className="second">{problem.remedy}</div>}
+          </div>
+        )
+      )}
+      <Form
+        form={form}
+        layout="vertical"
+        requiredMark={false}
+        initialValues={startOf(k, record, preset)}
+        onFinish={() => void save(false)}
+      >
+        {inForm(k).map(([name, field], i) => (
+          <Form.Item
+            key={name}
+            name={name}
+            label={
+              <span>
+                {field.title}
+                {!field.required && field.default === undefined && typeOf(field).input !== 'switch' && (
+                  <span className="hint"> optional</span>
+                )}
+              </span>
+            }
+            extra={field.about ? <span className="hint">{field.about}</span> : undefined}
+          >
+            <FieldInput
+              field={field}
+              autoFocus={i === 0 && !base}
+              disabled={Boolean(base && field.fixed)}
+              {...(field.to === 'interface' && kind === 'device' && base ? { only: { device: base.key } } : {})}
+              {...(field.to === 'interface' && typeof device === 'string' ? { only: { device } } : {})}
+            />
+          </Form.Item>
+        ))}
+        <label htmlFor="reason" className="hint">
+          Reason, for the history
+        </label>
+        <Input id="reason" value={reason} onChange={(e) => setReason(e.target.value)} />
+        <button type="submit" hidden aria-hidden tabIndex={-1} />
+      </Form>
+    </Drawer>
+  );
+}
+
+const isOwn = (k: KindDescription, name: string, unique: boolean | undefined): boolean =>
+  unique === true || (k.key.parts.includes(name) && k.fields[name]?.type !== 'ref');
+
+/** Sends what differs from the record it began with; an added record sends what has a value. */
+function send(
+  k: KindDescription,
+  kind: KindName,
+  base: AnyRecord | undefined,
+  values: Values,
+  reason: string,
+): Promise<unknown> {
+  const entries = inForm(k).map(([name]): [string, Value] => [name, values[name] ?? null]);
+  const why = reason ? { reason } : {};
+  if (!base) return client.add(kind, Object.fromEntries(entries.filter(([, value]) => value !== null)), why);
+  const changed = entries.filter(([name, value]) => JSON.stringify(value) !== JSON.stringify(base[name] ?? null));
+  return client.edit(kind, `#${base.id}`, Object.fromEntries(changed), { version: base.version, ...why });
+}
+
+/** Every fault at its field, in words. */
+function placeFaults(k: KindDescription, { errors = [] }: Problem): { name: string; errors: string[] }[] {
+  const byField = new Map<string, string[]>();
+  for (const { pointer, detail, remedy } of errors) {
+    const name = pointer.split('/').find((part) => part in k.fields);
+    if (name) byField.set(name, [...(byField.get(name) ?? []), remedy ? `${detail}; ${remedy}` : detail]);
+  }
+  return [...byField].map(([name, words]) => ({ name, errors: words }));
+}

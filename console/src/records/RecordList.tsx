@@ -1,0 +1,271 @@
+import { Button, Input, Select, Table, type TableColumnType } from 'antd';
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import { Link, useNavigate, useSearchParams } from 'react-router';
+import { type Field } from '@zpine/contract/fields';
+import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
+import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { client, keys, problemOf, type AnyRecord } from '../api.ts';
+import { inSentence, withArticle } from '../look/words.ts';
+import { Page } from '../look/Page.tsx';
+import { useMay } from '../session.tsx';
+import { placeOf } from '../shell/navigation.ts';
+import { Cell } from './Cell.tsx';
+import { GroupTabs } from './GroupTabs.tsx';
+import { pathOf } from './paths.ts';
+import { RecordDrawer } from './RecordDrawer.tsx';
+import { RefInput } from './RefInput.tsx';
+
+/** The list of a kind: filters in the URL, page by page from the server. */
+export default function RecordList({ kind }: { kind: KindName }) {
+  const k = kindOf(kind);
+  const [adding, setAdding] = useState(false);
+  const [count, setCount] = useState<number>();
+  const may = useMay('engineer');
+  const place = placeOf(kind);
+  const words = count === undefined ? '' : `${count} ${inSentence(count === 1 ? k.title : k.titles)}. `;
+  return (
+    <Page
+      title={place?.kinds[0] === kind ? place.title : k.titles}
+      sentence={`${words}${k.about}`}
+      actions={
+        may && (
+          <Button type="primary" onClick={() => setAdding(true)}>
+            {kind === 'device' ? 'Declare a device' : `Add ${withArticle(inSentence(k.title))}`}
+          </Button>
+        )
+      }
+    >
+      <GroupTabs kind={kind} />
+      <RecordTable kind={kind} onCount={setCount} onAdd={may ? () => setAdding(true) : undefined} />
+      {adding && <RecordDrawer kind={kind} onClose={() => setAdding(false)} />}
+    </Page>
+  );
+}
+
+/** Which fields a list offers to narrow by: references and choices among its columns. */
+const filtersOf = (k: KindDescription): [string, Field][] =>
+  fieldsOf(k).filter(
+    ([name, field]) =>
+      k.list.includes(name) && (field.type === 'ref' || field.type === 'choice' || field.type === 'bool'),
+  );
+
+interface TableProps {
+  kind: KindName;
+  onCount: (count: number) => void;
+  onAdd: (() => void) | undefined;
+}
+
+function RecordTable({ kind, onCount, onAdd }: TableProps) {
+  const k = kindOf(kind);
+  const navigate = useNavigate();
+  const [params, setParams] = useSearchParams();
+  const [typed, setTyped] = useState(params.get('q') ?? '');
+  const filters = Object.fromEntries(
+    [...params].filter(([name]) => name in k.fields || name === 'q' || name === 'sort'),
+  );
+  const set = (name: string, value: string | null) =>
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value) next.set(name, value);
+        else next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
+  useEffect(() => {
+    const timer = setTimeout(() => typed !== (params.get('q') ?? '') && set('q', typed || null), 250);
+    return () => clearTimeout(timer);
+  });
+
+  const list = useInfiniteQuery({
+    queryKey: keys.list(kind, filters),
+    queryFn: ({ pageParam }) =>
+      client.list(kind, { ...filters, limit: 60, count: 'true', ...(pageParam ? { after: pageParam } : {}) }),
+    initialPageParam: '',
+    getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = (list.data?.pages.flatMap((page) => page.items) ?? []) as unknown as AnyRecord[];
+  const count = list.data?.pages[0]?.count;
+  useEffect(() => {
+    if (count !== undefined) onCount(count);
+  }, [count, onCount]);
+  const narrowed = Object.keys(filters).some((name) => name !== 'sort');
+  const fresh = useFresh(items);
+
+  if (list.isError) {
+    const problem = problemOf(list.error);
+    return (
+      <div className="refused" role="alert">
+        {problem.detail} <Button onClick={() => setParams({})}>Show all</Button>
+      </div>
+    );
+  }
+  if (list.isSuccess && items.length === 0 && !narrowed) {
+    return (
+      <div className="panel empty">
+        <strong>No {inSentence(k.titles)} yet</strong>
+        {k.about}
+        {onAdd && (
+          <div>
+            <Button type="primary" onClick={onAdd}>
+              Add the first {inSentence(k.title)}
+            </Button>
+          </div>
+        )}
+      </div>
+    );
+  }
+  return (
+    <>
+      <div className="filters">
+        <Input
+          className="mono"
+          style={{ width: 210 }}
+          allowClear
+          placeholder="key begins with"
+          aria-label="Key begins with"
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+        />
+        {filtersOf(k).map(([name, field]) => (
+          <FilterInput
+            key={name}
+            name={name}
+            field={field}
+            value={params.get(name)}
+            onChange={(value) => set(name, value)}
+          />
+        ))}
+        {narrowed && (
+          <Button
+            type="text"
+            onClick={() => {
+              setTyped('');
+              setParams({});
+            }}
+          >
+            Show all
+          </Button>
+        )}
+        <span className="count">{count === undefined ? '' : `${count} ${narrowed ? 'match' : 'in all'}`}</span>
+      </div>
+      <Table<AnyRecord>
+        size="small"
+        rowKey="id"
+        dataSource={items}
+        columns={columnsOf(k, kind)}
+        pagination={false}
+        loading={list.isPending}
+        rowClassName={(record) => (fresh.has(record.id) ? 'fresh' : '')}
+        onRow={(record) => ({ onClick: () => void navigate(pathOf(kind, record.key)) })}
+        onChange={(_page, _filters, sorter) => {
+          const { columnKey, order } = Array.isArray(sorter) ? (sorter[0] ?? {}) : sorter;
+          set('sort', order ? `${order === 'descend' ? '-' : ''}${String(columnKey)}` : null);
+        }}
+        locale={{ emptyText: 'Nothing matches these filters' }}
+      />
+      {list.hasNextPage && (
+        <More
+          onSeen={() => void list.fetchNextPage()}
+          busy={list.isFetchingNextPage}
+          left={(count ?? 0) - items.length}
+        />
+      )}
+    </>
+  );
+}
+
+function columnsOf(k: KindDescription, kind: KindName): TableColumnType<AnyRecord>[] {
+  return k.list.map((name) => {
+    const field = k.fields[name];
+    const sortable = name === 'key' || k.sort?.includes(name);
+    return {
+      key: name,
+      title: name === 'key' ? k.title : field?.title,
+      ...(sortable ? { sorter: true } : {}),
+      ...(field?.type === 'int' ? { className: 'num' } : {}),
+      ellipsis: field?.type === 'note',
+      render: (_: unknown, record: AnyRecord) =>
+        name === 'key' ? (
+          <Link className="mono" to={pathOf(kind, record.key)} onClick={(event) => event.stopPropagation()}>
+            {record.key}
+          </Link>
+        ) : (
+          field && <Cell name={name} field={field} value={record[name] ?? null} />
+        ),
+    };
+  });
+}
+
+function FilterInput({
+  name,
+  field,
+  value,
+  onChange,
+}: {
+  name: string;
+  field: Field;
+  value: string | null;
+  onChange: (value: string | null) => void;
+}) {
+  const words = `any ${inSentence(field.title)}`;
+  if (field.type === 'ref') {
+    return (
+      <div style={{ minWidth: 150 }}>
+        <RefInput kind={field.to as KindName} value={value} onChange={onChange} placeholder={words} allowAdd={false} />
+      </div>
+    );
+  }
+  const choices = field.type === 'bool' ? ['yes', 'no'] : [...(field.choices ?? [])];
+  return (
+    <Select
+      aria-label={name}
+      allowClear
+      style={{ minWidth: 130 }}
+      placeholder={words}
+      value={value}
+      options={choices.map((choice) => ({ value: choice, label: choice }))}
+      onChange={(next: string | undefined) => onChange(next ?? null)}
+    />
+  );
+}
+
+/** Asks for the next page when its place comes into view. */
+function More({ onSeen, busy, left }: { onSeen: () => void; busy: boolean; left: number }) {
+  const place = useRef<HTMLDivElement>(null);
+  const seen = useRef(onSeen);
+  seen.current = onSeen;
+  useEffect(() => {
+    const watch = new IntersectionObserver(
+      (entries) => entries.some((e) => e.isIntersecting) && !busy && seen.current(),
+      { rootMargin: '600px' },
+    );
+    if (place.current) watch.observe(place.current);
+    return () => watch.disconnect();
+  }, [busy]);
+  return (
+    <div className="more" ref={place}>
+      {left > 0 ? `${left} more` : ''}
+    </div>
+  );
+}
+
+/** The rows that changed while somebody looked: they glow once. */
+function useFresh(items: AnyRecord[]): Set<number> {
+  const versions = useRef(new Map<number, number>());
+  const fresh = new Set<number>();
+  if (versions.current.size > 0) {
+    for (const { id, version, updatedAt } of items) {
+      const before = versions.current.get(id);
+      const changed = before === undefined ? Date.now() - Date.parse(updatedAt) < 5000 : before !== version;
+      if (changed) fresh.add(id);
+    }
+  }
+  useEffect(() => {
+    versions.current = new Map(items.map(({ id, version }) => [id, version]));
+  });
+  return fresh;
+}

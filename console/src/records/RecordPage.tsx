@@ -1,0 +1,101 @@
+import { useQuery } from '@tanstack/react-query';
+import { type ReactNode } from 'react';
+import { Link } from 'react-router';
+import { fieldsOf } from '@zpine/contract/kind';
+import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
+import { client, keys, type AnyRecord } from '../api.ts';
+import { Page } from '../look/Page.tsx';
+import { Cell } from './Cell.tsx';
+import { listPath, pathOf } from './paths.ts';
+import { RecordActions } from './RecordActions.tsx';
+import { RecordHistory } from './RecordHistory.tsx';
+import { Refused } from './Refused.tsx';
+import { crumbsOf, sentenceOf } from './words.ts';
+
+/** A record of a kind that has no page of its own: its fields, what refers to it, its history. */
+export default function RecordPage({ kind, recordKey }: { kind: KindName; recordKey: string }) {
+  const k = kindOf(kind);
+  const found = useQuery({ queryKey: keys.record(kind, recordKey), queryFn: () => client.show(kind, recordKey) });
+  if (found.isError) return <Refused title={k.title} error={found.error} back={listPath(kind)} />;
+  if (!found.data) return <Page title={recordKey} mono children={null} />;
+  const record = found.data as unknown as AnyRecord;
+  return (
+    <Page
+      title={typeof record.title === 'string' ? record.title : record.key}
+      mono={typeof record.title !== 'string'}
+      sentence={sentenceOf(kind, record)}
+      crumbs={crumbsOf(kind, record)}
+      actions={<RecordActions kind={kind} record={record} />}
+    >
+      <div className="columns">
+        <div>
+          <div className="panel">
+            <div className="body">
+              <Facts kind={kind} record={record} />
+            </div>
+          </div>
+          {referrersOf(kind).map(([other, field]) => (
+            <Referrers key={`${other} ${field}`} kind={other} field={field} recordKey={record.key} />
+          ))}
+        </div>
+        <RecordHistory kind={kind} id={record.id} />
+      </div>
+    </Page>
+  );
+}
+
+export function Facts({ kind, record, children }: { kind: KindName; record: AnyRecord; children?: ReactNode }) {
+  const shown = fieldsOf(kindOf(kind)).filter(([name]) => record[name] !== null && record[name] !== undefined);
+  return (
+    <dl className="facts">
+      {shown.map(([name, field]) => (
+        <Fact key={name} title={field.title}>
+          <Cell name={name} field={field} value={record[name] ?? null} />
+        </Fact>
+      ))}
+      {children}
+    </dl>
+  );
+}
+
+const Fact = ({ title, children }: { title: string; children: ReactNode }) => (
+  <>
+    <dt>{title}</dt>
+    <dd>{children}</dd>
+  </>
+);
+
+const SHOWN = 12;
+
+/** What refers to this record, by one field of one kind. */
+function Referrers({ kind, field, recordKey }: { kind: KindName; field: string; recordKey: string }) {
+  const k = kindOf(kind);
+  const query = { [field]: recordKey, limit: SHOWN, count: 'true' };
+  const found = useQuery({ queryKey: keys.list(kind, query), queryFn: () => client.list(kind, query) });
+  const items = (found.data?.items ?? []) as unknown as AnyRecord[];
+  if (items.length === 0) return null;
+  const count = found.data?.count ?? items.length;
+  return (
+    <>
+      <h2 className="section-title">
+        {k.titles} <span className="second">{count}</span>
+        {count > SHOWN && <Link to={`${listPath(kind)}?${field}=${encodeURIComponent(recordKey)}`}>all</Link>}
+      </h2>
+      <div className="panel">
+        <div
+          className="body"
+          style={{ display: 'grid', gridTemplateColumns: 'repeat(auto-fill, minmax(260px, 1fr))', gap: '5px 16px' }}
+        >
+          {items.map((item) => (
+            <span key={item.id}>
+              <Link className="mono" to={pathOf(kind, item.key)}>
+                {item.key}
+              </Link>{' '}
+              <span className="second">{String(item.title ?? item.description ?? '')}</span>
+            </span>
+          ))}
+        </div>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,69 @@
+import { AutoComplete, Input, type InputRef } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import { useNavigate } from 'react-router';
+import { isKind, kindOf } from '@zpine/contract/kinds';
+import { client, keys } from '../api.ts';
+import { inSentence } from '../look/words.ts';
+import { pathOf } from '../records/paths.ts';
+
+export function Search() {
+  const [text, setText] = useState('');
+  const [asked, setAsked] = useState('');
+  const input = useRef<InputRef>(null);
+  const navigate = useNavigate();
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(text.trim()), 120);
+    return () => clearTimeout(timer);
+  }, [text]);
+  const found = useQuery({
+    queryKey: keys.worked('search', asked),
+    queryFn: () => client.call('search', { query: { q: asked } }),
+    enabled: asked !== '',
+    placeholderData: (before) => before,
+  });
+  useEffect(() => {
+    const focus = () => input.current?.focus({ cursor: 'all' });
+    window.addEventListener('zpine-search', focus);
+    return () => window.removeEventListener('zpine-search', focus);
+  }, []);
+  const items = asked === '' ? [] : (found.data?.items ?? []);
+  const options = items
+    .filter((hit) => isKind(hit.kind))
+    .map((hit) => ({
+      value: pathOf(hit.kind, hit.key),
+      label: (
+        <span style={{ display: 'flex', gap: 10 }}>
+          <span className="mono">{hit.key}</span>
+          <span className="second">{hit.title}</span>
+          <span className="second" style={{ marginLeft: 'auto' }}>
+            {hit.why !== 'key' && hit.why !== 'title' ? hit.why : inSentence(kindOf(hit.kind).title)}
+          </span>
+        </span>
+      ),
+    }));
+  return (
+    <AutoComplete
+      className="find"
+      value={text}
+      options={options}
+      defaultActiveFirstOption
+      notFoundContent={
+        asked !== '' && found.isSuccess ? <span className="second">Nothing begins with “{asked}”</span> : null
+      }
+      onSearch={setText}
+      onSelect={(to: string) => {
+        setText('');
+        input.current?.blur();
+        void navigate(to);
+      }}
+    >
+      <Input
+        ref={input}
+        aria-label="Search"
+        placeholder="Search names, addresses, MACs, serials"
+        suffix={<kbd>/</kbd>}
+      />
+    </AutoComplete>
+  );
+}

@@ -1,0 +1,110 @@
+import { Modal } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { Suspense } from 'react';
+import { Link, Outlet, useLocation } from 'react-router';
+import { client, keys } from '../api.ts';
+import { Pine } from '../look/Pine.tsx';
+import { type Mode } from '../look/theme.ts';
+import { AddingHost } from '../records/AddingHost.tsx';
+import { kindAt } from '../records/paths.ts';
+import { useMe } from '../session.tsx';
+import { useKeyboard } from './keyboard.ts';
+import { useLive } from './live.ts';
+import { placeOf, places } from './navigation.ts';
+import { Search } from './Search.tsx';
+
+export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }) {
+  const me = useMe();
+  const live = useLive();
+  const [help, setHelp] = useKeyboard();
+  const today = useQuery({ queryKey: keys.worked('today'), queryFn: () => client.call('today') });
+  const waiting = today.data?.items.length ?? 0;
+  return (
+    <div className="shell">
+      <aside className="side">
+        <div className="brand">
+          <Pine colour="#cfe0d7" />
+          <div>
+            <strong>Zealous Pine</strong>
+            <span>{me.organisation}</span>
+          </div>
+        </div>
+        <Navigation waiting={waiting} />
+        <div className="me">
+          <span title={me.title ?? undefined}>
+            {me.name} · {me.role}
+          </span>
+          <button type="button" onClick={me.signOut}>
+            Sign out
+          </button>
+        </div>
+      </aside>
+      <div>
+        <header className="top">
+          <Search />
+          <span className="spacer" />
+          <span
+            className={live ? 'live' : 'live off'}
+            title={live ? 'Changes show as they happen' : 'Not connected: what you see may be old'}
+          >
+            {live ? 'live' : 'not live'}
+          </span>
+          <button type="button" className="plain" onClick={() => setMode(mode === 'light' ? 'dark' : 'light')}>
+            {mode === 'light' ? 'Dark' : 'Light'}
+          </button>
+          <button type="button" className="plain" onClick={() => setHelp(true)}>
+            Help
+          </button>
+        </header>
+        <AddingHost>
+          <Suspense fallback={<main className="page" />}>
+            <Outlet />
+          </Suspense>
+        </AddingHost>
+      </div>
+      <Modal open={help} onCancel={() => setHelp(false)} footer={null} title="Keys">
+        <div className="keys">
+          <kbd>/</kbd> <span>Search everything</span>
+          {places.map((place) => (
+            <Keys key={place.to} keys={`g ${place.key}`} words={place.title} />
+          ))}
+          <kbd>?</kbd> <span>This list</span>
+        </div>
+        <p className="hint" style={{ marginTop: 14 }}>
+          The API is described at <a href="/api/openapi.json">/api/openapi.json</a>; the command line is{' '}
+          <span className="mono">zpine --help</span>.
+        </p>
+      </Modal>
+    </div>
+  );
+}
+
+const Keys = ({ keys, words }: { keys: string; words: string }) => (
+  <>
+    <kbd>{keys}</kbd> <span>{words}</span>
+  </>
+);
+
+function Navigation({ waiting }: { waiting: number }) {
+  const me = useMe();
+  const [, first = ''] = useLocation().pathname.split('/');
+  const kind = kindAt(first);
+  const here = kind ? placeOf(kind)?.to : `/${first}`;
+  return (
+    <nav aria-label="Main">
+      {places
+        .filter((place) => !place.admin || me.role === 'admin')
+        .map((place) => (
+          <Link
+            key={place.to}
+            to={place.to}
+            className={place.to === here ? 'here' : ''}
+            aria-current={place.to === here ? 'page' : undefined}
+          >
+            {place.title}
+            {place.to === '/' && waiting > 0 && <span className="count">{waiting}</span>}
+          </Link>
+        ))}
+    </nav>
+  );
+}

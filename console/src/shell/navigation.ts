@@ -1,0 +1,24 @@
+import { type KindName } from '@zpine/contract/kinds';
+
+export interface Place {
+  title: string;
+  to: string;
+  /** Pressed after `g`. */
+  key: string;
+  /** The kinds whose lists are tabs here, the first one first. */
+  kinds: KindName[];
+  admin?: boolean;
+}
+
+export const places: Place[] = [
+  { title: 'Today', to: '/', key: 't', kinds: [] },
+  { title: 'Places', to: '/sites', key: 'p', kinds: ['site', 'room', 'rack', 'area', 'purpose', 'owner'] },
+  { title: 'Hardware', to: '/boxes', key: 'w', kinds: ['box', 'model', 'vendor', 'dialect'] },
+  { title: 'Devices', to: '/devices', key: 'd', kinds: ['device', 'interface', 'duty'] },
+  { title: 'Addressing', to: '/prefixes', key: 'a', kinds: ['prefix', 'address', 'vlan', 'vrf', 'use'] },
+  { title: 'Settings', to: '/settings', key: 's', kinds: ['setting'] },
+  { title: 'History', to: '/history', key: 'h', kinds: [] },
+  { title: 'Admin', to: '/admin', key: 'm', kinds: [], admin: true },
+];
+
+export const placeOf = (kind: KindName): Place | undefined => places.find((place) => place.kinds.includes(kind));

@@ -1,0 +1,114 @@
+/** The arrows between the parts: which may import which, and that no files import one another in a ring. */
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { dirname, join, normalize, relative } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import ts from 'typescript';
+
+/** The longest folder that a file is in is its part. A part may import itself and what is listed. */
+export const arrows: Record<string, string[]> = {
+  core: [],
+  contract: ['core'],
+  'service/store': ['contract', 'core'],
+  'service/app': ['service/store', 'contract', 'core'],
+  'service/http': ['service/app', 'service/store', 'contract', 'core'],
+  'service/boot': ['service/app', 'service/store', 'contract', 'core'],
+  'service/fleet': ['service/app', 'service/store', 'contract', 'core'],
+  service: ['service/http', 'service/boot', 'service/fleet', 'service/app', 'service/store', 'contract', 'core'],
+  cli: ['contract', 'core'],
+  console: ['contract', 'core'],
+  lab: ['core'],
+  demo: ['contract', 'core'],
+  ops: ['demo', 'lab', 'service', 'service/store', 'contract', 'core'],
+  test: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'service/http', 'contract', 'core'],
+  bench: ['ops', 'demo', 'service', 'service/store', 'service/app', 'contract', 'core'],
+};
+
+/** Parts that must run anywhere: nothing of Node's own in them. */
+const anywhere = ['core', 'contract', 'console'];
+
+export const partOf = (file: string): string | undefined =>
+  Object.keys(arrows)
+    .filter((part) => file.startsWith(`${part}/`))
+    .sort((a, b) => b.length - a.length)[0];
+
+/** Faults in a set of files: `path -> what it imports`, imports already resolved to paths or package names. */
+export function faultsIn(graph: Map<string, string[]>): string[] {
+  const faults: string[] = [];
+  for (const [file, imports] of graph) {
+    const part = partOf(file);
+    if (!part) {
+      faults.push(`${file}: belongs to no part`);
+      continue;
+    }
+    const test = /\.test\.tsx?$/.test(file);
+    for (const target of imports) {
+      if (target.startsWith('node:') && anywhere.includes(part) && !test)
+        faults.push(`${file}: ${part} must run anywhere, but imports ${target}`);
+      if (!graph.has(target)) continue;
+      const other = partOf(target) ?? '';
+      const allowed = [part, ...(arrows[part] ?? []), ...(test ? ['ops', 'test'] : [])];
+      if (!allowed.includes(other)) faults.push(`${file}: ${part} must not import ${other} (${target})`);
+    }
+  }
+  return [...faults, ...rings(graph)];
+}
+
+/** Files that import one another in a ring. */
+function rings(graph: Map<string, string[]>): string[] {
+  const done = new Set<string>();
+  const way: string[] = [];
+  const faults: string[] = [];
+  const visit = (file: string): void => {
+    const at = way.indexOf(file);
+    if (at >= 0) {
+      faults.push(`a ring: ${[...way.slice(at), file].join(' -> ')}`);
+      return;
+    }
+    if (done.has(file)) return;
+    way.push(file);
+    for (const target of graph.get(file) ?? []) if (graph.has(target)) visit(target);
+    way.pop();
+    done.add(file);
+  };
+  for (const file of graph.keys()) visit(file);
+  return faults;
+}
+
+function* sources(folder: string): Generator<string> {
+  for (const name of readdirSync(folder).sort()) {
+    const path = join(folder, name);
+    if (name === 'node_modules' || name === 'dist') continue;
+    if (statSync(path).isDirectory()) yield* sources(path);
+    else if (/\.tsx?$/.test(name) && !name.endsWith('.d.ts') && name !== 'vite.config.ts') yield path;
+  }
+}
+
+function resolve(from: string, specifier: string): string {
+  if (specifier.startsWith('@zpine/')) return `${specifier.slice('@zpine/'.length)}.ts`;
+  if (!specifier.startsWith('.')) return specifier;
+  return normalize(join(dirname(from), specifier));
+}
+
+export function readGraph(root: string): Map<string, string[]> {
+  const folders = [...new Set(Object.keys(arrows).map((part) => part.split('/')[0] ?? ''))].filter((f) =>
+    existsSync(join(root, f)),
+  );
+  const graph = new Map<string, string[]>();
+  for (const path of folders.flatMap((folder) => [...sources(join(root, folder))])) {
+    const file = relative(root, path);
+    const { importedFiles } = ts.preProcessFile(readFileSync(path, 'utf8'), true, true);
+    graph.set(
+      file,
+      importedFiles.map((i) => resolve(file, i.fileName)),
+    );
+  }
+  return graph;
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  const graph = readGraph(process.cwd());
+  const faults = faultsIn(graph);
+  for (const fault of faults) process.stderr.write(`${fault}\n`);
+  process.stdout.write(`arrows: ${graph.size} files, ${faults.length} faults\n`);
+  process.exit(faults.length > 0 ? 1 : 0);
+}

@@ -1,0 +1,87 @@
+/** A whole service on a throwaway database, for tests, pictures and measurements. */
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Client } from '@zpine/contract/client';
+import { roles, type Role } from '@zpine/contract/roles';
+import { startMariadb, type Mariadb } from './mariadb.ts';
+
+export const PASSWORD = 'only for the throwaway stack';
+
+export interface TestService {
+  url: string;
+  pid: number;
+  /** Ends the process with this signal and waits for it. */
+  stop: (signal?: NodeJS.Signals) => Promise<void>;
+}
+
+/** A MariaDB in a folder that goes away with it. */
+export async function throwawayMariadb(): Promise<Mariadb> {
+  const folder = mkdtempSync(join(tmpdir(), 'zpine-'));
+  const database = await startMariadb({ folder, databases: [], throwaway: true });
+  const stop = async () => {
+    await database.stop();
+    rmSync(folder, { recursive: true, force: true });
+  };
+  return { ...database, stop };
+}
+
+export const databaseEnv = (database: Mariadb, name: string): Record<string, string> => ({
+  ZPINE_DATABASE_SOCKET: database.socket,
+  ZPINE_DATABASE_USER: database.user,
+  ZPINE_DATABASE_PASSWORD: database.password,
+  ZPINE_DATABASE_NAME: name,
+});
+
+const ended = (child: ReturnType<typeof spawn>): Promise<number> =>
+  new Promise((done) => child.once('exit', (code) => done(code ?? 1)));
+
+/** Makes one user a role, named as the role. */
+export async function makeUsers(env: Record<string, string>): Promise<void> {
+  for (const role of roles) {
+    const child = spawn(process.execPath, ['dist/service.js', 'user', role, role], {
+      env: { ...process.env, ...env },
+      stdio: ['pipe', 'ignore', 'inherit'],
+    });
+    child.stdin.end(PASSWORD);
+    if ((await ended(child)) !== 0) throw new Error(`the user ${role} was not made`);
+  }
+}
+
+export async function startBuiltService(env: Record<string, string>): Promise<TestService> {
+  const child = spawn(process.execPath, ['dist/service.js'], {
+    env: { ...process.env, ZPINE_LOG_LEVEL: 'error', ZPINE_LISTEN_PORT: '0', ...env },
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  });
+  const exit = ended(child);
+  const url = await new Promise<string>((done, fail) => {
+    child.once('message', (message) => done((message as { url: string }).url));
+    void exit.then((code) => fail(new Error(`the service ended with status ${code}`)));
+  });
+  const stop = async (signal: NodeJS.Signals = 'SIGTERM') => {
+    child.kill(signal);
+    await exit;
+  };
+  return { url, pid: child.pid ?? 0, stop };
+}
+
+/** A token for a role's user, by way of a session. */
+export async function tokenFor(url: string, role: Role): Promise<string> {
+  const response = await fetch(`${url}/api/v1/session`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ name: role, password: PASSWORD }),
+  });
+  if (!response.ok) throw new Error(`${role} could not sign in: ${await response.text()}`);
+  const cookie = response.headers.get('set-cookie')?.split(';')[0] ?? '';
+  const made = await fetch(`${url}/api/v1/tokens`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json', Cookie: cookie },
+    body: JSON.stringify({ title: 'test' }),
+  });
+  return ((await made.json()) as { secret: string }).secret;
+}
+
+export const clientFor = async (url: string, role: Role): Promise<Client> =>
+  new Client({ url, token: await tokenFor(url, role), via: 'api' });

@@ -1,0 +1,73 @@
+/** A service in this process, on a database of its own, with a user of every role. */
+import { pino } from 'pino';
+import { Client } from '@zpine/contract/client';
+import { type Role, roles } from '@zpine/contract/roles';
+import { PASSWORD, tokenFor } from '../ops/stack.ts';
+import { addUser } from '../service/app/access/users.ts';
+import { readConfig, type Config } from '../service/config.ts';
+import { openStore, startService, type Service } from '../service/service.ts';
+import { migrate } from '../service/store/migrate.ts';
+import { run, type Actor, type Store } from '../service/store/tx.ts';
+
+export const actor: Actor = { name: 'tester', via: 'service' };
+
+let made = 0;
+export const newDatabaseName = (): string => `zpine_test_${process.pid}_${(made += 1)}`;
+
+export const testConfig = (name: string, more: Record<string, string> = {}): Config =>
+  readConfig({
+    ZPINE_DATABASE_SOCKET: process.env.ZPINE_TEST_SOCKET,
+    ZPINE_DATABASE_PASSWORD: process.env.ZPINE_TEST_PASSWORD,
+    ZPINE_DATABASE_NAME: name,
+    ZPINE_LISTEN_PORT: '0',
+    ZPINE_LOG_LEVEL: 'silent',
+    ...more,
+  });
+
+/** An empty database, not yet migrated. */
+export async function emptyDatabase(): Promise<string> {
+  const name = newDatabaseName();
+  // Any of the databases that are granted will do to make another one from.
+  const { sequelize } = openStore(testConfig('information_schema'));
+  await sequelize.query(`CREATE DATABASE \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci`);
+  await sequelize.close();
+  return name;
+}
+
+/** A migrated database without a service on it. */
+export async function testStore(): Promise<Store> {
+  const store = openStore(testConfig(await emptyDatabase()));
+  await migrate(store.sequelize);
+  return store;
+}
+
+export interface TestBench extends Service {
+  clients: Record<Role, Client>;
+  tokens: Record<Role, string>;
+  databaseName: string;
+}
+
+export async function testService(more: Record<string, string> = {}, consoleFolder?: string): Promise<TestBench> {
+  const databaseName = await emptyDatabase();
+  const log = pino({ level: process.env.ZPINE_TEST_LOG ?? 'silent' });
+  const service = await startService(testConfig(databaseName, more), log, '0.0.0', consoleFolder);
+  const tokens = {} as Record<Role, string>;
+  const clients = {} as Record<Role, Client>;
+  for (const role of roles) {
+    await run(service.store, actor, 'user.add', (tx) => addUser(tx, { name: role, role, password: PASSWORD }));
+    tokens[role] = await tokenFor(service.url, role);
+    clients[role] = new Client({ url: service.url, token: tokens[role], via: 'api' });
+  }
+  return { ...service, clients, tokens, databaseName };
+}
+
+/** The problem that a call is refused with; fails when it is not refused. */
+export async function refusal(call: Promise<unknown>): Promise<import('@zpine/contract/errors').Problem> {
+  try {
+    await call;
+  } catch (error) {
+    if (error instanceof Error && error.name === 'RefusedError') return (error as import('@zpine/contract/client').RefusedError).problem;
+    throw error;
+  }
+  throw new Error('it was not refused');
+}
