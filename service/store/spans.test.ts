@@ -1,0 +1,145 @@
+/** The kept free space against a naive model: after any sequence of changes both must say the same. */
+import { expect } from 'chai';
+import fc from 'fast-check';
+import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
+import { contains, covers, formatPrefix, lastOf, networkOf, parsePrefix, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
+import { freeWithin, type Span } from '@zpine/core/addressing/spans';
+import { sure } from '@zpine/core/fault';
+import { Refusal } from '@zpine/contract/errors';
+import { actor, testStore } from '../../test/service.ts';
+import { addOne } from '../app/records/add.ts';
+import { assign } from '../app/addressing/assign.ts';
+import { editOne } from '../app/records/edit.ts';
+import { removeOne } from '../app/records/remove.ts';
+import { find } from './records.ts';
+import { freeSpans } from './spans.ts';
+import { read, run, type Store } from './tx.ts';
+
+/** Everything plays inside one block of 256 addresses. */
+const worlds: Record<Family, Prefix> = { 4: sure(parsePrefix('10.77.0.0/24')), 6: sure(parsePrefix('2001:db8:77::/120')) };
+
+type Step =
+  | { do: 'add prefix'; at: number; size: number }
+  | { do: 'remove prefix'; pick: number }
+  | { do: 'add address'; at: number }
+  | { do: 'next address'; pick: number; from: number }
+  | { do: 'release'; pick: number }
+  | { do: 'hold back'; pick: number; at: number; length: number }
+  | { do: 'pool'; pick: number; at: number; length: number };
+
+const byte = fc.nat({ max: 255 });
+const anyStep: fc.Arbitrary<Step> = fc.oneof(
+  { weight: 4, arbitrary: fc.record({ do: fc.constant('add prefix' as const), at: byte, size: fc.nat({ max: 7 }) }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant('remove prefix' as const), pick: byte }) },
+  { weight: 4, arbitrary: fc.record({ do: fc.constant('add address' as const), at: byte }) },
+  { weight: 4, arbitrary: fc.record({ do: fc.constant('next address' as const), pick: byte, from: byte }) },
+  { weight: 2, arbitrary: fc.record({ do: fc.constant('release' as const), pick: byte }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant('hold back' as const), pick: byte, at: byte, length: fc.nat({ max: 20 }) }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant('pool' as const), pick: byte, at: byte, length: fc.nat({ max: 20 }) }) },
+);
+
+interface World {
+  prefixes: { id: number; cidr: Prefix; parent: number | null; gateway: string | null; heldBack: string | null; pool: string | null; key: string }[];
+  addresses: { value: bigint; prefix: number }[];
+}
+
+async function look(store: Store, family: Family): Promise<World> {
+  return read(store, actor, async (tx) => ({
+    prefixes: (await find(tx, 'prefix', { cidr_family: family })).map((p) => ({ ...p, cidr: sure(parsePrefix(p.cidr)) })),
+    addresses: (await find(tx, 'address', { address_family: family })).map((a) => ({ value: sure(parseIp(a.address)).value, prefix: a.prefix })),
+  }));
+}
+
+const spanText = (spans: Span[]) => spans.map((s) => `${s.first}-${s.last}`).join(' ');
+
+/** What the rules of addressing say, worked out from nothing but the records. */
+async function judge(store: Store, family: Family): Promise<void> {
+  const world = await look(store, family);
+  const smallest = (inside: (p: Prefix) => boolean) => world.prefixes.filter((p) => inside(p.cidr)).sort((a, b) => b.cidr.length - a.cidr.length)[0]?.id ?? null;
+  for (const p of world.prefixes) {
+    expect(p.parent, `parent of ${p.key}`).to.equal(smallest((o) => o.length < p.cidr.length && covers(o, p.cidr)));
+  }
+  for (const a of world.addresses) expect(a.prefix).to.equal(smallest((o) => contains(o, { family, value: a.value })));
+  expect(new Set(world.addresses.map((a) => a.value)).size).to.equal(world.addresses.length);
+
+  for (const p of world.prefixes) {
+    const whole = { first: p.cidr.first, last: lastOf(p.cidr) };
+    const children = world.prefixes.filter((c) => c.parent === p.id).map((c) => ({ first: c.cidr.first, last: lastOf(c.cidr) }));
+    const own = world.addresses.filter((a) => a.prefix === p.id).map((a) => ({ first: a.value, last: a.value }));
+    const rangeOf = (text: string | null) =>
+      (text ?? '').split(', ').filter(Boolean).map((part) => {
+        const [first = '', last = first] = part.split('-');
+        return { first: sure(parseIp(first)).value, last: sure(parseIp(last)).value };
+      });
+    const kept = [...rangeOf(p.heldBack), ...rangeOf(p.pool), ...rangeOf(p.gateway)];
+    const fixed = freeWithin(usableRange(p.cidr), [...children, ...own, ...kept]);
+    const blocks = freeWithin(whole, [...children, ...own]);
+    const stored = await read(store, actor, async (tx) => ({ fixed: await freeSpans(tx, p.id, family, 'fixed'), blocks: await freeSpans(tx, p.id, family, 'blocks') }));
+    expect(spanText(stored.fixed), `free addresses of ${p.key}`).to.equal(spanText(fixed));
+    expect(spanText(stored.blocks), `free blocks of ${p.key}`).to.equal(spanText(blocks));
+  }
+}
+
+async function take(store: Store, family: Family, step: Step): Promise<void> {
+  const base = worlds[family].first;
+  const world = await look(store, family);
+  const chosen = (pick: number) => world.prefixes[pick % world.prefixes.length];
+  const ip = (at: number) => formatIp({ family, value: base + BigInt(at) });
+  await run(store, actor, 'test', async (tx) => {
+    if (step.do === 'add prefix') {
+      const cidr = formatPrefix(networkOf({ family, value: base + BigInt(step.at) }, (family === 4 ? 32 : 128) - step.size));
+      await addOne(tx, 'prefix', { cidr });
+    } else if (step.do === 'remove prefix') {
+      const prefix = chosen(step.pick);
+      if (prefix && prefix.parent !== null) await removeOne(tx, 'prefix', `#${prefix.id}`);
+    } else if (step.do === 'add address') await addOne(tx, 'address', { address: ip(step.at) });
+    else if (step.do === 'next address') {
+      const prefix = chosen(step.pick);
+      const from = ip(step.from);
+      if (prefix && contains(prefix.cidr, sure(parseIp(from)))) await assign(tx, { prefix: `#${prefix.id}`, from });
+    } else if (step.do === 'release') {
+      const address = world.addresses[step.pick % Math.max(1, world.addresses.length)];
+      if (address) await removeOne(tx, 'address', formatIp({ family, value: address.value }));
+    } else {
+      const prefix = chosen(step.pick);
+      const range = `${ip(step.at)}-${ip(Math.min(255, step.at + step.length))}`;
+      if (prefix) await editOne(tx, 'prefix', `#${prefix.id}`, { [step.do === 'pool' ? 'pool' : 'heldBack']: range });
+    }
+  });
+}
+
+for (const family of [4, 6] as const) {
+  describe(`free space of IPv${family}`, () => {
+    let store: Store;
+    before(async () => {
+      store = await testStore();
+    });
+    after(() => store.sequelize.close());
+
+    it('is what a naive model says, after any sequence of changes', async function () {
+      this.timeout(120_000);
+      const property = fc.asyncProperty(fc.array(anyStep, { minLength: 5, maxLength: 30 }), async (steps) => {
+        await run(store, actor, 'test', async (tx) => {
+          for (const table of ['address', 'free_span', 'space']) await tx.execute(`DELETE FROM ${table}`);
+          await tx.execute('UPDATE prefix SET parent_id = NULL');
+          await tx.execute('DELETE FROM prefix');
+          await addOne(tx, 'prefix', { cidr: formatPrefix(worlds[family]) });
+        });
+        let done = 0;
+        for (const step of steps) {
+          try {
+            await take(store, family, step);
+            done += 1;
+          } catch (error) {
+            // A refusal is a right answer; what matters is that it left everything as it was.
+            if (!(error instanceof Refusal)) throw error;
+            expect(error.code).to.not.equal('internal');
+          }
+        }
+        fc.pre(done > 0);
+        await judge(store, family);
+      });
+      await fc.assert(property, { numRuns: 40, endOnFailure: true });
+    });
+  });
+}

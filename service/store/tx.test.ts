@@ -1,0 +1,173 @@
+import { expect } from 'chai';
+import { Refusal } from '@zpine/contract/errors';
+import { actor, testStore } from '../../test/service.ts';
+import { add, addOne } from '../app/records/add.ts';
+import { editOne } from '../app/records/edit.ts';
+import { removeOne } from '../app/records/remove.ts';
+import { claim, finish, heartbeat } from './jobs.ts';
+import { byId, find } from './records.ts';
+import { read, run, type Store } from './tx.ts';
+
+describe('a unit of work', () => {
+  let store: Store;
+  before(async () => {
+    store = await testStore();
+  });
+  after(() => store.sequelize.close());
+
+  const write = <T>(work: Parameters<typeof run<T>>[3]) => run(store, { ...actor, reason: 'because' }, 'test', work);
+  const count = async (table: string): Promise<number> => {
+    const row = await read(store, actor, (tx) => tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${table}\``));
+    return Number(row?.n);
+  };
+
+  it('leaves nothing behind when it fails', async () => {
+    const before = [await count('site'), await count('change_set'), await count('event'), await count('job')];
+    const attempt = write(async (tx) => {
+      await addOne(tx, 'site', { code: 'lost' });
+      tx.job({ name: 'none', payload: {}, delaySeconds: 0 });
+      throw new Refusal('busy');
+    });
+    await attempt.then(
+      () => expect.fail('it should have been refused'),
+      (error: Refusal) => expect(error.code).to.equal('busy'),
+    );
+    expect([await count('site'), await count('change_set'), await count('event'), await count('job')]).to.deep.equal(before);
+  });
+
+  it('records who changed what from which version to which, and why', async () => {
+    const site = await write((tx) => addOne(tx, 'site', { code: 'ARD', title: 'Ardle' }));
+    await write((tx) => editOne(tx, 'site', 'ard', { title: 'Ardle Pier' }));
+    await write((tx) => removeOne(tx, 'site', 'ard'));
+    const rows = await read(store, actor, (tx) =>
+      tx.select<{ actor: string; reason: string; version_from: number; version_to: number; before: string; after: string }>(
+        `SELECT s.actor, s.reason, c.version_from, c.version_to, c.before, c.after FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
+         WHERE c.kind = 'site' AND c.record_id = ? ORDER BY s.id`,
+        [site.id],
+      ),
+    );
+    expect(rows.map((r) => [r.actor, r.reason, r.version_from, r.version_to])).to.deep.equal([
+      ['tester', 'because', null, 1],
+      ['tester', 'because', 1, 2],
+      ['tester', 'because', 2, null],
+    ]);
+    expect(JSON.parse(rows[1]?.before ?? '')).to.include({ title: 'Ardle' });
+    expect(JSON.parse(rows[2]?.before ?? '')).to.include({ title: 'Ardle Pier' });
+    expect(rows[2]?.after).to.equal(null);
+  });
+
+  it('never gives an id twice', async () => {
+    const first = await write((tx) => addOne(tx, 'site', { code: 'once' }));
+    await write((tx) => removeOne(tx, 'site', 'once'));
+    const second = await write((tx) => addOne(tx, 'site', { code: 'once' }));
+    expect(second.id).to.be.greaterThan(first.id);
+  });
+
+  it('is tried again when it met a deadlock', async () => {
+    await write((tx) => add(tx, 'owner', [{ name: 'one' }, { name: 'two' }]));
+    let tries = 0;
+    const crossing = (first: string, second: string) =>
+      write(async (tx) => {
+        tries += 1;
+        await tx.select('SELECT id FROM owner WHERE natural_key = ? FOR UPDATE', [first]);
+        await new Promise((resolve) => setTimeout(resolve, 60));
+        await tx.select('SELECT id FROM owner WHERE natural_key = ? FOR UPDATE', [second]);
+        await editOne(tx, 'owner', first, { note: `${tries}` });
+      });
+    await Promise.all([crossing('one', 'two'), crossing('two', 'one')]);
+    expect(tries).to.be.greaterThan(2);
+    const owners = await read(store, actor, (tx) => find(tx, 'owner', {}));
+    expect(owners.map((o) => o.version)).to.deep.equal([2, 2]);
+  });
+
+  it('refuses to write when it only reads', async () => {
+    const attempt = read(store, actor, (tx) => tx.execute('DELETE FROM site'));
+    expect(await attempt.catch((e: Error) => e.message)).to.include('only reads');
+  });
+
+  it('gives keys of renamed records to everything below them', async () => {
+    await write(async (tx) => {
+      await addOne(tx, 'site', { code: 'cob' });
+      await addOne(tx, 'room', { site: 'cob', name: 'closet' });
+      await addOne(tx, 'rack', { room: 'cob/closet', name: 'w1' });
+      await addOne(tx, 'vlan', { site: 'cob', number: 304 });
+    });
+    await write((tx) => editOne(tx, 'site', 'cob', { code: 'cobble' }));
+    const keys = await read(store, actor, async (tx) => [
+      ...(await find(tx, 'room', {})).map((r) => r.key),
+      ...(await find(tx, 'rack', {})).map((r) => r.key),
+      ...(await find(tx, 'vlan', {})).map((r) => r.key),
+    ]);
+    expect(keys).to.deep.equal(['cobble/closet', 'cobble/closet/w1', 'cobble/304']);
+  });
+
+  it('writes thousands of records in one change set', async () => {
+    const inputs = Array.from({ length: 3000 }, (_, i) => ({ name: `many-${i}` }));
+    await write((tx) => add(tx, 'duty', inputs));
+    const sets = await read(store, actor, (tx) =>
+      tx.select<{ n: number }>("SELECT COUNT(*) AS n FROM `change` WHERE kind = 'duty' GROUP BY change_set_id"),
+    );
+    expect(sets.map((s) => Number(s.n))).to.deep.equal([3000]);
+    const last = await read(store, actor, (tx) => find(tx, 'duty', { natural_key: 'many-2999' }));
+    expect(last).to.have.length(1);
+  });
+});
+
+describe('jobs', () => {
+  let store: Store;
+  before(async () => {
+    store = await testStore();
+  });
+  after(() => store.sequelize.close());
+  const put = (single?: string, delaySeconds = 0) =>
+    run(store, actor, 'test', async (tx) => {
+      tx.job({ name: 'count', payload: { n: 1 }, delaySeconds, ...(single ? { single } : {}) });
+      return Promise.resolve();
+    });
+
+  it('are claimed by one instance only', async () => {
+    await Promise.all(Array.from({ length: 8 }, () => put()));
+    const claimed = await Promise.all(Array.from({ length: 12 }, () => claim(store)));
+    const ids = claimed.flatMap((job) => (job ? [job.id] : []));
+    expect(ids).to.have.length(8);
+    expect(new Set(ids).size).to.equal(8);
+    for (const job of claimed) if (job) await finish(store, job);
+  });
+
+  it('wait once, however often they are asked for', async () => {
+    await put('tidy');
+    await put('tidy');
+    const job = await claim(store);
+    expect(job?.payload).to.deep.equal({ n: 1 });
+    expect(await claim(store)).to.equal(undefined);
+    if (job) await finish(store, job);
+  });
+
+  it('are not claimed before they are due', async () => {
+    await put(undefined, 600);
+    expect(await claim(store)).to.equal(undefined);
+  });
+
+  it('belong to whoever claimed them last', async () => {
+    await put();
+    const first = await claim(store);
+    if (!first) throw new Error('nothing was claimed');
+    await run(store, actor, 'test', (tx) => tx.execute('UPDATE job SET claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?', [first.id]));
+    const second = await claim(store);
+    expect(second?.id).to.equal(first.id);
+    expect(await heartbeat(store, first)).to.equal(false);
+    expect(second && (await heartbeat(store, second))).to.equal(true);
+    expect(await finish(store, first)).to.equal(0);
+    expect(second && (await finish(store, second))).to.equal(1);
+  });
+
+  it('come again after the time they ask for', async () => {
+    await put();
+    const job = await claim(store);
+    if (job) await finish(store, job, 0);
+    const again = await claim(store);
+    expect(again?.id).to.equal(job?.id);
+    expect(again?.tries).to.equal(1);
+    expect(await read(store, actor, (tx) => byId(tx, 'vrf', 1))).to.have.property('key', 'default');
+  });
+});
