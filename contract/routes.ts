@@ -322,57 +322,76 @@ export const listQuery = (k: KindDescription): z.ZodObject =>
     ),
   });
 
+/** Schemas are many and cost time to make: each is made when it is first asked for. */
+function later<T>(make: () => T): () => T {
+  let made: { value: T } | undefined;
+  return () => (made ??= { value: make() }).value;
+}
+
 /** The five verbs that every kind has. */
 function routesOf(name: KindName): Record<string, Route> {
   const k = kindOf(name);
   const group = k.titles;
-  const record = recordSchema(k);
   const one = `/${k.path}/{ref}`;
+  const title = k.title.toLowerCase();
+  const record = later(() => recordSchema(k));
+  const query = later(() => listQuery(k));
+  const records = later(() => page(record()));
+  const adding = later(() => z.union([addSchema(k), z.array(addSchema(k)).min(1).max(1000)]));
+  const added = later(() => z.union([record(), z.array(record())]));
+  const editing = later(() => editSchema(k));
   return {
-    [`${name}.list`]: route({
+    [`${name}.list`]: {
       method: 'GET',
       path: `/${k.path}`,
       role: 'viewer',
       summary: `List ${k.titles.toLowerCase()}`,
       group,
-      query: listQuery(k),
-      reply: page(record),
-    }),
-    [`${name}.show`]: route({
+      get query() {
+        return query();
+      },
+      get reply() {
+        return records();
+      },
+    },
+    [`${name}.show`]: {
       method: 'GET',
       path: one,
       role: 'viewer',
-      summary: `Show one ${k.title.toLowerCase()}`,
+      summary: `Show one ${title}`,
       group,
-      reply: record,
-    }),
-    [`${name}.add`]: route({
+      get reply() {
+        return record();
+      },
+    },
+    [`${name}.add`]: {
       method: 'POST',
       path: `/${k.path}`,
       role: 'engineer',
-      summary: `Add one ${k.title.toLowerCase()}, or several at once`,
+      summary: `Add one ${title}, or several at once`,
       group,
-      body: z.union([addSchema(k), z.array(addSchema(k)).min(1).max(1000)]),
-      reply: z.union([record, z.array(record)]),
       status: 201,
-    }),
-    [`${name}.edit`]: route({
+      get body() {
+        return adding();
+      },
+      get reply() {
+        return added();
+      },
+    },
+    [`${name}.edit`]: {
       method: 'PATCH',
       path: one,
       role: 'engineer',
-      summary: `Edit one ${k.title.toLowerCase()}: what is left out stays, null clears`,
+      summary: `Edit one ${title}: what is left out stays, null clears`,
       group,
-      body: editSchema(k),
-      reply: record,
-    }),
-    [`${name}.remove`]: route({
-      method: 'DELETE',
-      path: one,
-      role: 'engineer',
-      summary: `Remove one ${k.title.toLowerCase()}`,
-      group,
-      status: 204,
-    }),
+      get body() {
+        return editing();
+      },
+      get reply() {
+        return record();
+      },
+    },
+    [`${name}.remove`]: { method: 'DELETE', path: one, role: 'engineer', summary: `Remove one ${title}`, group, status: 204 },
   };
 }
 

@@ -1,5 +1,6 @@
 /** Writes the pages of docs/ that are made from tables: errors, kinds, options, routes. */
 import { mkdirSync, writeFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
 import { errors, type ErrorRow } from '@zpine/contract/errors';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
@@ -63,5 +64,7 @@ function routesPage(): string {
 
 export const pages = { 'docs/errors.md': errorsPage, 'docs/records.md': kindsPage, 'docs/options.md': optionsPage, 'docs/routes.md': routesPage };
 
-mkdirSync('docs', { recursive: true });
-for (const [path, page] of Object.entries(pages)) writeFileSync(path, page());
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  mkdirSync('docs', { recursive: true });
+  for (const [path, page] of Object.entries(pages)) writeFileSync(path, page());
+}

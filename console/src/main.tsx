@@ -7,7 +7,6 @@ import { lazy, StrictMode, useEffect, useMemo, useState } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Navigate, Route, Routes, useParams } from 'react-router';
 import { RefusedError } from '@zpine/contract/client';
-import { config } from 'zod';
 import { client, queries } from './api.ts';
 import { Page } from './look/Page.tsx';
 import { themeOf, type Mode } from './look/theme.ts';
@@ -114,9 +113,6 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
     </MeContext>
   );
 }
-
-// Compiled schemas need eval, which the content security policy forbids.
-config({ jitless: true });
 
 const root = document.getElementById('root');
 if (root) {

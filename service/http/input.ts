@@ -5,11 +5,11 @@ import { Refusal } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
 import { type Route } from '@zpine/contract/route';
 
-/** The version in If-Match: `"3"`. */
+/** The version in If-Match: `"3"`, or `W/"3"` as it comes back from a compressed answer. */
 export function versionOf(c: Context): number | undefined {
   const header = c.req.header('If-Match');
   if (header === undefined || header === '*') return undefined;
-  const match = /^"([0-9]{1,9})"$/.exec(header.trim());
+  const match = /^(?:W\/)?"([0-9]{1,9})"$/.exec(header.trim());
   if (!match) throw new Refusal('header-malformed', { header: 'If-Match' });
   return Number(match[1]);
 }

@@ -108,7 +108,7 @@ function addConsole(app: Hono, folder: string): void {
     if (c.res.ok) c.header('Cache-Control', 'public, max-age=31536000, immutable');
   });
   app.get('/assets/*', serveStatic({ root: relative(process.cwd(), folder) || '.' }));
-  app.get('/favicon.svg', serveStatic({ root: relative(process.cwd(), folder) || '.' }));
+  for (const file of ['/favicon.svg', '/without-eval.js']) app.get(file, serveStatic({ root: relative(process.cwd(), folder) || '.' }));
   app.get('/assets/*', (c) => c.text('not found', 404));
   app.get('*', (c) => c.html(page, 200, { 'Cache-Control': 'no-cache' }));
 }

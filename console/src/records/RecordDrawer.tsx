@@ -1,5 +1,5 @@
 import { App, Button, Drawer, Form, Input } from 'antd';
-import { useState } from 'react';
+import { useId, useState } from 'react';
 import { RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { typeOf, type Value } from '@zpine/contract/fields';
@@ -35,6 +35,8 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
   const k = kindOf(kind);
   const { message } = App.useApp();
   const [form] = Form.useForm<Values>();
+  // Forms may stand over one another: each needs ids of its own for its labels.
+  const formId = useId();
   const [problem, setProblem] = useState<Problem>();
   const [base, setBase] = useState(record);
   const [reason, setReason] = useState('');
@@ -108,9 +110,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
           </div>
         )
       )}
-      <Form
-        form={form}
-        layout="vertical"
+      <Form form={form} name={formId} layout="vertical"
         requiredMark={false}
         initialValues={startOf(k, record, preset)}
         onFinish={() => void save(false)}
@@ -138,10 +138,10 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
             />
           </Form.Item>
         ))}
-        <label htmlFor="reason" className="hint">
+        <label htmlFor={`${formId}-reason`} className="hint">
           Reason, for the history
         </label>
-        <Input id="reason" value={reason} onChange={(e) => setReason(e.target.value)} />
+        <Input id={`${formId}-reason`} value={reason} onChange={(e) => setReason(e.target.value)} />
         <button type="submit" hidden aria-hidden tabIndex={-1} />
       </Form>
     </Drawer>

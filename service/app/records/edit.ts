@@ -85,5 +85,5 @@ async function stale<K extends KindName>(tx: Tx, kind: K, record: Stored<K>, you
     ? await present(tx, kind, [{ ...record, ...(JSON.parse(image.before) as object) } as Stored<K>])
     : [null];
   const seen = asSeen ? { ...asSeen, version: yours } : null;
-  return new Refusal('stale', { yours, current: record.version }, [], { current, seen });
+  return new Refusal('stale', { yours, current: record.version }, [], { yours, current, seen });
 }

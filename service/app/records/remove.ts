@@ -17,7 +17,7 @@ export async function removeOne(tx: Tx, kind: KindName, ref: string, version?: n
   const record = await mustFind(tx, kind, ref, true);
   if (version !== undefined && version !== record.version) {
     const [current] = await present(tx, kind, [record]);
-    throw new Refusal('stale', { yours: version, current: record.version }, [], { current });
+    throw new Refusal('stale', { yours: version, current: record.version }, [], { yours: version, current });
   }
   const going = await withParts(tx, kind, [record as unknown as AnyStored]);
   const gone = new Map<KindName, Set<number>>();
