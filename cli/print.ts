@@ -21,7 +21,6 @@ export const stageText = (stage: string): string =>
 export const refusedWord = (): string =>
   process.stderr.isTTY && !process.env.NO_COLOR ? '\u001b[31mrefused\u001b[0m' : 'refused';
 
- 
 const width = (text: string): number => [...text.replace(/\u001b\[[0-9;]*m/g, '')].length;
 const padded = (text: string, to: number): string => text + ' '.repeat(Math.max(0, to - width(text)));
 

@@ -18,8 +18,15 @@ describe('the error table', () => {
   });
 
   it('makes problem details with a pointer for every fault', () => {
-    const problem = problemOf(Refusal.of([{ path: [2, 'a/b~c'], code: 'ref-unknown', params: { kind: 'site', ref: 'ARDL', meant: 'ard' } }]));
-    expect(problem).to.deep.include({ status: 422, code: 'ref-unknown', detail: 'there is no site "ARDL"', remedy: 'did you mean ard?' });
+    const problem = problemOf(
+      Refusal.of([{ path: [2, 'a/b~c'], code: 'ref-unknown', params: { kind: 'site', ref: 'ARDL', meant: 'ard' } }]),
+    );
+    expect(problem).to.deep.include({
+      status: 422,
+      code: 'ref-unknown',
+      detail: 'there is no site "ARDL"',
+      remedy: 'did you mean ard?',
+    });
     expect(problem.errors?.[0]).to.deep.include({ pointer: '/2/a~1b~0c', code: 'ref-unknown' });
     expect(pointerOf([])).to.equal('');
   });

@@ -171,6 +171,7 @@ export const errors = {
   ),
   'address-outside-prefix': row(422, 'Outside the prefix', (p) => `${p.address} is not inside ${p.prefix}`),
   'vrf-differs': row(422, 'VRFs differ', (p) => `the interface is in VRF ${p.one}, the address in VRF ${p.other}`),
+  'default-kept': row(409, 'Default VRF', (p) => `the VRF ${p.vrf} is neither renamed nor removed`),
   'prefix-full': row(
     409,
     'Prefix full',

@@ -29,7 +29,11 @@ describe('the kinds', () => {
       });
 
       it('names no two columns alike', () => {
-        const columns = fieldsOf(k).flatMap(([field, spec]) => typeOf(spec).columns(columnOf(field), spec).map((c) => c.name));
+        const columns = fieldsOf(k).flatMap(([field, spec]) =>
+          typeOf(spec)
+            .columns(columnOf(field), spec)
+            .map((c) => c.name),
+        );
         expect(new Set(columns).size).to.equal(columns.length);
       });
 
@@ -37,18 +41,25 @@ describe('the kinds', () => {
         for (const [field, spec] of fieldsOf(k)) {
           if (spec.example === undefined) continue;
           const type = typeOf(spec);
-          expect(type.schema(spec).safeParse(type.fromText(spec.example)).success, `${field}: ${spec.example}`).to.equal(true);
+          expect(
+            type.schema(spec).safeParse(type.fromText(spec.example)).success,
+            `${field}: ${spec.example}`,
+          ).to.equal(true);
         }
       });
 
       it('takes its own defaults', () => {
         for (const [field, spec] of fieldsOf(k)) {
-          if (spec.default !== undefined) expect(typeOf(spec).schema(spec).safeParse(spec.default).success, field).to.equal(true);
+          if (spec.default !== undefined)
+            expect(typeOf(spec).schema(spec).safeParse(spec.default).success, field).to.equal(true);
         }
       });
 
       it('says all faults of an input at once', () => {
-        const read = addSchema(k).safeParse({ nonsense: 1, ...Object.fromEntries(fieldsOf(k).map(([field]) => [field, {}])) });
+        const read = addSchema(k).safeParse({
+          nonsense: 1,
+          ...Object.fromEntries(fieldsOf(k).map(([field]) => [field, {}])),
+        });
         expect(read.success).to.equal(false);
         const required = fieldsOf(k).filter(([, spec]) => !spec.derived && !spec.byVerb && spec.type !== 'json');
         expect(read.error?.issues.length).to.be.at.least(required.length);
@@ -90,7 +101,10 @@ describe('natural keys', () => {
     expect(makeKey(kindOf('rack'), ['ard/closet', 'W1']).key).to.equal('ard/closet/w1');
     expect(splitKey(kindOf('rack'), 'ard/closet/w1')).to.deep.equal({ room: 'ard/closet', name: 'w1' });
     expect(splitKey(kindOf('interface'), 'ard-acc-1:1/3')).to.deep.equal({ device: 'ard-acc-1', name: '1/3' });
-    expect(splitKey(kindOf('prefix'), '10.77.0.0/16@wireless')).to.deep.equal({ cidr: '10.77.0.0/16', vrf: 'wireless' });
+    expect(splitKey(kindOf('prefix'), '10.77.0.0/16@wireless')).to.deep.equal({
+      cidr: '10.77.0.0/16',
+      vrf: 'wireless',
+    });
     expect(makeKey(kindOf('prefix'), ['10.77.0.0/16', 'default']).key).to.equal('10.77.0.0/16');
   });
 
@@ -102,7 +116,15 @@ describe('natural keys', () => {
 
   it('sort prefixes by address, a covering one before what it covers', () => {
     const order = (cidr: string, vrf = 'default') => makeKey(kindOf('prefix'), [cidr, vrf]).sortKey;
-    const wanted = ['10.0.0.0/8', '10.0.0.0/24', '10.0.0.0/31', '10.0.1.0/24', '192.0.2.0/24', '2001:db8::/32', '2001:db8::/64'];
+    const wanted = [
+      '10.0.0.0/8',
+      '10.0.0.0/24',
+      '10.0.0.0/31',
+      '10.0.1.0/24',
+      '192.0.2.0/24',
+      '2001:db8::/32',
+      '2001:db8::/64',
+    ];
     expect([...wanted].reverse().sort((a, b) => (order(a) < order(b) ? -1 : 1))).to.deep.equal(wanted);
     expect(order('0.0.0.0/0', 'wireless') > order('2001:db8::/64')).to.equal(true);
   });

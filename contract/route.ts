@@ -1,4 +1,4 @@
-import { type z } from 'zod';
+import { z } from 'zod';
 import { type Role } from './roles.ts';
 
 export interface Route {
@@ -27,3 +27,7 @@ export const isWrite = (r: Route): boolean => r.method !== 'GET' && !r.unrecorde
 
 /** The names of the varying parts of a path. */
 export const pathNames = (path: string): string[] => [...path.matchAll(/\{(\w+)\}/g)].map((m) => m[1] ?? '');
+
+/** One page of a list; `next` is the mark to go on with. */
+export const page = <T extends z.ZodType>(item: T) =>
+  z.object({ items: z.array(item), next: z.string().nullable(), count: z.int().optional() });

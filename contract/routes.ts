@@ -1,11 +1,10 @@
 /** The route list: the only source of the server, the typed client, the OpenAPI document and the test of roles. */
 import { z } from 'zod';
-import { addSchema, editSchema, fieldsOf, recordSchema, type KindDescription } from './kind.ts';
-import { typeOf } from './fields.ts';
-import { kindNames, kindOf, type KindName } from './kinds.ts';
+import { kindNames, type KindName } from './kinds.ts';
+import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
 import { roles } from './roles.ts';
-import { route, type Route } from './route.ts';
+import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 const anyRecord = z.record(z.string(), z.json());
@@ -75,9 +74,6 @@ const changeSet = z.object({
   count: z.int(),
   changes: z.array(change),
 });
-
-const page = <T extends z.ZodType>(item: T) =>
-  z.object({ items: z.array(item), next: z.string().nullable(), count: z.int().optional() });
 
 export const verbRoutes = {
   'session.open': route({
@@ -306,97 +302,7 @@ export const verbRoutes = {
   }),
 } as const satisfies Record<string, Route>;
 
-export const listQuery = (k: KindDescription): z.ZodObject =>
-  z.strictObject({
-    q: text(100).optional().describe('Only records whose key begins with this'),
-    sort: z
-      .enum(['key', 'updatedAt', ...(k.sort ?? [])].flatMap((s) => [s, `-${s}`]) as [string, ...string[]])
-      .optional(),
-    limit: z.coerce.number().int().min(1).max(500).default(50),
-    after: text(1000).optional().describe('The page mark of the page before'),
-    count: z.enum(['true', 'false']).optional().describe('Also count what the filters let through'),
-    ...Object.fromEntries(
-      fieldsOf(k)
-        .filter(([, field]) => typeOf(field).filter)
-        .map(([name]) => [name, text().optional().describe('Equal to this; `none` for empty; several with commas')]),
-    ),
-  });
-
-/** Schemas are many and cost time to make: each is made when it is first asked for. */
-function later<T>(make: () => T): () => T {
-  let made: { value: T } | undefined;
-  return () => (made ??= { value: make() }).value;
-}
-
-/** The five verbs that every kind has. */
-function routesOf(name: KindName): Record<string, Route> {
-  const k = kindOf(name);
-  const group = k.titles;
-  const one = `/${k.path}/{ref}`;
-  const title = k.title.toLowerCase();
-  const record = later(() => recordSchema(k));
-  const query = later(() => listQuery(k));
-  const records = later(() => page(record()));
-  const adding = later(() => z.union([addSchema(k), z.array(addSchema(k)).min(1).max(1000)]));
-  const added = later(() => z.union([record(), z.array(record())]));
-  const editing = later(() => editSchema(k));
-  return {
-    [`${name}.list`]: {
-      method: 'GET',
-      path: `/${k.path}`,
-      role: 'viewer',
-      summary: `List ${k.titles.toLowerCase()}`,
-      group,
-      get query() {
-        return query();
-      },
-      get reply() {
-        return records();
-      },
-    },
-    [`${name}.show`]: {
-      method: 'GET',
-      path: one,
-      role: 'viewer',
-      summary: `Show one ${title}`,
-      group,
-      get reply() {
-        return record();
-      },
-    },
-    [`${name}.add`]: {
-      method: 'POST',
-      path: `/${k.path}`,
-      role: 'engineer',
-      summary: `Add one ${title}, or several at once`,
-      group,
-      status: 201,
-      get body() {
-        return adding();
-      },
-      get reply() {
-        return added();
-      },
-    },
-    [`${name}.edit`]: {
-      method: 'PATCH',
-      path: one,
-      role: 'engineer',
-      summary: `Edit one ${title}: what is left out stays, null clears`,
-      group,
-      get body() {
-        return editing();
-      },
-      get reply() {
-        return record();
-      },
-    },
-    [`${name}.remove`]: { method: 'DELETE', path: one, role: 'engineer', summary: `Remove one ${title}`, group, status: 204 },
-  };
-}
-
 export type VerbRouteId = keyof typeof verbRoutes;
-export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove';
 export type RouteId = VerbRouteId | `${KindName}.${KindVerb}`;
 
 export const routes = {

@@ -5,14 +5,18 @@ const graph = (edges: Record<string, string[]>) => new Map(Object.entries(edges)
 
 describe('the lint of arrows', () => {
   it('finds an edge that must not be', () => {
-    expect(faultsIn(graph({ 'core/a.ts': ['contract/b.ts'], 'contract/b.ts': [] }))).to.deep.equal(['core/a.ts: core must not import contract (contract/b.ts)']);
+    expect(faultsIn(graph({ 'core/a.ts': ['contract/b.ts'], 'contract/b.ts': [] }))).to.deep.equal([
+      'core/a.ts: core must not import contract (contract/b.ts)',
+    ]);
     expect(faultsIn(graph({ 'service/http/a.ts': ['service/boot/b.ts'], 'service/boot/b.ts': [] }))).to.have.length(1);
   });
   it('finds what would not run in a browser', () => {
     expect(faultsIn(graph({ 'core/a.ts': ['node:fs'] }))[0]).to.match(/must run anywhere/);
   });
   it('finds rings', () => {
-    expect(faultsIn(graph({ 'core/a.ts': ['core/b.ts'], 'core/b.ts': ['core/a.ts'] }))).to.deep.equal(['a ring: core/a.ts -> core/b.ts -> core/a.ts']);
+    expect(faultsIn(graph({ 'core/a.ts': ['core/b.ts'], 'core/b.ts': ['core/a.ts'] }))).to.deep.equal([
+      'a ring: core/a.ts -> core/b.ts -> core/a.ts',
+    ]);
   });
   it('knows where every file belongs', () => {
     expect(faultsIn(graph({ 'elsewhere/a.ts': [] }))).to.deep.equal(['elsewhere/a.ts: belongs to no part']);

@@ -11,7 +11,11 @@ import { options } from '../service/config.ts';
 const made = 'Made by `./run docs`; edit the tables it is made from.';
 const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ');
 const table = (heads: string[], rows: string[][]): string =>
-  [`| ${heads.join(' | ')} |`, `| ${heads.map(() => '---').join(' | ')} |`, ...rows.map((row) => `| ${row.map(cell).join(' | ')} |`)].join('\n');
+  [
+    `| ${heads.join(' | ')} |`,
+    `| ${heads.map(() => '---').join(' | ')} |`,
+    ...rows.map((row) => `| ${row.map(cell).join(' | ')} |`),
+  ].join('\n');
 
 /** Params stand in their words as PARAM. */
 const named = new Proxy({}, { get: (_target, name) => String(name).toUpperCase() }) as Record<string, string>;
@@ -40,7 +44,15 @@ function kindsPage(): string {
     const rows = fieldsOf(k).map(([field, spec]) => [
       `\`${field}\``,
       spec.to ? `a ${spec.to}` : spec.choices ? spec.choices.join(', ') : spec.type,
-      spec.derived ? 'worked out' : spec.byVerb ? 'by a verb' : spec.required && spec.default === undefined ? 'required' : spec.default !== undefined ? `\`${JSON.stringify(spec.default)}\`` : '',
+      spec.derived
+        ? 'worked out'
+        : spec.byVerb
+          ? 'by a verb'
+          : spec.required && spec.default === undefined
+            ? 'required'
+            : spec.default !== undefined
+              ? `\`${JSON.stringify(spec.default)}\``
+              : '',
       [spec.title, spec.about, spec.unit && `in ${spec.unit}`].filter(Boolean).join('; '),
     ]);
     return `## ${k.title}\n\n${k.about} \`/api/v1/${k.path}\`, \`zpine ${name}\`. Its key is made of ${k.key.parts.map((p) => `\`${p}\``).join(' and ')}.\n\n${table(['field', 'type', 'default', 'meaning'], rows)}`;
@@ -52,17 +64,33 @@ function optionsPage(): string {
   const rows = Object.entries(options).map(([name, { env, about, schema, ...rest }]) => {
     const standard = schema.safeParse(undefined);
     const unit = 'unit' in rest ? String(rest.unit) : '';
-    return [`\`${name}\``, `\`${env}\``, standard.success && standard.data !== undefined && standard.data !== '' ? `\`${String(standard.data)}\`` : '', unit, about];
+    return [
+      `\`${name}\``,
+      `\`${env}\``,
+      standard.success && standard.data !== undefined && standard.data !== '' ? `\`${String(standard.data)}\`` : '',
+      unit,
+      about,
+    ];
   });
   return `# Options of the service\n\n${made}\n\nRead from the file that \`ZPINE_CONFIG\` names (or \`zealous-pine.yaml\` in the working folder), by name; a variable of the environment wins. All faults are reported at once, and the service does not start with any.\n\n${table(['name', 'variable', 'default', 'unit', 'meaning'], rows)}\n`;
 }
 
 function routesPage(): string {
-  const rows = (Object.entries(routes) as [string, Route][]).map(([id, r]) => [`\`${r.method} ${r.path}\``, r.role, r.summary, `\`${id}\``]);
+  const rows = (Object.entries(routes) as [string, Route][]).map(([id, r]) => [
+    `\`${r.method} ${r.path}\``,
+    r.role,
+    r.summary,
+    `\`${id}\``,
+  ]);
   return `# Routes\n\n${made}\n\nBelow \`/api/v1\`; the whole description is at \`/api/openapi.json\`.\n\n${table(['route', 'role', 'what', 'id'], rows)}\n`;
 }
 
-export const pages = { 'docs/errors.md': errorsPage, 'docs/records.md': kindsPage, 'docs/options.md': optionsPage, 'docs/routes.md': routesPage };
+export const pages = {
+  'docs/errors.md': errorsPage,
+  'docs/records.md': kindsPage,
+  'docs/options.md': optionsPage,
+  'docs/routes.md': routesPage,
+};
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) {
   mkdirSync('docs', { recursive: true });

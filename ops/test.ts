@@ -20,17 +20,23 @@ const files = [...testsIn('.')].filter((file) => patterns.length === 0 || patter
 const checks = patterns.length === 0 ? await lint() : { passed: 0, failed: 0 };
 
 const database = await throwawayMariadb();
-Object.assign(process.env, { ZPINE_TEST_SOCKET: database.socket, ZPINE_TEST_PASSWORD: database.password, ZPINE_TEST_PID: String(database.pid) });
+Object.assign(process.env, {
+  ZPINE_TEST_SOCKET: database.socket,
+  ZPINE_TEST_PASSWORD: database.password,
+  ZPINE_TEST_PID: String(database.pid),
+});
 
 const mocha = new Mocha({ reporter: 'spec', timeout: 30_000, color: Boolean(process.stdout.isTTY) });
 for (const file of files) mocha.addFile(file);
 await mocha.loadFilesAsync();
 let passed = 0;
 let failed = 0;
-const runner = mocha.run(async () => {
+const runner = mocha.run(() => void end());
+runner.on('pass', () => (passed += 1));
+runner.on('fail', () => (failed += 1));
+
+async function end(): Promise<void> {
   await database.stop();
   process.stdout.write(`${checks.passed + passed} passed, ${checks.failed + failed} failed\n`);
   process.exit(checks.failed + failed > 0 || passed === 0 ? 1 : 0);
-});
-runner.on('pass', () => (passed += 1));
-runner.on('fail', () => (failed += 1));
+}

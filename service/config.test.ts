@@ -13,10 +13,19 @@ describe('options of the service', () => {
     return path;
   };
 
-  it('have defaults', () => expect(readConfig({})).to.deep.include({ listenHost: '127.0.0.1', listenPort: 7780, databaseName: 'zpine', cookieSecure: false }));
+  it('have defaults', () =>
+    expect(readConfig({})).to.deep.include({
+      listenHost: '127.0.0.1',
+      listenPort: 7780,
+      databaseName: 'zpine',
+      cookieSecure: false,
+    }));
 
   it('come from a file, and the environment wins', () => {
-    const config = readConfig({ ZPINE_CONFIG: file('listenPort: 8001\nsessionHours: 4\ncookieSecure: true\n'), ZPINE_LISTEN_PORT: '8002' });
+    const config = readConfig({
+      ZPINE_CONFIG: file('listenPort: 8001\nsessionHours: 4\ncookieSecure: true\n'),
+      ZPINE_LISTEN_PORT: '8002',
+    });
     expect(config).to.include({ listenPort: 8002, sessionHours: 4, cookieSecure: true });
   });
 
@@ -38,6 +47,7 @@ describe('options of the service', () => {
 
   it('are documented, every one', () => {
     const page = readFileSync('docs/options.md', 'utf8');
-    for (const [name, { env }] of Object.entries(options)) expect(page).to.include(`\`${name}\``).and.to.include(`\`${env}\``);
+    for (const [name, { env }] of Object.entries(options))
+      expect(page).to.include(`\`${name}\``).and.to.include(`\`${env}\``);
   });
 });

@@ -16,19 +16,34 @@ describe('addresses', () => {
       { site: 'ske', number: 316, use: 'staff' },
     ]);
     await engineer.addAll('prefix', [
-      { cidr: '10.77.48.0/24', vlan: 'ske/304', gateway: '10.77.48.1', heldBack: '10.77.48.2-10.77.48.10', pool: '10.77.48.200-10.77.48.239' },
+      {
+        cidr: '10.77.48.0/24',
+        vlan: 'ske/304',
+        gateway: '10.77.48.1',
+        heldBack: '10.77.48.2-10.77.48.10',
+        pool: '10.77.48.200-10.77.48.239',
+      },
       { cidr: '2001:db8:77:3000::/64', vlan: 'ske/304', gateway: '2001:db8:77:3000::1' },
       { cidr: '10.77.49.0/24', vlan: 'ske/316' },
     ]);
   });
   after(() => bench.stop());
 
-  const assign = (device: string, body: object = {}) => engineer.call('device.assignManagement', { params: { ref: device }, body });
+  const assign = (device: string, body: object = {}) =>
+    engineer.call('device.assignManagement', { params: { ref: device }, body });
 
   it('come from the management VLAN of the device’s site, with an interface to sit on', async () => {
     await engineer.add('device', { name: 'ske-acc-1', site: 'ske' });
     const done = await assign('ske-acc-1');
-    expect(done).to.deep.include({ address: '10.77.48.11', length: 24, vlan: 'ske/304', interface: 'ske-acc-1:vlan304', gateway: '10.77.48.1', left: '203', assigned: true });
+    expect(done).to.deep.include({
+      address: '10.77.48.11',
+      length: 24,
+      vlan: 'ske/304',
+      interface: 'ske-acc-1:vlan304',
+      gateway: '10.77.48.1',
+      left: '203',
+      assigned: true,
+    });
     expect((await engineer.show('device', 'ske-acc-1')).management).to.equal('ske-acc-1:vlan304');
   });
 
@@ -37,17 +52,26 @@ describe('addresses', () => {
   });
 
   it('of both families sit on the same interface', async () => {
-    expect(await assign('ske-acc-1', { family: '6' })).to.deep.include({ address: '2001:db8:77:3000::2', interface: 'ske-acc-1:vlan304', assigned: true });
+    expect(await assign('ske-acc-1', { family: '6' })).to.deep.include({
+      address: '2001:db8:77:3000::2',
+      interface: 'ske-acc-1:vlan304',
+      assigned: true,
+    });
   });
 
   it('can be given, or begin somewhere', async () => {
-    await engineer.addAll('device', [{ name: 'ske-acc-2', site: 'ske' }, { name: 'ske-acc-3', site: 'ske' }]);
+    await engineer.addAll('device', [
+      { name: 'ske-acc-2', site: 'ske' },
+      { name: 'ske-acc-3', site: 'ske' },
+    ]);
     expect((await assign('ske-acc-2', { address: '10.77.48.5' })).address).to.equal('10.77.48.5');
     expect((await assign('ske-acc-3', { from: '10.77.48.100' })).address).to.equal('10.77.48.100');
   });
 
   it('from somewhere do not wrap round to the beginning', async () => {
-    const problem = await refusal(engineer.call('address.propose', { query: { prefix: '10.77.48.0/24', from: '10.77.48.255' } }));
+    const problem = await refusal(
+      engineer.call('address.propose', { query: { prefix: '10.77.48.0/24', from: '10.77.48.255' } }),
+    );
     expect(problem.code).to.equal('prefix-full');
     const last = await engineer.call('address.propose', { query: { prefix: '10.77.48.0/24', from: '10.77.48.200' } });
     expect(last.address).to.equal('10.77.48.240');
@@ -55,7 +79,9 @@ describe('addresses', () => {
 
   it('are free again when they are released', async () => {
     await engineer.remove('address', '10.77.48.100');
-    expect((await engineer.call('address.propose', { query: { prefix: '10.77.48.0/24', from: '10.77.48.100' } })).address).to.equal('10.77.48.100');
+    expect(
+      (await engineer.call('address.propose', { query: { prefix: '10.77.48.0/24', from: '10.77.48.100' } })).address,
+    ).to.equal('10.77.48.100');
   });
 
   it('go with the interface and the device that they sit on', async () => {
@@ -80,7 +106,9 @@ describe('addresses', () => {
 
   it('taken by fifty clients at once are all different, without a gap', async () => {
     await engineer.add('prefix', { cidr: '10.90.0.0/24' });
-    const taken = await Promise.all(Array.from({ length: 50 }, () => engineer.call('address.assign', { body: { prefix: '10.90.0.0/24' } })));
+    const taken = await Promise.all(
+      Array.from({ length: 50 }, () => engineer.call('address.assign', { body: { prefix: '10.90.0.0/24' } })),
+    );
     const last = taken.map((t) => Number(t.address.split('.')[3])).sort((a, b) => a - b);
     expect(last).to.deep.equal(Array.from({ length: 50 }, (_, i) => i + 1));
   });
@@ -89,7 +117,10 @@ describe('addresses', () => {
     await engineer.add('site', { code: 'har' });
     await engineer.add('vlan', { site: 'har', number: 304, use: 'management' });
     await engineer.add('prefix', { cidr: '10.91.0.0/24', vlan: 'har/304' });
-    await engineer.addAll('device', Array.from({ length: 50 }, (_, i) => ({ name: `har-${i}`, site: 'har' })));
+    await engineer.addAll(
+      'device',
+      Array.from({ length: 50 }, (_, i) => ({ name: `har-${i}`, site: 'har' })),
+    );
     const taken = await Promise.all(Array.from({ length: 50 }, (_, i) => assign(`har-${i}`)));
     expect(new Set(taken.map((t) => t.address)).size).to.equal(50);
     expect((await engineer.call('prefix.space', { params: { ref: '10.91.0.0/24' } })).free).to.equal('204');
@@ -103,9 +134,12 @@ describe('addresses', () => {
   });
 
   it('given by name to fifty clients go to one, and the others are told', async () => {
-    const results = await Promise.allSettled(Array.from({ length: 50 }, () => engineer.add('address', { address: '10.91.0.200' })));
+    const results = await Promise.allSettled(
+      Array.from({ length: 50 }, () => engineer.add('address', { address: '10.91.0.200' })),
+    );
     expect(results.filter((r) => r.status === 'fulfilled')).to.have.length(1);
-    for (const r of results) if (r.status === 'rejected') expect((r.reason as { problem: { code: string } }).problem.code).to.equal('taken');
+    for (const r of results)
+      if (r.status === 'rejected') expect((r.reason as { problem: { code: string } }).problem.code).to.equal('taken');
   });
 
   it('follow the shape of the tree when prefixes come between', async () => {
@@ -117,7 +151,9 @@ describe('addresses', () => {
     expect((await engineer.show('prefix', '10.92.1.0/24')).parent).to.equal('10.92.0.0/20');
     await engineer.remove('prefix', '10.92.1.0/24');
     expect((await engineer.show('address', '10.92.1.7')).prefix).to.equal('10.92.0.0/20');
-    expect((await engineer.call('address.propose', { query: { prefix: '10.92.0.0/20', from: '10.92.1.7' } })).address).to.equal('10.92.1.8');
+    expect(
+      (await engineer.call('address.propose', { query: { prefix: '10.92.0.0/20', from: '10.92.1.7' } })).address,
+    ).to.equal('10.92.1.8');
   });
 
   it('keep shape changes and assignments apart when both happen at once', async () => {

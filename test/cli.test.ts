@@ -26,7 +26,10 @@ describe('the command line', () => {
   });
 
   function zpineWith(input: string, env: Record<string, string>, ...args: string[]): Promise<Said> {
-    const child = spawn(process.execPath, ['dist/zpine.js', ...args], { env: { ...process.env, XDG_CONFIG_HOME: home, ...env }, stdio: ['pipe', 'pipe', 'pipe'] });
+    const child = spawn(process.execPath, ['dist/zpine.js', ...args], {
+      env: { ...process.env, XDG_CONFIG_HOME: home, ...env },
+      stdio: ['pipe', 'pipe', 'pipe'],
+    });
     child.stdin.end(input);
     const said: Said = { out: '', err: '', status: 0 };
     child.stdout.on('data', (chunk: Buffer) => (said.out += chunk.toString()));
@@ -70,11 +73,47 @@ describe('the command line', () => {
     await well('use', 'add', 'management', '--management', 'yes');
     await well('duty', 'add', 'access');
     await well('vlan', 'add', 'ard/304', '--use', 'management', '--title', 'management');
-    await well('prefix', 'add', '10.77.16.0/24', '--vlan', 'ard/304', '--gateway', '10.77.16.1', '--heldBack', '10.77.16.2-10.77.16.10');
-    await well('device', 'add', 'ard-acc-1', '--duty', 'access', '--model', 'larkfield/lf-24', '--rack', 'ard/closet/w1', '--positionU', '7');
-    await well('box', 'add', 'LF24-0188-01', '--model', 'larkfield/lf-24', '--mac', '00005E0053A1', '--device', 'ard-acc-1');
-    expect(await well('address', 'next', '10.77.16.0/24')).to.equal('10.77.16.11/24 is free (management at ARD, 244 left)');
-    expect(await well('address', 'next', '--for', 'ard-acc-1')).to.equal('10.77.16.11/24 for ard-acc-1 on vlan 304 (management at ARD, 243 left)');
+    await well(
+      'prefix',
+      'add',
+      '10.77.16.0/24',
+      '--vlan',
+      'ard/304',
+      '--gateway',
+      '10.77.16.1',
+      '--heldBack',
+      '10.77.16.2-10.77.16.10',
+    );
+    await well(
+      'device',
+      'add',
+      'ard-acc-1',
+      '--duty',
+      'access',
+      '--model',
+      'larkfield/lf-24',
+      '--rack',
+      'ard/closet/w1',
+      '--positionU',
+      '7',
+    );
+    await well(
+      'box',
+      'add',
+      'LF24-0188-01',
+      '--model',
+      'larkfield/lf-24',
+      '--mac',
+      '00005E0053A1',
+      '--device',
+      'ard-acc-1',
+    );
+    expect(await well('address', 'next', '10.77.16.0/24')).to.equal(
+      '10.77.16.11/24 is free (management at ARD, 244 left)',
+    );
+    expect(await well('address', 'next', '--for', 'ard-acc-1')).to.equal(
+      '10.77.16.11/24 for ard-acc-1 on vlan 304 (management at ARD, 243 left)',
+    );
     expect(await well('address', 'next', '--for', 'ard-acc-1')).to.match(/, as before$/);
   });
 
@@ -90,8 +129,12 @@ describe('the command line', () => {
     await well('device', 'add', 'ard-acc-2', '--site', 'ard');
     const rows = (await well('device', 'list', '--site', 'ARD')).split('\n');
     expect(rows.map((row) => row.split(/\s+/)[0])).to.deep.equal(['device', 'ard-acc-1', 'ard-acc-2', 'ard-acc-10']);
-    expect((JSON.parse(await well('device', 'list', '--json')) as { key: string }[]).map((d) => d.key)).to.have.length(3);
-    expect((await well('--csv', 'device', 'list', '--duty', 'access')).split('\r\n')[1]).to.match(/^ard-acc-1,access,larkfield\/lf-24,,ard,ard\/closet\/w1,7,front,sketched/);
+    expect((JSON.parse(await well('device', 'list', '--json')) as { key: string }[]).map((d) => d.key)).to.have.length(
+      3,
+    );
+    expect((await well('--csv', 'device', 'list', '--duty', 'access')).split('\r\n')[1]).to.match(
+      /^ard-acc-1,access,larkfield\/lf-24,,ard,ard\/closet\/w1,7,front,sketched/,
+    );
     expect(await well('box', 'list', '--mac', '00-00-5e-00-53-a1')).to.include('lf24-0188-01');
   });
 
@@ -106,12 +149,16 @@ describe('the command line', () => {
   });
 
   it('gives a device the address that is named', async () => {
-    expect(await well('address', 'add', '10.77.16.5', '--for', 'ard-acc-2')).to.equal('10.77.16.5/24 for ard-acc-2 on vlan 304 (management at ARD, 243 left)');
+    expect(await well('address', 'add', '10.77.16.5', '--for', 'ard-acc-2')).to.equal(
+      '10.77.16.5/24 for ard-acc-2 on vlan 304 (management at ARD, 243 left)',
+    );
     expect(await well('address', 'release', '10.77.16.5')).to.equal('released 10.77.16.5 of ard-acc-2:vlan304');
   });
 
   it('edits with a look at what changed, clears, and removes', async () => {
-    expect(await well('rack', 'edit', 'ard/closet/w1', '--heightU', '15', '--reason', 'a bigger one')).to.equal('edited rack ard/closet/w1\n  heightU  12 → 15');
+    expect(await well('rack', 'edit', 'ard/closet/w1', '--heightU', '15', '--reason', 'a bigger one')).to.equal(
+      'edited rack ard/closet/w1\n  heightU  12 → 15',
+    );
     expect(await well('rack', 'edit', 'ard/closet/w1', '--heightU', '15')).to.include('nothing was different');
     expect(await well('site', 'edit', 'ard', '--clear', 'area')).to.include('area  north-line → (empty)');
     expect((await zpine('area', 'remove', 'north-line')).status).to.equal(1);
@@ -136,13 +183,16 @@ describe('the command line', () => {
   });
 
   it('finds a MAC however it was written', async () => {
-    for (const typed of ['00:00:5e:00:53:a1', '0000.5E00.53A1', '00005e0053a1']) expect(await well('search', typed)).to.include('lf24-0188-01');
+    for (const typed of ['00:00:5e:00:53:a1', '0000.5E00.53A1', '00005e0053a1'])
+      expect(await well('search', typed)).to.include('lf24-0188-01');
     expect(await well('search', '10.77.16.11')).to.include('ard-acc-1');
     expect(await well('search', 'wiring')).to.include('ard/closet');
   });
 
   it('tells what waits for somebody', async () => {
-    expect(await well('today')).to.match(/no management address\s+ard-acc-10\s+ARD has a management VLAN with 243 free addresses\.\s+zpine address next --for ard-acc-10/);
+    expect(await well('today')).to.match(
+      /no management address\s+ard-acc-10\s+ARD has a management VLAN with 243 free addresses\.\s+zpine address next --for ard-acc-10/,
+    );
   });
 
   it('may no more than its user', async () => {
@@ -153,7 +203,12 @@ describe('the command line', () => {
   });
 
   it('says when the service is not reached', async () => {
-    const { err, status } = await zpineWith('', { ZPINE_URL: 'http://127.0.0.1:9', ZPINE_TOKEN: 'zpt_x' }, 'site', 'list');
+    const { err, status } = await zpineWith(
+      '',
+      { ZPINE_URL: 'http://127.0.0.1:9', ZPINE_TOKEN: 'zpt_x' },
+      'site',
+      'list',
+    );
     expect(status).to.equal(3);
     expect(err).to.include('not reached: http://127.0.0.1:9 does not answer');
   });

@@ -10,8 +10,13 @@ describe('the demo', function () {
   const state = mkdtempSync(join(tmpdir(), 'zpine-demo-'));
   after(() => rmSync(state, { recursive: true, force: true }));
 
-  async function launch(...args: string[]): Promise<{ child: ChildProcess; said: string; url: string; ended: Promise<number | null> }> {
-    const child = spawn(process.execPath, ['dist/launch.js', ...args], { env: { ...process.env, ZPINE_STATE: state, ZPINE_LISTEN_PORT: '0' }, stdio: ['ignore', 'pipe', 'inherit'] });
+  async function launch(
+    ...args: string[]
+  ): Promise<{ child: ChildProcess; said: string; url: string; ended: Promise<number | null> }> {
+    const child = spawn(process.execPath, ['dist/launch.js', ...args], {
+      env: { ...process.env, ZPINE_STATE: state, ZPINE_LISTEN_PORT: '0' },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
     const ended = new Promise<number | null>((done) => child.once('exit', done));
     let said = '';
     await new Promise<void>((done, fail) => {
@@ -30,7 +35,9 @@ describe('the demo', function () {
       .filter((pid) => /^\d+$/.test(pid) && Number(pid) !== process.pid)
       .filter((pid) => {
         try {
-          return `${readFileSync(`/proc/${pid}/cmdline`, 'utf8')}${readFileSync(`/proc/${pid}/environ`, 'utf8')}`.includes(state);
+          return `${readFileSync(`/proc/${pid}/cmdline`, 'utf8')}${readFileSync(`/proc/${pid}/environ`, 'utf8')}`.includes(
+            state,
+          );
         } catch {
           return false;
         }
@@ -43,9 +50,15 @@ describe('the demo', function () {
   it('loads Brackwater Ferries and says where it is and how to sign in', async () => {
     const { child, said, url, ended } = await launch('demo');
     const password = /m\.lind \/ (\S+)/.exec(said)?.[1] ?? '';
-    const response = await fetch(`${url}/api/v1/session`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ name: 'm.lind', password }) });
+    const response = await fetch(`${url}/api/v1/session`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ name: 'm.lind', password }),
+    });
     const Cookie = response.headers.get('set-cookie')?.split(';')[0] ?? '';
-    const devices = (await (await fetch(`${url}/api/v1/devices?count=true`, { headers: { Cookie } })).json()) as { count: number };
+    const devices = (await (await fetch(`${url}/api/v1/devices?count=true`, { headers: { Cookie } })).json()) as {
+      count: number;
+    };
     expect(devices.count).to.equal(17);
     expect(await (await fetch(url)).text()).to.include('Zealous Pine');
     child.kill('SIGINT');
@@ -81,10 +94,17 @@ describe('the demo', function () {
 
   it('has a sibling for real use: an empty database, and a first administrator by a command', async () => {
     const { child, url, ended } = await launch('serve');
-    const user = spawn(process.execPath, ['dist/launch.js', 'user', 'first', 'admin'], { env: { ...process.env, ZPINE_STATE: state }, stdio: ['pipe', 'ignore', 'inherit'] });
+    const user = spawn(process.execPath, ['dist/launch.js', 'user', 'first', 'admin'], {
+      env: { ...process.env, ZPINE_STATE: state },
+      stdio: ['pipe', 'ignore', 'inherit'],
+    });
     user.stdin.end('a password of my own\n');
     expect(await new Promise((done) => user.once('exit', done))).to.equal(0);
-    const response = await fetch(`${url}/api/v1/session`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ name: 'first', password: 'a password of my own' }) });
+    const response = await fetch(`${url}/api/v1/session`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ name: 'first', password: 'a password of my own' }),
+    });
     expect(await response.json()).to.include({ name: 'first', role: 'admin' });
     child.kill('SIGINT');
     expect(await ended).to.equal(0);

@@ -29,7 +29,8 @@ describe('an outage', () => {
 
   const ready = async () => (await fetch(`${service.url}/health/ready`)).status;
   const backAgain = async () => {
-    for (let i = 0; i < 100 && (await ready()) !== 200; i += 1) await new Promise((resolve) => setTimeout(resolve, 100));
+    for (let i = 0; i < 100 && (await ready()) !== 200; i += 1)
+      await new Promise((resolve) => setTimeout(resolve, 100));
   };
   const kill = async () => {
     process.kill(database.pid, 'SIGKILL');
@@ -90,7 +91,9 @@ describe('an outage', () => {
 
   it('of order: a service that is asked to stop ends within its time, streams and all', async () => {
     const client = await clientFor(service.url, 'viewer');
-    const stream = await fetch(`${service.url}/api/v1/events`, { headers: { Authorization: `Bearer ${(client as unknown as { options: { token: string } }).options.token}` } });
+    const stream = await fetch(`${service.url}/api/v1/events`, {
+      headers: { Authorization: `Bearer ${(client as unknown as { options: { token: string } }).options.token}` },
+    });
     const start = Date.now();
     await service.stop('SIGTERM');
     expect(Date.now() - start).to.be.lessThan(4000);

@@ -1,6 +1,7 @@
 /** A service in this process, on a database of its own, with a user of every role. */
 import { pino } from 'pino';
-import { Client } from '@zpine/contract/client';
+import { Client, RefusedError } from '@zpine/contract/client';
+import { type Problem } from '@zpine/contract/errors';
 import { type Role, roles } from '@zpine/contract/roles';
 import { PASSWORD, tokenFor } from '../ops/stack.ts';
 import { addUser } from '../service/app/access/users.ts';
@@ -62,11 +63,11 @@ export async function testService(more: Record<string, string> = {}, consoleFold
 }
 
 /** The problem that a call is refused with; fails when it is not refused. */
-export async function refusal(call: Promise<unknown>): Promise<import('@zpine/contract/errors').Problem> {
+export async function refusal(call: Promise<unknown>): Promise<Problem> {
   try {
     await call;
   } catch (error) {
-    if (error instanceof Error && error.name === 'RefusedError') return (error as import('@zpine/contract/client').RefusedError).problem;
+    if (error instanceof RefusedError) return error.problem;
     throw error;
   }
   throw new Error('it was not refused');

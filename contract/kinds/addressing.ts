@@ -3,7 +3,9 @@ import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
 import { kind } from '../kind.ts';
 
+/** The VRF that is there from the beginning; its name is part of how keys are written. */
 export const defaultVrf = 'default';
+export const DEFAULT_VRF = 1;
 
 /** `10.77.16.0/24` in the default VRF, `10.77.16.0/24@wireless` in another. */
 const inVrf = ([text = '', vrf = defaultVrf]: string[]): string => (vrf === defaultVrf ? text : `${text}@${vrf}`);

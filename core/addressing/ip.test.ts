@@ -23,7 +23,15 @@ describe('addresses', () => {
   });
 
   it('orders the bytes as the values are ordered', () => {
-    const pair = fc.constantFrom<Family>(4, 6).chain((family) => fc.tuple(fc.bigInt({ min: 0n, max: maxOf(family) }), fc.bigInt({ min: 0n, max: maxOf(family) }), fc.constant(family)));
+    const pair = fc
+      .constantFrom<Family>(4, 6)
+      .chain((family) =>
+        fc.tuple(
+          fc.bigInt({ min: 0n, max: maxOf(family) }),
+          fc.bigInt({ min: 0n, max: maxOf(family) }),
+          fc.constant(family),
+        ),
+      );
     fc.assert(
       fc.property(pair, ([a, b, family]) => {
         const order = Buffer.compare(toBytes({ family, value: a }), toBytes({ family, value: b }));
@@ -85,6 +93,11 @@ describe('addresses', () => {
   }
 
   it('never throws, whatever it is given', () => {
-    fc.assert(fc.property(fc.string({ unit: fc.constantFrom(...'0123456789abcdef:.%/ -x') }), (text) => void expect(parseIp(text)).to.have.property('ok')));
+    fc.assert(
+      fc.property(
+        fc.string({ unit: fc.constantFrom(...'0123456789abcdef:.%/ -x') }),
+        (text) => void expect(parseIp(text)).to.have.property('ok'),
+      ),
+    );
   });
 });

@@ -2,13 +2,26 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { sure } from '../fault.ts';
 import { formatIp, maxOf, parseIp, type Family } from './ip.ts';
-import { contains, covers, formatPrefix, lastOf, networkOf, parsePrefix, sizeOf, truncations, usableRange, type Prefix } from './prefix.ts';
+import {
+  contains,
+  covers,
+  formatPrefix,
+  lastOf,
+  networkOf,
+  parsePrefix,
+  sizeOf,
+  truncations,
+  usableRange,
+  type Prefix,
+} from './prefix.ts';
 
-const anyPrefix: fc.Arbitrary<Prefix> = fc.constantFrom<Family>(4, 6).chain((family) =>
-  fc
-    .tuple(fc.bigInt({ min: 0n, max: maxOf(family) }), fc.integer({ min: 0, max: family === 4 ? 32 : 128 }))
-    .map(([value, length]) => networkOf({ family, value }, length)),
-);
+const anyPrefix: fc.Arbitrary<Prefix> = fc
+  .constantFrom<Family>(4, 6)
+  .chain((family) =>
+    fc
+      .tuple(fc.bigInt({ min: 0n, max: maxOf(family) }), fc.integer({ min: 0, max: family === 4 ? 32 : 128 }))
+      .map(([value, length]) => networkOf({ family, value }, length)),
+  );
 
 const usable = (text: string): string => {
   const p = sure(parsePrefix(text));
@@ -40,7 +53,12 @@ describe('prefixes', () => {
     fc.assert(
       fc.property(anyPrefix, (p) => {
         const at = (value: bigint) => contains(p, { family: p.family, value });
-        expect([at(p.first), at(lastOf(p)), at(p.first - 1n), at(lastOf(p) + 1n)]).to.deep.equal([true, true, false, false]);
+        expect([at(p.first), at(lastOf(p)), at(p.first - 1n), at(lastOf(p) + 1n)]).to.deep.equal([
+          true,
+          true,
+          false,
+          false,
+        ]);
         expect(sizeOf(p)).to.equal(lastOf(p) - p.first + 1n);
       }),
     );
@@ -48,7 +66,13 @@ describe('prefixes', () => {
 
   it('asks which is meant when host bits are set', () => {
     const read = parsePrefix('10.77.48.7/24');
-    expect(read).to.deep.equal({ ok: false, fault: { code: 'prefix-host-bits', params: { value: '10.77.48.7/24', network: '10.77.48.0/24', host: '10.77.48.7' } } });
+    expect(read).to.deep.equal({
+      ok: false,
+      fault: {
+        code: 'prefix-host-bits',
+        params: { value: '10.77.48.7/24', network: '10.77.48.0/24', host: '10.77.48.7' },
+      },
+    });
   });
 
   for (const [text, code] of [

@@ -5,7 +5,9 @@ import { formatRanges, parseRanges, rangesInside } from './ranges.ts';
 
 describe('ranges of addresses', () => {
   it('are written in the order of their addresses', () => {
-    expect(formatRanges(sure(parseRanges('10.77.16.240 - 10.77.16.250; 10.77.16.2-10.77.16.10, 10.77.16.99')))).to.equal('10.77.16.2-10.77.16.10, 10.77.16.99, 10.77.16.240-10.77.16.250');
+    expect(
+      formatRanges(sure(parseRanges('10.77.16.240 - 10.77.16.250; 10.77.16.2-10.77.16.10, 10.77.16.99'))),
+    ).to.equal('10.77.16.2-10.77.16.10, 10.77.16.99, 10.77.16.240-10.77.16.250');
   });
 
   for (const [text, code] of [

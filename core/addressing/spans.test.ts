@@ -4,7 +4,9 @@ import { countOf, firstAligned, fitOf, freeWithin, merged, type Span } from './s
 
 /** Small worlds, so that a naive set of numbers can be the judge. */
 const TOP = 255n;
-const anySpan = fc.tuple(fc.bigInt({ min: 0n, max: TOP }), fc.bigInt({ min: 0n, max: TOP })).map(([a, b]): Span => (a < b ? { first: a, last: b } : { first: b, last: a }));
+const anySpan = fc
+  .tuple(fc.bigInt({ min: 0n, max: TOP }), fc.bigInt({ min: 0n, max: TOP }))
+  .map(([a, b]): Span => (a < b ? { first: a, last: b } : { first: b, last: a }));
 const anySpans = fc.array(anySpan, { maxLength: 12 });
 
 const members = (spans: Span[]): Set<bigint> => {
@@ -13,7 +15,8 @@ const members = (spans: Span[]): Set<bigint> => {
   return out;
 };
 
-const isTidy = (spans: Span[]): boolean => spans.every((span, i) => span.first <= span.last && (i === 0 || span.first > (spans[i - 1]?.last ?? 0n) + 1n));
+const isTidy = (spans: Span[]): boolean =>
+  spans.every((span, i) => span.first <= span.last && (i === 0 || span.first > (spans[i - 1]?.last ?? 0n) + 1n));
 
 describe('spans', () => {
   it('merge into the same numbers, disjoint and maximal', () => {
@@ -59,7 +62,8 @@ describe('spans', () => {
           const fit = fitOf(span, family);
           const naive = (length: number) => {
             const size = 1n << BigInt(bits - length);
-            for (let n = span.first; n <= span.last; n += 1n) if (n % size === 0n && n + size - 1n <= span.last) return n;
+            for (let n = span.first; n <= span.last; n += 1n)
+              if (n % size === 0n && n + size - 1n <= span.last) return n;
             return undefined;
           };
           expect(firstAligned(span, fit, family)).to.equal(naive(fit));

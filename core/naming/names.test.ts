@@ -4,7 +4,8 @@ import { sure } from '../fault.ts';
 import { nearest, parseKeyPart, parsePortName, sortKey } from './names.ts';
 
 describe('names', () => {
-  it('fold case and drop blanks at the ends', () => expect(sure(parseKeyPart('  ARD-Acc.1_b '))).to.equal('ard-acc.1_b'));
+  it('fold case and drop blanks at the ends', () =>
+    expect(sure(parseKeyPart('  ARD-Acc.1_b '))).to.equal('ard-acc.1_b'));
 
   it('suggest what could be meant', () => {
     expect(parseKeyPart('Harbour House')).to.have.nested.property('fault.params.meant', 'harbour-house');
@@ -18,13 +19,17 @@ describe('names', () => {
   });
 
   it('sort numbers by value', () => {
-    const sorted = ['1/10', '1/2', '1/1', '2/1', '10/1', 'vlan304', 'vlan40'].sort((a, b) => (sortKey(a) < sortKey(b) ? -1 : 1));
+    const sorted = ['1/10', '1/2', '1/1', '2/1', '10/1', 'vlan304', 'vlan40'].sort((a, b) =>
+      sortKey(a) < sortKey(b) ? -1 : 1,
+    );
     expect(sorted).to.deep.equal(['1/1', '1/2', '1/10', '2/1', '10/1', 'vlan40', 'vlan304']);
   });
 
   it('sort any two numbers in the same frame by value', () => {
     const number = fc.nat({ max: 10 ** 9 });
-    fc.assert(fc.property(number, number, (a, b) => void expect(sortKey(`x${a}-1`) < sortKey(`x${b}-1`)).to.equal(a < b)));
+    fc.assert(
+      fc.property(number, number, (a, b) => void expect(sortKey(`x${a}-1`) < sortKey(`x${b}-1`)).to.equal(a < b)),
+    );
   });
 });
 

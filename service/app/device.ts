@@ -2,7 +2,6 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
-import { Op } from 'sequelize';
 import { byId, find, keyOf, present } from '../store/records.ts';
 import { type Tx } from '../store/tx.ts';
 import { managementOf } from './addressing/management.ts';
@@ -14,21 +13,8 @@ import { mustFind } from './records/refs.ts';
 export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.overview'>> {
   const device = await mustFind(tx, 'device', ref);
   const boxes = await find(tx, 'box', { device_id: device.id });
-  const interfaces = await find(
-    tx,
-    'interface',
-    { device_id: device.id },
-    { order: [['sort_key', 'ASC']], limit: 1000 },
-  );
-  const addresses =
-    interfaces.length === 0
-      ? []
-      : await find(
-          tx,
-          'address',
-          { interface_id: { [Op.in]: interfaces.map((i) => i.id) } },
-          { order: [['sort_key', 'ASC']] },
-        );
+  const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'], limit: 1000 });
+  const addresses = await find(tx, 'address', { interface_id: interfaces.map((i) => i.id) }, { order: ['sort_key'] });
   const [shown] = await present(tx, 'device', [device]);
   return {
     device: shown as never,

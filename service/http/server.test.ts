@@ -22,7 +22,10 @@ describe('the server', () => {
   });
 
   it('describes every route in OpenAPI, and no other', async () => {
-    const document = (await (await get('/api/openapi.json')).json()) as { openapi: string; paths: Record<string, Record<string, { operationId: string; responses: object }>> };
+    const document = (await (await get('/api/openapi.json')).json()) as {
+      openapi: string;
+      paths: Record<string, Record<string, { operationId: string; responses: object }>>;
+    };
     expect(document.openapi).to.equal('3.1.0');
     const described = Object.values(document.paths).flatMap((path) => Object.values(path).map((o) => o.operationId));
     expect(described).to.have.members(Object.keys(routes));
@@ -36,24 +39,31 @@ describe('the server', () => {
 
   it('lists page by page, in natural order, both ways', async () => {
     const { engineer } = bench.clients;
-    await engineer.addAll('owner', Array.from({ length: 25 }, (_, i) => ({ name: `o-${i + 1}`, ...(i % 3 === 0 ? { title: `T${i % 2}` } : {}) })));
+    await engineer.addAll(
+      'owner',
+      Array.from({ length: 25 }, (_, i) => ({ name: `o-${i + 1}`, ...(i % 3 === 0 ? { title: `T${i % 2}` } : {}) })),
+    );
     for (const sort of ['key', '-key', 'updatedAt', '-updatedAt']) {
       const seen: string[] = [];
-      for (let after: string | undefined; ; ) {
+      for (let after: string | undefined; ;) {
         const page = await engineer.list('owner', { limit: 7, sort, after });
         seen.push(...page.items.map((o) => o.key));
         if (page.next === null) break;
         after = page.next;
       }
       expect(new Set(seen).size, sort).to.equal(25);
-      if (sort === 'key') expect(seen.slice(0, 3).concat(seen.slice(9, 11))).to.deep.equal(['o-1', 'o-2', 'o-3', 'o-10', 'o-11']);
+      if (sort === 'key')
+        expect(seen.slice(0, 3).concat(seen.slice(9, 11))).to.deep.equal(['o-1', 'o-2', 'o-3', 'o-10', 'o-11']);
       if (sort === '-key') expect(seen.slice(0, 2)).to.deep.equal(['o-25', 'o-24']);
     }
   });
 
   it('pages through empty values without losing or repeating any', async () => {
     const { engineer } = bench.clients;
-    await engineer.addAll('site', Array.from({ length: 20 }, (_, i) => ({ code: `s${i}`, ...(i % 2 ? { title: `Title ${i % 3}` } : {}) })));
+    await engineer.addAll(
+      'site',
+      Array.from({ length: 20 }, (_, i) => ({ code: `s${i}`, ...(i % 2 ? { title: `Title ${i % 3}` } : {}) })),
+    );
     for (const sort of ['title', '-title']) {
       const seen: string[] = [];
       let after: string | undefined;
@@ -96,7 +106,11 @@ describe('the server', () => {
     const edit = () =>
       fetch(`${bench.url}/api/v1/sites/s1`, {
         method: 'PATCH',
-        headers: { Authorization: `Bearer ${bench.tokens.engineer}`, 'Content-Type': 'application/json', 'If-Match': etag },
+        headers: {
+          Authorization: `Bearer ${bench.tokens.engineer}`,
+          'Content-Type': 'application/json',
+          'If-Match': etag,
+        },
         body: '{"title":"First"}',
       });
     expect(await (await edit()).json()).to.include({ version: 2 });
@@ -106,28 +120,42 @@ describe('the server', () => {
   it('leaves a record alone that an edit does not change', async () => {
     const saved = await bench.clients.engineer.edit('site', 's1', { title: 'First' });
     expect(saved.version).to.equal(2);
-    expect((await bench.clients.engineer.call('history.list', { query: { kind: 'site', record: 's1' } })).items).to.have.length(2);
+    expect(
+      (await bench.clients.engineer.call('history.list', { query: { kind: 'site', record: 's1' } })).items,
+    ).to.have.length(2);
   });
 
   it('does a thing once per idempotency key, also for many at once', async () => {
     const { engineer } = bench.clients;
-    const made = await Promise.all(Array.from({ length: 8 }, () => engineer.add('vendor', { name: 'hazel' }, { idempotencyKey: 'k-1' })));
+    const made = await Promise.all(
+      Array.from({ length: 8 }, () => engineer.add('vendor', { name: 'hazel' }, { idempotencyKey: 'k-1' })),
+    );
     expect(new Set(made.map((v) => v.id)).size).to.equal(1);
     const other = await refusal(engineer.add('vendor', { name: 'tarnwick' }, { idempotencyKey: 'k-1' }));
     expect(other.code).to.equal('idempotency-other');
-    expect((await bench.clients.admin.add('vendor', { name: 'tarnwick' }, { idempotencyKey: 'k-1' })).key).to.equal('tarnwick');
+    expect((await bench.clients.admin.add('vendor', { name: 'tarnwick' }, { idempotencyKey: 'k-1' })).key).to.equal(
+      'tarnwick',
+    );
   });
 
   it('keeps no key of a request that was refused', async () => {
     const { engineer } = bench.clients;
-    expect((await refusal(engineer.add('model', { vendor: 'copperbell', name: 'cb-7' }, { idempotencyKey: 'k-2' }))).code).to.equal('ref-unknown');
+    expect(
+      (await refusal(engineer.add('model', { vendor: 'copperbell', name: 'cb-7' }, { idempotencyKey: 'k-2' }))).code,
+    ).to.equal('ref-unknown');
     await engineer.add('vendor', { name: 'copperbell' });
-    expect((await engineer.add('model', { vendor: 'copperbell', name: 'cb-7' }, { idempotencyKey: 'k-2' })).key).to.equal('copperbell/cb-7');
+    expect(
+      (await engineer.add('model', { vendor: 'copperbell', name: 'cb-7' }, { idempotencyKey: 'k-2' })).key,
+    ).to.equal('copperbell/cb-7');
   });
 
   it('signs in with a cookie that scripts cannot read, and out again', async () => {
     const signIn = (password: string) =>
-      fetch(`${bench.url}/api/v1/session`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ name: 'viewer', password }) });
+      fetch(`${bench.url}/api/v1/session`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify({ name: 'viewer', password }),
+      });
     expect((await signIn('wrong')).status).to.equal(401);
     const response = await signIn(PASSWORD);
     const header = response.headers.get('set-cookie') ?? '';
@@ -143,7 +171,11 @@ describe('the server', () => {
     const { admin } = bench.clients;
     await admin.call('user.add', { body: { name: 'target', role: 'viewer', password: 'a long enough word' } });
     const signIn = (password: string) =>
-      fetch(`${bench.url}/api/v1/session`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ name: 'target', password }) });
+      fetch(`${bench.url}/api/v1/session`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify({ name: 'target', password }),
+      });
     for (let i = 0; i < 8; i += 1) expect((await signIn(`wrong ${i}`)).status).to.equal(401);
     const response = await signIn('a long enough word');
     expect(response.status).to.equal(429);
@@ -152,17 +184,23 @@ describe('the server', () => {
 
   it('gives tokens no more than their maker may, and takes them back', async () => {
     const { engineer, viewer } = bench.clients;
-    expect((await refusal(viewer.call('token.add', { body: { title: 'x', role: 'engineer' } }))).code).to.equal('role-insufficient');
+    expect((await refusal(viewer.call('token.add', { body: { title: 'x', role: 'engineer' } }))).code).to.equal(
+      'role-insufficient',
+    );
     const token = await engineer.call('token.add', { body: { title: 'reader', role: 'viewer' } });
     const use = () => fetch(`${bench.url}/api/v1/session`, { headers: { Authorization: `Bearer ${token.secret}` } });
     expect(await (await use()).json()).to.include({ name: 'engineer', role: 'viewer' });
-    expect((await refusal(viewer.call('token.remove', { params: { id: String(token.id) } }))).code).to.equal('not-found');
+    expect((await refusal(viewer.call('token.remove', { params: { id: String(token.id) } }))).code).to.equal(
+      'not-found',
+    );
     await engineer.call('token.remove', { params: { id: String(token.id) } });
     expect((await use()).status).to.equal(401);
   });
 
   it('keeps neither passwords nor tokens in readable form', async () => {
-    const rows = await read(bench.store, actor, (tx) => tx.select('SELECT password FROM user UNION ALL SELECT HEX(digest) FROM token'));
+    const rows = await read(bench.store, actor, (tx) =>
+      tx.select('SELECT password FROM user UNION ALL SELECT HEX(digest) FROM token'),
+    );
     const text = JSON.stringify(rows);
     expect(text).to.include('$argon2id$');
     for (const secret of [PASSWORD, ...Object.values(bench.tokens)]) expect(text).to.not.include(secret);
@@ -170,9 +208,15 @@ describe('the server', () => {
 
   it('never leaves itself without an administrator', async () => {
     const { admin } = bench.clients;
-    expect((await refusal(admin.call('user.edit', { params: { name: 'admin' }, body: { role: 'viewer' } }))).code).to.equal('last-admin');
-    expect((await refusal(admin.call('user.edit', { params: { name: 'admin' }, body: { disabled: true } }))).code).to.equal('last-admin');
-    expect((await refusal(admin.call('user.add', { body: { name: 'short', role: 'viewer', password: 'short' } }))).code).to.equal('password-weak');
+    expect(
+      (await refusal(admin.call('user.edit', { params: { name: 'admin' }, body: { role: 'viewer' } }))).code,
+    ).to.equal('last-admin');
+    expect(
+      (await refusal(admin.call('user.edit', { params: { name: 'admin' }, body: { disabled: true } }))).code,
+    ).to.equal('last-admin');
+    expect(
+      (await refusal(admin.call('user.add', { body: { name: 'short', role: 'viewer', password: 'short' } }))).code,
+    ).to.equal('password-weak');
   });
 
   it('shuts a disabled user out at once', async () => {
@@ -185,7 +229,10 @@ describe('the server', () => {
 
   it('streams hints of what changed', async () => {
     const gone = new AbortController();
-    const response = await fetch(`${bench.url}/api/v1/events`, { headers: { Authorization: `Bearer ${bench.tokens.viewer}` }, signal: gone.signal });
+    const response = await fetch(`${bench.url}/api/v1/events`, {
+      headers: { Authorization: `Bearer ${bench.tokens.viewer}` },
+      signal: gone.signal,
+    });
     const reader = (response.body as ReadableStream<Uint8Array>).getReader();
     let heard = '';
     const hear = async (wanted: RegExp) => {
@@ -207,8 +254,15 @@ describe('the server', () => {
 
   it('takes a reason with any write, into the history', async () => {
     await bench.clients.engineer.add('purpose', { name: 'quayside' }, { reason: 'a rack by the water, № 2' });
-    const [set] = (await bench.clients.viewer.call('history.list', { query: { kind: 'purpose', record: 'quayside' } })).items;
-    expect(set).to.deep.include({ actor: 'engineer', via: 'api', action: 'purpose.add', reason: 'a rack by the water, № 2', count: 1 });
+    const [set] = (await bench.clients.viewer.call('history.list', { query: { kind: 'purpose', record: 'quayside' } }))
+      .items;
+    expect(set).to.deep.include({
+      actor: 'engineer',
+      via: 'api',
+      action: 'purpose.add',
+      reason: 'a rack by the water, № 2',
+      count: 1,
+    });
     expect(set?.changes[0]).to.deep.include({ kind: 'purpose', key: 'quayside', before: null });
   });
 });

@@ -108,7 +108,8 @@ function addConsole(app: Hono, folder: string): void {
     if (c.res.ok) c.header('Cache-Control', 'public, max-age=31536000, immutable');
   });
   app.get('/assets/*', serveStatic({ root: relative(process.cwd(), folder) || '.' }));
-  for (const file of ['/favicon.svg', '/without-eval.js']) app.get(file, serveStatic({ root: relative(process.cwd(), folder) || '.' }));
+  for (const file of ['/favicon.svg', '/without-eval.js'])
+    app.get(file, serveStatic({ root: relative(process.cwd(), folder) || '.' }));
   app.get('/assets/*', (c) => c.text('not found', 404));
   app.get('*', (c) => c.html(page, 200, { 'Cache-Control': 'no-cache' }));
 }
@@ -166,7 +167,12 @@ function reply(c: Context, id: RouteId, { status, body }: Answer): Response {
   }
   const version = (body as { version?: unknown } | null)?.version;
   if (typeof version === 'number') c.header('ETag', `"${version}"`);
-  return c.json(body as object, status as 200);
+  const text = JSON.stringify(body);
+  // With a known length, short answers are not compressed.
+  return c.body(text, status as 200, {
+    'Content-Type': 'application/json',
+    'Content-Length': String(Buffer.byteLength(text)),
+  });
 }
 
 function nextUrl(c: Context, mark: string): string {

@@ -1,5 +1,4 @@
 /** Records of the kinds in the database: found, inserted, updated and removed in arrays. */
-import { Op, type WhereOptions } from 'sequelize';
 import { type Field, type Row, type Value, typeOf } from '@zpine/contract/fields';
 import { columnOf, fieldsOf, makeKey, refsOf, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
@@ -46,20 +45,25 @@ export function imageOf(name: KindName, record: object): Fields {
   return Object.fromEntries(own.map(([field]) => [field, held[field] ?? null]));
 }
 
+/** Columns and what they must equal; an array means any of its values. */
+export type Where = Record<string, string | number | readonly (string | number)[]>;
+
 export async function find<K extends KindName>(
   tx: Tx,
   name: K,
-  where: WhereOptions,
-  options: { limit?: number; lock?: boolean; order?: [string, 'ASC' | 'DESC'][] } = {},
+  where: Where,
+  options: { limit?: number; lock?: boolean; order?: string[] } = {},
 ): Promise<Stored<K>[]> {
-  const { limit, lock, order = [['id', 'ASC']] } = options;
-  const rows = (await tx.models[name].findAll({
-    ...tx.options,
-    where,
-    order,
-    ...(limit === undefined ? {} : { limit }),
-    ...(lock ? { lock: true } : {}),
-  })) as unknown as Row[];
+  const { limit, lock, order = ['id'] } = options;
+  if (Object.values(where).some((value) => Array.isArray(value) && value.length === 0)) return [];
+  const tests = Object.entries(where).map(
+    ([column, value]) => `\`${column}\` ${Array.isArray(value) ? 'IN (?)' : '= ?'}`,
+  );
+  const rows = await tx.select<Row>(
+    `SELECT * FROM \`${name}\` ${tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : ''} ORDER BY ${order.join(', ')}
+     ${limit === undefined ? '' : `LIMIT ${limit}`} ${lock ? 'FOR UPDATE' : ''}`,
+    Object.values(where),
+  );
   const records = rows.map((row) => fromRow(name, row));
   const known = knownKeys(tx, name);
   for (const record of records) known.set(record.id, record.key);
@@ -72,7 +76,7 @@ export async function byIds<K extends KindName>(
   ids: number[],
   lock = false,
 ): Promise<Map<number, Stored<K>>> {
-  const found = ids.length === 0 ? [] : await find(tx, name, { id: { [Op.in]: [...new Set(ids)] } }, { lock });
+  const found = await find(tx, name, { id: [...new Set(ids)] }, { lock });
   return new Map(found.map((record) => [record.id, record]));
 }
 
@@ -84,7 +88,7 @@ export async function byId<K extends KindName>(tx: Tx, name: K, id: number, lock
 }
 
 export async function byKeys<K extends KindName>(tx: Tx, name: K, keys: string[]): Promise<Map<string, Stored<K>>> {
-  const found = keys.length === 0 ? [] : await find(tx, name, { natural_key: { [Op.in]: [...new Set(keys)] } });
+  const found = await find(tx, name, { natural_key: [...new Set(keys)] });
   return new Map(found.map((record) => [record.key, record]));
 }
 
@@ -234,7 +238,7 @@ async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void>
   if (ids.length === 0) return;
   for (const [child, field] of referrersOf(name)) {
     if (!kindOf(child).key.parts.includes(field)) continue;
-    const records = await find(tx, child, { [`${columnOf(field)}_id`]: { [Op.in]: ids } });
+    const records = await find(tx, child, { [`${columnOf(field)}_id`]: ids });
     const keys = await withKeys(tx, child, records as unknown as Fields[]);
     for (const [i, record] of records.entries()) {
       const { key, sortKey } = keys[i] ?? { key: record.key, sortKey: '' };

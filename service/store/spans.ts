@@ -8,6 +8,7 @@ import { formatPrefix, lastOf, parsePrefix, usableRange, type Prefix } from '@zp
 import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { countOf, fitOf, freeWithin, merged, type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
+import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from './tx.ts';
 
@@ -17,6 +18,7 @@ interface SpaceRow {
   id: number;
   prefix_id: number;
   holds: Holds;
+  free: string;
 }
 interface SpanRow {
   first: Buffer;
@@ -38,64 +40,110 @@ export async function createSpaces(tx: Tx, prefixId: number): Promise<void> {
   );
 }
 
-/** Locks the spaces of prefixes, in the one order that keeps writers from waiting on each other in a ring. */
-export async function lockSpaces(tx: Tx, prefixIds: number[], holds?: Holds): Promise<Map<string, number>> {
-  if (prefixIds.length === 0) return new Map();
-  const rows = await tx.select<SpaceRow>(
-    `SELECT id, prefix_id, holds FROM space WHERE prefix_id IN (?) ${holds ? 'AND holds = ?' : ''} ORDER BY id FOR UPDATE`,
-    holds ? [prefixIds, holds] : [prefixIds],
-  );
-  return new Map(rows.map((row) => [`${row.prefix_id} ${row.holds}`, Number(row.id)]));
+/** A space that is locked until the unit of work ends. */
+interface Locked {
+  id: number;
+  free: bigint;
 }
 
-export async function spaceOf(tx: Tx, prefixId: number, holds: Holds, lock = false): Promise<number> {
-  const row = await tx.one<{ id: number }>(
-    `SELECT id FROM space WHERE prefix_id = ? AND holds = ? ${lock ? 'FOR UPDATE' : ''}`,
-    [prefixId, holds],
+/** Locks the spaces of prefixes, in the one order that keeps writers from waiting on each other in a ring. */
+export async function lockSpaces(tx: Tx, prefixIds: number[]): Promise<Map<string, Locked>> {
+  if (prefixIds.length === 0) return new Map();
+  const rows = await tx.select<SpaceRow>(
+    'SELECT id, prefix_id, holds, free FROM space WHERE prefix_id IN (?) ORDER BY id FOR UPDATE',
+    [prefixIds],
   );
+  return new Map(rows.map((row) => [`${row.prefix_id} ${row.holds}`, { id: Number(row.id), free: BigInt(row.free) }]));
+}
+
+export async function spaceOf(tx: Tx, prefixId: number, holds: Holds): Promise<number> {
+  const row = await tx.one<{ id: number }>('SELECT id FROM space WHERE prefix_id = ? AND holds = ?', [prefixId, holds]);
   if (!row) throw new Error(`prefix ${prefixId} has no space for ${holds}`);
   return Number(row.id);
 }
 
 /** The first free address at or above `from`. */
 export async function nextFree(tx: Tx, space: number, family: Family, from: bigint): Promise<bigint | undefined> {
-  const row = await tx.one<SpanRow>(
-    'SELECT first, last FROM free_span WHERE space_id = ? AND last >= ? ORDER BY last LIMIT 1',
-    [space, bytesOf(family, from)],
-  );
+  const row = await spanAt(tx, space, family, from);
   if (!row) return undefined;
   const { first } = spanFrom(row, family);
   return first > from ? first : from;
 }
 
-/** Takes one stretch out of the free space. False when not all of it was free. The space must be locked. */
-export async function take(tx: Tx, space: number, family: Family, taken: Span): Promise<boolean> {
-  const row = await tx.one<SpanRow>(
-    'SELECT first, last FROM free_span WHERE space_id = ? AND last >= ? ORDER BY last LIMIT 1',
-    [space, bytesOf(family, taken.last)],
+/** Takes one stretch out of both spaces of a prefix, from each as far as it was wholly free there. They must be locked. */
+export async function take(tx: Tx, spaces: Iterable<Locked>, family: Family, taken: Span): Promise<void> {
+  const from: number[] = [];
+  for (const { id } of spaces) {
+    const row = await spanAt(tx, id, family, taken.last);
+    if (!row || spanFrom(row, family).first > taken.first) continue;
+    await cut(tx, id, family, row, taken);
+    from.push(id);
+  }
+  if (from.length === 0) return;
+  await tx.execute('UPDATE space SET free = free - ? WHERE id IN (?)', [countOf([taken]), from]);
+}
+
+/**
+ * Takes the first address at or above `from` that is free for fixed assignment; gives it with what is left then, or
+ * undefined when there is none. Everybody who assigns here waits for the same lock, so the caller may go on while the
+ * last statements are under way, and must wait for `done`.
+ */
+export async function takeNext(
+  tx: Tx,
+  prefixId: number,
+  family: Family,
+  from: bigint,
+): Promise<{ value: bigint; left: bigint; done: Promise<unknown> } | undefined> {
+  // Sent one behind the other: the spans are looked up when the lock is there, without a way back and forth.
+  const [spaces, row, near] = await Promise.all([
+    lockSpaces(tx, [prefixId]),
+    spanIn(tx, prefixId, 'fixed', family, from),
+    spanIn(tx, prefixId, 'blocks', family, from),
+  ]);
+  const fixed = spaces.get(`${prefixId} fixed`);
+  const blocks = spaces.get(`${prefixId} blocks`);
+  if (!fixed || !blocks) throw new Refusal('not-found', { kind: 'prefix', ref: `#${prefixId}` });
+  if (!row) return undefined;
+  const { first } = spanFrom(row, family);
+  const value = first > from ? first : from;
+  const taken = { first: value, last: value };
+  const holdsIt = near && spanFrom(near, family).last >= value && spanFrom(near, family).first <= value;
+  const block = holdsIt ? near : await spanAt(tx, blocks.id, family, value);
+  if (!block) throw new Error(`prefix ${prefixId}: an address is free that is in no free block`);
+  const done = Promise.all([
+    cut(tx, fixed.id, family, row, taken),
+    cut(tx, blocks.id, family, block, taken),
+    tx.execute('UPDATE space SET free = free - 1 WHERE id IN (?)', [[fixed.id, blocks.id]]),
+  ]);
+  return { value, left: fixed.free - 1n, done };
+}
+
+const spanIn = (tx: Tx, prefixId: number, holds: Holds, family: Family, value: bigint): Promise<SpanRow | undefined> =>
+  tx.one<SpanRow>(
+    `SELECT f.first, f.last FROM space s JOIN free_span f ON f.space_id = s.id
+     WHERE s.prefix_id = ? AND s.holds = ? AND f.last >= ? ORDER BY f.last LIMIT 1`,
+    [prefixId, holds, bytesOf(family, value)],
   );
-  if (!row) return false;
+
+/** The free span that ends at or above `value`, the lowest of them. */
+const spanAt = (tx: Tx, space: number, family: Family, value: bigint): Promise<SpanRow | undefined> =>
+  tx.one<SpanRow>('SELECT first, last FROM free_span WHERE space_id = ? AND last >= ? ORDER BY last LIMIT 1', [
+    space,
+    bytesOf(family, value),
+  ]);
+
+/** Takes a stretch out of the one free span that holds it whole. */
+async function cut(tx: Tx, space: number, family: Family, row: SpanRow, taken: Span): Promise<void> {
   const span = spanFrom(row, family);
-  if (span.first > taken.first) return false;
   const before = span.first < taken.first ? { first: span.first, last: taken.first - 1n } : undefined;
   const after = taken.last < span.last ? { first: taken.last + 1n, last: span.last } : undefined;
   if (after) {
-    await tx.execute('UPDATE free_span SET first = ?, fit = ? WHERE space_id = ? AND last = ?', [
-      bytesOf(family, after.first),
-      fitOf(after, family),
-      space,
-      row.last,
-    ]);
+    const values = [bytesOf(family, after.first), fitOf(after, family), space, row.last];
+    await tx.execute('UPDATE free_span SET first = ?, fit = ? WHERE space_id = ? AND last = ?', values);
   } else {
     await tx.execute('DELETE FROM free_span WHERE space_id = ? AND last = ?', [space, row.last]);
   }
   if (before) await insertSpans(tx, space, family, [before]);
-  return true;
-}
-
-/** Gives a stretch back and lets it grow together with its neighbours. The space must be locked. */
-export async function give(tx: Tx, space: number, family: Family, given: Span): Promise<void> {
-  await replaceStretch(tx, space, family, given, [given]);
 }
 
 async function insertSpans(tx: Tx, space: number, family: Family, spans: Span[]): Promise<void> {
@@ -128,7 +176,10 @@ async function replaceStretch(tx: Tx, space: number, family: Family, stretch: Sp
       bytesOf(family, old.at(-1)?.last ?? 0n),
     ]);
   }
-  await insertSpans(tx, space, family, merged([...kept, ...free]));
+  const fresh = merged([...kept, ...free]);
+  await insertSpans(tx, space, family, fresh);
+  const grown = countOf(fresh) - countOf(old);
+  if (grown !== 0n) await tx.execute('UPDATE space SET free = free + ? WHERE id = ?', [grown, space]);
 }
 
 /** What a prefix keeps from being handed out by itself, beside children and assigned addresses. */
@@ -177,17 +228,16 @@ export async function rebuild(tx: Tx, record: Stored<'prefix'>, stretch?: Span):
   for (const holds of ['fixed', 'blocks'] as const) {
     const space = spaces.get(`${record.id} ${holds}`);
     if (space === undefined) throw new Error(`prefix ${record.key} has no space for ${holds}`);
-    await replaceStretch(tx, space, p.family, within, freeWithin(within, taken[holds]));
+    await replaceStretch(tx, space.id, p.family, within, freeWithin(within, taken[holds]));
   }
 }
 
-/** How much of a prefix is free for fixed assignment. */
-export async function freeCount(tx: Tx, prefixId: number, family: Family): Promise<bigint> {
-  const rows = await tx.select<SpanRow>(
-    'SELECT f.first, f.last FROM free_span f JOIN space s ON s.id = f.space_id WHERE s.prefix_id = ? AND s.holds = ?',
-    [prefixId, 'fixed'],
-  );
-  return countOf(rows.map((row) => spanFrom(row, family)));
+/** How many addresses of a prefix are free for fixed assignment; the count is kept with the spans. */
+export async function freeCount(tx: Tx, prefixId: number): Promise<bigint> {
+  const row = await tx.one<{ free: string }>("SELECT free FROM space WHERE prefix_id = ? AND holds = 'fixed'", [
+    prefixId,
+  ]);
+  return BigInt(row?.free ?? 0);
 }
 
 /** The free spans of a prefix, in order: for tests and for the map of a space. */
@@ -208,11 +258,11 @@ export async function smallestCovering(
 ): Promise<number | undefined> {
   const family = candidates[0]?.family;
   if (family === undefined) return undefined;
-  const probes = candidates.map((c) => [bytesOf(family, c.first), c.length]);
+  const probes = candidates.map(() => '(?, ?)').join(', ');
   const row = await tx.one<{ id: number }>(
-    `SELECT id FROM prefix WHERE vrf_id = ? AND cidr_family = ? AND (cidr, cidr_length) IN (?)
+    `SELECT id FROM prefix WHERE vrf_id = ? AND cidr_family = ? AND (cidr, cidr_length) IN (${probes})
      ORDER BY cidr_length DESC LIMIT 1 ${lock ? 'FOR UPDATE' : ''}`,
-    [vrfId, family, probes],
+    [vrfId, family, ...candidates.flatMap((c) => [bytesOf(family, c.first), c.length])],
   );
   return row === undefined ? undefined : Number(row.id);
 }

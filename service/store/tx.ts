@@ -1,6 +1,7 @@
-import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
+import { type Sequelize, type Transaction } from 'sequelize';
 import { type KindName } from '@zpine/contract/kinds';
-import { type Value } from '@zpine/contract/fields';
+import { type Row, type Value } from '@zpine/contract/fields';
+import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
 import { isAway, isDeadlock } from './database.ts';
@@ -34,6 +35,10 @@ export interface NewJob {
 
 type Values = readonly unknown[];
 
+/** Rows of one INSERT. */
+const SLICE = 500;
+/** For how long the distance to the database's clock is taken for granted. */
+const CLOCK_MS = 10_000;
 /** How many buffered changes are held in memory before they are written inside the transaction. */
 const FLUSH_AT = 2000;
 
@@ -46,17 +51,17 @@ export class Tx {
   readonly action: string;
   readonly models: Models;
   /** Natural keys by kind and id, as far as this unit of work has seen them. */
-  readonly keys = new Map<KindName, Map<number, string>>();
-  private readonly sequelize: Sequelize;
+  readonly keys = new Map<KindName, Map<number, string>>([['vrf', new Map([[DEFAULT_VRF, defaultVrf]])]]);
+  private readonly store: Store;
   private readonly transaction: Transaction | null;
   private changes: Change[] = [];
   private jobs: NewJob[] = [];
   private seq = 0;
-  private set: number | undefined;
+  private opened = false;
   private time: string | undefined;
 
   constructor(store: Store, transaction: Transaction | null, actor: Actor, action: string) {
-    this.sequelize = store.sequelize;
+    this.store = store;
     this.models = store.models;
     this.transaction = transaction;
     this.actor = actor;
@@ -68,12 +73,9 @@ export class Tx {
     return { transaction: this.transaction, raw: true };
   }
 
+  /** Rows of a hand-written statement, which goes straight to the transaction's connection. */
   async select<T extends object>(sql: string, values: Values = []): Promise<T[]> {
-    return this.sequelize.query<T>(sql, {
-      type: QueryTypes.SELECT,
-      replacements: values.map(sqlValue),
-      transaction: this.transaction,
-    });
+    return (await this.send(sql, values)) as T[];
   }
 
   async one<T extends object>(sql: string, values: Values = []): Promise<T | undefined> {
@@ -83,40 +85,51 @@ export class Tx {
   /** Runs a statement; gives the number of rows it touched. */
   async execute(sql: string, values: Values = []): Promise<number> {
     this.mustWrite();
-    const [, rows] = (await this.sequelize.query(sql, {
-      type: QueryTypes.UPDATE,
-      replacements: values.map(sqlValue),
-      transaction: this.transaction,
-    })) as unknown as [undefined, number];
-    return rows;
+    const { affectedRows } = (await this.send(sql, values)) as { affectedRows: number };
+    return affectedRows;
   }
 
-  /** Inserts rows, in slices; gives their ids in the same order where the table has an `id`. */
-  async insertRows(table: string, rows: Record<string, unknown>[], returning = 'id'): Promise<number[]> {
+  /**
+   * Inserts rows, in slices; gives their ids in the same order where the table has an `id`. `same` has columns that are
+   * alike in all rows, as SQL.
+   */
+  async insertRows(table: string, rows: Row[], returning = 'id', same: Record<string, string> = {}): Promise<number[]> {
     this.mustWrite();
     const ids: number[] = [];
     const columns = Object.keys(rows[0] ?? {});
-    const names = columns.map((c) => `\`${c}\``).join(', ');
-    const marks = `(${columns.map(() => '?').join(', ')})`;
-    for (let at = 0; at < rows.length; at += 500) {
-      const slice = rows.slice(at, at + 500);
+    const names = [...Object.keys(same), ...columns].map((c) => `\`${c}\``).join(', ');
+    const marks = `(${[...Object.values(same), ...columns.map(() => '?')].join(', ')})`;
+    for (let at = 0; at < rows.length; at += SLICE) {
+      const slice = rows.slice(at, at + SLICE);
       const sql = `INSERT INTO \`${table}\` (${names}) VALUES ${slice.map(() => marks).join(', ')}`;
       const values = slice.flatMap((row) => columns.map((c) => row[c]));
-      if (returning)
-        ids.push(
-          ...(await this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values)).map((r) =>
-            Number(r.id),
-          ),
-        );
-      else await this.execute(sql, values);
+      if (!returning) await this.execute(sql, values);
+      else {
+        const made = await this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values);
+        for (const { id } of made) ids.push(Number(id));
+      }
     }
     return ids;
   }
 
   /** The database's clock, the same for the whole unit of work: `2026-05-04 10:02:11.123`, UTC. */
   async now(): Promise<string> {
-    this.time ??= (await this.one<{ now: string }>('SELECT CAST(UTC_TIMESTAMP(3) AS char) AS now'))?.now ?? '';
+    if (this.time === undefined) {
+      const clock = this.store.clock;
+      const fresh = clock !== undefined && Math.abs(Date.now() - clock.sampledAt) < CLOCK_MS;
+      const offset = fresh ? clock.offsetMs : await this.sampleClock();
+      this.time = new Date(Date.now() + offset).toISOString().replace('T', ' ').replace('Z', '');
+    }
     return this.time;
+  }
+
+  /** How far the database's clock is ahead of ours; asked for now and then, not for every write. */
+  private async sampleClock(): Promise<number> {
+    const row = await this.one<{ ms: string }>('SELECT CAST(UNIX_TIMESTAMP(SYSDATE(3)) * 1000 AS unsigned) AS ms');
+    const sampledAt = Date.now();
+    const offsetMs = Number(row?.ms ?? sampledAt) - sampledAt;
+    this.store.clock = { offsetMs, sampledAt };
+    return offsetMs;
   }
 
   async change(change: Change): Promise<void> {
@@ -132,12 +145,7 @@ export class Tx {
   async flush(): Promise<void> {
     const at = this.changes.length + this.jobs.length > 0 ? await this.now() : '';
     if (this.changes.length > 0) {
-      const { name, via, reason } = this.actor;
-      this.set ??= (
-        await this.insertRows('change_set', [{ at, actor: name, via, action: this.action, reason: reason ?? null }])
-      )[0];
       const changes = this.changes.map((c) => ({
-        change_set_id: this.set,
         seq: (this.seq += 1),
         kind: c.kind,
         record_id: c.id,
@@ -147,13 +155,14 @@ export class Tx {
         before: c.before && JSON.stringify(c.before),
         after: c.after && JSON.stringify(c.after),
       }));
-      await this.insertRows('change', changes, '');
-      await this.insertRows(
-        'event',
-        this.changes.map((c) => ({ at, kind: c.kind, record_id: c.id, version: c.versionTo })),
-        '',
-      );
+      const events = this.changes.map((c) => ({ at, kind: c.kind, record_id: c.id, version: c.versionTo }));
       this.changes = [];
+      // Sent one behind the other, without waiting in between: the connection keeps their order.
+      await Promise.all([
+        ...this.openSet(at),
+        this.insertRows('change', changes, '', { change_set_id: '@change_set' }),
+        this.insertRows('event', events, ''),
+      ]);
     }
     for (const job of this.jobs) {
       await this.execute(
@@ -164,12 +173,43 @@ export class Tx {
     this.jobs = [];
   }
 
+  /** The change set comes into being with the first change; its id stays with the connection as a variable. */
+  private openSet(at: string): Promise<unknown>[] {
+    if (this.opened) return [];
+    this.opened = true;
+    const { name, via, reason } = this.actor;
+    const row = { at, actor: name, via, action: this.action, reason: reason ?? null };
+    return [this.insertRows('change_set', [row], ''), this.execute('SET @change_set = LAST_INSERT_ID()')];
+  }
+
+  private async send(sql: string, values: Values): Promise<unknown> {
+    if (this.transaction) return connectionOf(this.transaction).query(sql, values.map(sqlValue));
+    const pool = this.store.sequelize.connectionManager as unknown as Pool;
+    const connection = await pool.getConnection({ type: 'read', useMaster: false });
+    try {
+      return await connection.query(sql, values.map(sqlValue));
+    } finally {
+      pool.releaseConnection(connection);
+    }
+  }
+
   private mustWrite(): void {
     if (!this.transaction) throw new Error('this unit of work only reads');
   }
 }
 
-/** Sequelize writes Buffers as binary literals, and only those. */
+/** The connector's connection: hand-written statements need none of what Sequelize does around them. */
+interface Connection {
+  query: (sql: string, values: unknown[]) => Promise<unknown>;
+}
+interface Pool {
+  getConnection: (options: object) => Promise<Connection>;
+  releaseConnection: (connection: Connection) => void;
+}
+const connectionOf = (transaction: Transaction): Connection =>
+  (transaction as unknown as { connection: Connection }).connection;
+
+/** The connector writes Buffers as binary literals, and only those. */
 const sqlValue = (value: unknown): unknown => {
   if (value instanceof Uint8Array && !Buffer.isBuffer(value)) return Buffer.from(value);
   if (value === undefined) return null;
@@ -179,6 +219,8 @@ const sqlValue = (value: unknown): unknown => {
 export interface Store {
   sequelize: Sequelize;
   models: Models;
+  /** How far the database's clock was ahead of this machine's when it was last asked. */
+  clock?: { offsetMs: number; sampledAt: number };
 }
 
 const TRIES = 12;

@@ -110,7 +110,10 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
           </div>
         )
       )}
-      <Form form={form} name={formId} layout="vertical"
+      <Form
+        form={form}
+        name={formId}
+        layout="vertical"
         requiredMark={false}
         initialValues={startOf(k, record, preset)}
         onFinish={() => void save(false)}

@@ -43,47 +43,51 @@ export function RefInput({ id, kind, value, onChange, only = {}, placeholder, al
     ),
   }));
   return (
-      <Select
-        {...(id ? { id } : {})}
-        showSearch={{ filterOption: false, onSearch: setTyped, searchValue: typed }}
-        allowClear
-        style={{ width: '100%' }}
-        value={value ?? null}
-        options={options}
-        open={open}
-        onOpenChange={setOpen}
-        placeholder={placeholder ?? `choose ${withArticle(inSentence(k.title))}`}
-        notFoundContent={
-          found.isSuccess ? (
-            <span className="second">{typed ? `No ${inSentence(k.title)} begins with “${typed}”` : 'None yet'}</span>
-          ) : null
-        }
-        labelRender={({ value: shown }) => <span className="mono">{shown}</span>}
-        onChange={(next: string | undefined) => {
-          setTyped('');
-          onChange?.(next ?? null);
-        }}
-        popupRender={(menu) => (
-          <>
-            {menu}
-            {may && allowAdd && (
-              <>
-                <Divider style={{ margin: '4px 0' }} />
-                <Button
-                  type="link"
-                  size="small"
-                  onClick={() => {
-                    setOpen(false);
-                    add({ kind, preset: { ...only, ...nameFrom(k.key.parts, typed) }, onSaved: (record) => onChange?.(record.key) });
-                  }}
-                >
-                  Add {withArticle(inSentence(k.title))} …
-                </Button>
-              </>
-            )}
-          </>
-        )}
-      />
+    <Select
+      {...(id ? { id } : {})}
+      showSearch={{ filterOption: false, onSearch: setTyped, searchValue: typed }}
+      allowClear
+      style={{ width: '100%' }}
+      value={value ?? null}
+      options={options}
+      open={open}
+      onOpenChange={setOpen}
+      placeholder={placeholder ?? `choose ${withArticle(inSentence(k.title))}`}
+      notFoundContent={
+        found.isSuccess ? (
+          <span className="second">{typed ? `No ${inSentence(k.title)} begins with “${typed}”` : 'None yet'}</span>
+        ) : null
+      }
+      labelRender={({ value: shown }) => <span className="mono">{shown}</span>}
+      onChange={(next: string | undefined) => {
+        setTyped('');
+        onChange?.(next ?? null);
+      }}
+      popupRender={(menu) => (
+        <>
+          {menu}
+          {may && allowAdd && (
+            <>
+              <Divider style={{ margin: '4px 0' }} />
+              <Button
+                type="link"
+                size="small"
+                onClick={() => {
+                  setOpen(false);
+                  add({
+                    kind,
+                    preset: { ...only, ...nameFrom(k.key.parts, typed) },
+                    onSaved: (record) => onChange?.(record.key),
+                  });
+                }}
+              >
+                Add {withArticle(inSentence(k.title))} …
+              </Button>
+            </>
+          )}
+        </>
+      )}
+    />
   );
 }
 

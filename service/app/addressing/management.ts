@@ -1,5 +1,4 @@
 /** The management address of a device: from the management VLAN of its site, in one call. */
-import { Op } from 'sequelize';
 import { type Family } from '@zpine/core/addressing/ip';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
@@ -9,7 +8,7 @@ import { editOne } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { byId, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { familyOf, nextIn, proposalOf } from './next.ts';
+import { familyOf, proposalOf, takeNextIn } from './next.ts';
 
 type Assignment = ReplyOf<'device.assignManagement'>;
 
@@ -21,7 +20,7 @@ export async function managementPrefix(tx: Tx, device: Stored<'device'>, family:
      WHERE v.site_id = ? AND p.cidr_family = ? ORDER BY p.id`,
     [device.site, family],
   );
-  const prefixes = rows.length === 0 ? [] : await find(tx, 'prefix', { id: { [Op.in]: rows.map((r) => r.id) } });
+  const prefixes = await find(tx, 'prefix', { id: rows.map((r) => Number(r.id)) });
   const [only] = prefixes;
   const site = (await keyOf(tx, 'site', device.site)) ?? '';
   if (!only) throw new Refusal('management-unknown', { site });
@@ -37,16 +36,13 @@ export async function managementOf(
   family?: Family,
 ): Promise<{ address: Stored<'address'>; prefix: Stored<'prefix'> } | undefined> {
   if (device.management === null) return undefined;
-  const where = family === undefined ? {} : { address_family: family };
+  const where: Record<string, number> = family === undefined ? {} : { address_family: family };
   const [address] = await find(
     tx,
     'address',
     { interface_id: device.management, ...where },
     {
-      order: [
-        ['address_family', 'ASC'],
-        ['sort_key', 'ASC'],
-      ],
+      order: ['address_family', 'sort_key'],
       limit: 1,
     },
   );
@@ -65,11 +61,19 @@ export async function assignManagement(
   if (had) return describe(tx, device, had.address, had.prefix, false);
 
   const prefix = wanted ?? (await managementPrefix(tx, device, family));
-  const text = input.address ?? (await nextIn(tx, prefix, input.from, true));
   const on = await managementInterface(tx, device, prefix);
-  const address = await addOne(tx, 'address', { address: text, interface: `#${on.id}`, vrf: `#${prefix.vrf}` });
-  if (address.prefix !== prefix.id)
-    throw Refusal.at(['address'], 'address-outside-prefix', { address: text, prefix: prefix.key });
+  if (input.address === undefined) {
+    const { address } = await takeNextIn(tx, prefix, input.from, on, null);
+    return describe(tx, device, address, prefix, true);
+  }
+  const address = await addOne(tx, 'address', {
+    address: input.address,
+    interface: `#${on.id}`,
+    vrf: `#${prefix.vrf}`,
+  });
+  if (address.prefix !== prefix.id) {
+    throw Refusal.at(['address'], 'address-outside-prefix', { address: input.address, prefix: prefix.key });
+  }
   return describe(tx, device, address, prefix, true);
 }
 

@@ -3,8 +3,8 @@ import { contains, parsePrefix } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
-import { keyOf } from '../../store/records.ts';
-import { freeCount, nextFree, spaceOf } from '../../store/spans.ts';
+import { insert, keyOf } from '../../store/records.ts';
+import { freeCount, nextFree, spaceOf, takeNext } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export interface Proposal {
@@ -17,23 +17,45 @@ export interface Proposal {
   left: string;
 }
 
-/** The next free address of a prefix, at or above `from`. With `lock` the prefix' free space stays as it is till the end. */
-export async function nextIn(
-  tx: Tx,
-  prefix: Stored<'prefix'>,
-  from: string | undefined,
-  lock: boolean,
-): Promise<string> {
+/** The next free address of a prefix, at or above `from`; nothing is taken. */
+export async function nextIn(tx: Tx, prefix: Stored<'prefix'>, from: string | undefined): Promise<string> {
   const p = sure(parsePrefix(prefix.cidr));
-  const start = from === undefined ? p.first : startOf(prefix, from);
-  const space = await spaceOf(tx, prefix.id, 'fixed', lock);
-  const value = await nextFree(tx, space, p.family, start);
-  if (value === undefined)
-    throw new Refusal('prefix-full', { prefix: prefix.key, ...(from === undefined ? {} : { from }) });
+  const value = await nextFree(tx, await spaceOf(tx, prefix.id, 'fixed'), p.family, startOf(prefix, from));
+  if (value === undefined) throw full(prefix, from);
   return formatIp({ family: p.family, value });
 }
 
-function startOf(prefix: Stored<'prefix'>, from: string): bigint {
+/** Takes the next free address of a prefix for an interface, or for nobody. */
+export async function takeNextIn(
+  tx: Tx,
+  prefix: Stored<'prefix'>,
+  from: string | undefined,
+  on: Stored<'interface'> | null,
+  description: string | null,
+): Promise<{ address: Stored<'address'>; left: bigint }> {
+  const { family } = sure(parsePrefix(prefix.cidr));
+  const start = startOf(prefix, from);
+  if (on && on.vrf !== prefix.vrf) {
+    const [one, other] = [await keyOf(tx, 'vrf', on.vrf), await keyOf(tx, 'vrf', prefix.vrf)];
+    throw Refusal.at(['interface'], 'vrf-differs', { one: one ?? '', other: other ?? '' });
+  }
+  // What can be asked before the lock is asked before it.
+  await Promise.all([keyOf(tx, 'vrf', prefix.vrf), tx.now()]);
+  const taken = await takeNext(tx, prefix.id, family, start);
+  if (!taken) throw full(prefix, from);
+  // What is free in a locked space is sound: inside the prefix and in no smaller one, in no pool, on nobody.
+  const address = formatIp({ family, value: taken.value });
+  const record = { address, description, interface: on?.id ?? null, vrf: prefix.vrf, prefix: prefix.id, note: null };
+  const [[stored]] = await Promise.all([insert(tx, 'address', [record]), taken.done]);
+  if (!stored) throw new Error('nothing was assigned');
+  return { address: stored, left: taken.left };
+}
+
+const full = (prefix: Stored<'prefix'>, from: string | undefined): Refusal =>
+  new Refusal('prefix-full', { prefix: prefix.key, ...(from === undefined ? {} : { from }) });
+
+function startOf(prefix: Stored<'prefix'>, from: string | undefined): bigint {
+  if (from === undefined) return sure(parsePrefix(prefix.cidr)).first;
   const read = parseIp(from);
   if (!read.ok) throw Refusal.at(['from'], read.fault.code, read.fault.params);
   if (!contains(sure(parsePrefix(prefix.cidr)), read.value)) {
@@ -42,16 +64,15 @@ function startOf(prefix: Stored<'prefix'>, from: string): bigint {
   return read.value.value;
 }
 
-export async function proposalOf(tx: Tx, prefix: Stored<'prefix'>, address: string): Promise<Proposal> {
-  const p = sure(parsePrefix(prefix.cidr));
+export async function proposalOf(tx: Tx, prefix: Stored<'prefix'>, address: string, left?: bigint): Promise<Proposal> {
   return {
     address,
-    length: p.length,
+    length: sure(parsePrefix(prefix.cidr)).length,
     prefix: prefix.key,
     vlan: await keyOf(tx, 'vlan', prefix.vlan),
     site: await keyOf(tx, 'site', prefix.site),
     use: await keyOf(tx, 'use', prefix.use),
-    left: String(await freeCount(tx, prefix.id, p.family)),
+    left: String(left ?? (await freeCount(tx, prefix.id))),
   };
 }
 

@@ -1,9 +1,8 @@
 import { parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
-import { countOf } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { mustFind } from '../records/refs.ts';
-import { freeSpans, ipText } from '../../store/spans.ts';
+import { freeCount, freeSpans, ipText } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
 const MOST_SPANS = 1000;
@@ -17,7 +16,7 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
     `SELECT (SELECT COUNT(*) FROM address WHERE prefix_id = ?) AS assigned, (SELECT COUNT(*) FROM prefix WHERE parent_id = ?) AS children`,
     [prefix.id, prefix.id],
   );
-  const free = countOf(fixed);
+  const free = await freeCount(tx, prefix.id);
   return {
     size: String(sizeOf(p)),
     free: String(free),

@@ -47,7 +47,7 @@ export const addressRules: KindRules = {
       const { family, value } = sure(parseIp(address.address));
       const spaces = await lockSpaces(tx, [address.prefix]);
       // Gateway and held-back addresses are in no free space to begin with: taking them by name is fine.
-      for (const space of spaces.values()) await take(tx, space, family, { first: value, last: value });
+      await take(tx, spaces.values(), family, { first: value, last: value });
     }
   },
 

@@ -5,6 +5,7 @@ import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';
 import { deviceRules } from './device.ts';
 import { prefixRules } from './prefix.ts';
+import { vrfRules } from './vrf.ts';
 
 const rules: Partial<Record<KindName, KindRules>> = {
   address: addressRules,
@@ -12,6 +13,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   box: boxRules,
   device: deviceRules,
   prefix: prefixRules,
+  vrf: vrfRules,
 };
 
 const none: KindRules = {};

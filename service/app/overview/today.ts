@@ -1,17 +1,13 @@
 /** What waits for somebody: every row names the thing, what is wrong in one sentence, and the remedy. */
-import { lastOf, parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
-import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
-import { fillPercent } from '../addressing/space.ts';
-import { freeCount, prefixText } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
 type Today = ReplyOf<'today'>;
 type Item = Today['items'][number];
 
 const MOST = 50;
-/** A prefix of this many addresses or fewer is meant to be full. */
-const SMALL = 8n;
+/** A prefix with this many host bits or fewer is meant to be full. */
+const SMALL_BITS = 3;
 const NEARLY_FULL_PERCENT = 90;
 
 interface DeviceRow {
@@ -65,13 +61,12 @@ async function devicesWithout(tx: Tx, code: keyof typeof lacks): Promise<Item[]>
 }
 
 async function freeBySite(tx: Tx): Promise<Map<string, bigint>> {
-  const rows = await tx.select<{ id: number; site: string }>(
-    `SELECT p.id, s.natural_key AS site FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
-     JOIN prefix p ON p.vlan_id = v.id AND p.cidr_family = 4 JOIN site s ON s.id = v.site_id`,
+  const rows = await tx.select<{ site: string; free: string }>(
+    `SELECT s.natural_key AS site, SUM(f.free) AS free FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
+     JOIN prefix p ON p.vlan_id = v.id AND p.cidr_family = 4 JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
+     JOIN site s ON s.id = v.site_id GROUP BY s.id`,
   );
-  const free = new Map<string, bigint>();
-  for (const row of rows) free.set(row.site, (free.get(row.site) ?? 0n) + (await freeCount(tx, Number(row.id), 4)));
-  return free;
+  return new Map(rows.map((row) => [row.site, BigInt(row.free)]));
 }
 
 async function sitesWithoutManagement(tx: Tx): Promise<Item[]> {
@@ -90,27 +85,19 @@ async function sitesWithoutManagement(tx: Tx): Promise<Item[]> {
   }));
 }
 
+/** Prefixes without children of which little is left; small ones are meant to be full. */
 async function nearlyFull(tx: Tx): Promise<Item[]> {
-  const rows = await tx.select<{
-    id: number;
-    natural_key: string;
-    cidr: Buffer;
-    cidr_family: 4 | 6;
-    cidr_length: number;
-    assigned: number;
-  }>(
-    `SELECT p.id, p.natural_key, p.cidr, p.cidr_family, p.cidr_length, COUNT(a.id) AS assigned FROM prefix p JOIN address a ON a.prefix_id = p.id
-     GROUP BY p.id ORDER BY assigned DESC LIMIT 500`,
+  const rows = await tx.select<{ natural_key: string; free: string; size: string }>(
+    `SELECT p.natural_key, f.free, POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length) AS size
+     FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
+     WHERE IF(p.cidr_family = 4, 32, 128) - p.cidr_length > ? AND f.free * ? < POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length)
+       AND NOT EXISTS (SELECT 1 FROM prefix c WHERE c.parent_id = p.id)
+     ORDER BY f.free, p.sort_key LIMIT ${MOST}`,
+    [SMALL_BITS, 100 / (100 - NEARLY_FULL_PERCENT)],
   );
-  const items: Item[] = [];
-  for (const row of rows) {
-    const p = sure(parsePrefix(prefixText(row.cidr_family, row.cidr, row.cidr_length)));
-    if (lastOf(p) - p.first < SMALL) continue;
-    const free = await freeCount(tx, Number(row.id), p.family);
-    const percent = fillPercent(sizeOf(p), free);
-    if (percent < NEARLY_FULL_PERCENT) continue;
-    const detail = `${Math.floor(percent)} % used, ${free} left for fixed assignment.`;
-    items.push({ code: 'nearly-full', kind: 'prefix', key: row.natural_key, detail, since: null, remedy: 'open' });
-  }
-  return items.slice(0, MOST);
+  return rows.map(({ natural_key: key, free, size }) => {
+    const percent = Math.floor(100 - (100 * Number(free)) / Number(size));
+    const detail = `${percent} % used, ${free} left for fixed assignment.`;
+    return { code: 'nearly-full', kind: 'prefix', key, detail, since: null, remedy: 'open' };
+  });
 }

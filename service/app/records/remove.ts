@@ -5,7 +5,6 @@ import { type AnyStored, byIds, find, present, remove as removeRows } from '../.
 import { type Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { mustFind } from './refs.ts';
-import { Op } from 'sequelize';
 
 interface Going {
   kind: KindName;
@@ -40,12 +39,7 @@ async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): Promise<
   const out: Going[] = [{ kind, records }];
   for (const [child, field] of referrersOf(kind)) {
     if (!kindOf(child).fields[field]?.part) continue;
-    const parts = await find(
-      tx,
-      child,
-      { [`${columnOf(field)}_id`]: { [Op.in]: records.map((r) => r.id) } },
-      { lock: true },
-    );
+    const parts = await find(tx, child, { [`${columnOf(field)}_id`]: records.map((r) => r.id) }, { lock: true });
     if (parts.length > 0) out.push(...(await withParts(tx, child, parts as unknown as AnyStored[])));
   }
   return out;

@@ -40,6 +40,7 @@ export const ledgerSteps: Step[] = [
   plainTable(
     'space',
     `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, prefix_id bigint(20) NOT NULL, holds varchar(10) NOT NULL,
+     free decimal(39,0) NOT NULL DEFAULT 0,
      UNIQUE KEY uq_space_prefix (prefix_id, holds),
      CONSTRAINT fk_space_prefix FOREIGN KEY (prefix_id) REFERENCES prefix (id) ON DELETE CASCADE`,
   ),

@@ -2,21 +2,33 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
-import { contains, covers, formatPrefix, lastOf, networkOf, parsePrefix, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
-import { freeWithin, type Span } from '@zpine/core/addressing/spans';
+import {
+  contains,
+  covers,
+  formatPrefix,
+  lastOf,
+  networkOf,
+  parsePrefix,
+  usableRange,
+  type Prefix,
+} from '@zpine/core/addressing/prefix';
+import { countOf, freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { actor, testStore } from '../../test/service.ts';
-import { addOne } from '../app/records/add.ts';
-import { assign } from '../app/addressing/assign.ts';
-import { editOne } from '../app/records/edit.ts';
-import { removeOne } from '../app/records/remove.ts';
-import { find } from './records.ts';
-import { freeSpans } from './spans.ts';
-import { read, run, type Store } from './tx.ts';
+import { actor, testStore } from '../service.ts';
+import { addOne } from '../../service/app/records/add.ts';
+import { assign } from '../../service/app/addressing/assign.ts';
+import { editOne } from '../../service/app/records/edit.ts';
+import { removeOne } from '../../service/app/records/remove.ts';
+import { find } from '../../service/store/records.ts';
+import { freeCount, freeSpans } from '../../service/store/spans.ts';
+import { read, run, type Store } from '../../service/store/tx.ts';
 
 /** Everything plays inside one block of 256 addresses. */
-const worlds: Record<Family, Prefix> = { 4: sure(parsePrefix('10.77.0.0/24')), 6: sure(parsePrefix('2001:db8:77::/120')) };
+const worlds: Record<Family, Prefix> = {
+  4: sure(parsePrefix('10.77.0.0/24')),
+  6: sure(parsePrefix('2001:db8:77::/120')),
+};
 
 type Step =
   | { do: 'add prefix'; at: number; size: number }
@@ -34,19 +46,39 @@ const anyStep: fc.Arbitrary<Step> = fc.oneof(
   { weight: 4, arbitrary: fc.record({ do: fc.constant('add address' as const), at: byte }) },
   { weight: 4, arbitrary: fc.record({ do: fc.constant('next address' as const), pick: byte, from: byte }) },
   { weight: 2, arbitrary: fc.record({ do: fc.constant('release' as const), pick: byte }) },
-  { weight: 1, arbitrary: fc.record({ do: fc.constant('hold back' as const), pick: byte, at: byte, length: fc.nat({ max: 20 }) }) },
-  { weight: 1, arbitrary: fc.record({ do: fc.constant('pool' as const), pick: byte, at: byte, length: fc.nat({ max: 20 }) }) },
+  {
+    weight: 1,
+    arbitrary: fc.record({ do: fc.constant('hold back' as const), pick: byte, at: byte, length: fc.nat({ max: 20 }) }),
+  },
+  {
+    weight: 1,
+    arbitrary: fc.record({ do: fc.constant('pool' as const), pick: byte, at: byte, length: fc.nat({ max: 20 }) }),
+  },
 );
 
 interface World {
-  prefixes: { id: number; cidr: Prefix; parent: number | null; gateway: string | null; heldBack: string | null; pool: string | null; key: string }[];
+  prefixes: {
+    id: number;
+    cidr: Prefix;
+    parent: number | null;
+    gateway: string | null;
+    heldBack: string | null;
+    pool: string | null;
+    key: string;
+  }[];
   addresses: { value: bigint; prefix: number }[];
 }
 
 async function look(store: Store, family: Family): Promise<World> {
   return read(store, actor, async (tx) => ({
-    prefixes: (await find(tx, 'prefix', { cidr_family: family })).map((p) => ({ ...p, cidr: sure(parsePrefix(p.cidr)) })),
-    addresses: (await find(tx, 'address', { address_family: family })).map((a) => ({ value: sure(parseIp(a.address)).value, prefix: a.prefix })),
+    prefixes: (await find(tx, 'prefix', { cidr_family: family })).map((p) => ({
+      ...p,
+      cidr: sure(parsePrefix(p.cidr)),
+    })),
+    addresses: (await find(tx, 'address', { address_family: family })).map((a) => ({
+      value: sure(parseIp(a.address)).value,
+      prefix: a.prefix,
+    })),
   }));
 }
 
@@ -55,7 +87,8 @@ const spanText = (spans: Span[]) => spans.map((s) => `${s.first}-${s.last}`).joi
 /** What the rules of addressing say, worked out from nothing but the records. */
 async function judge(store: Store, family: Family): Promise<void> {
   const world = await look(store, family);
-  const smallest = (inside: (p: Prefix) => boolean) => world.prefixes.filter((p) => inside(p.cidr)).sort((a, b) => b.cidr.length - a.cidr.length)[0]?.id ?? null;
+  const smallest = (inside: (p: Prefix) => boolean) =>
+    world.prefixes.filter((p) => inside(p.cidr)).sort((a, b) => b.cidr.length - a.cidr.length)[0]?.id ?? null;
   for (const p of world.prefixes) {
     expect(p.parent, `parent of ${p.key}`).to.equal(smallest((o) => o.length < p.cidr.length && covers(o, p.cidr)));
   }
@@ -64,17 +97,27 @@ async function judge(store: Store, family: Family): Promise<void> {
 
   for (const p of world.prefixes) {
     const whole = { first: p.cidr.first, last: lastOf(p.cidr) };
-    const children = world.prefixes.filter((c) => c.parent === p.id).map((c) => ({ first: c.cidr.first, last: lastOf(c.cidr) }));
+    const children = world.prefixes
+      .filter((c) => c.parent === p.id)
+      .map((c) => ({ first: c.cidr.first, last: lastOf(c.cidr) }));
     const own = world.addresses.filter((a) => a.prefix === p.id).map((a) => ({ first: a.value, last: a.value }));
     const rangeOf = (text: string | null) =>
-      (text ?? '').split(', ').filter(Boolean).map((part) => {
-        const [first = '', last = first] = part.split('-');
-        return { first: sure(parseIp(first)).value, last: sure(parseIp(last)).value };
-      });
+      (text ?? '')
+        .split(', ')
+        .filter(Boolean)
+        .map((part) => {
+          const [first = '', last = first] = part.split('-');
+          return { first: sure(parseIp(first)).value, last: sure(parseIp(last)).value };
+        });
     const kept = [...rangeOf(p.heldBack), ...rangeOf(p.pool), ...rangeOf(p.gateway)];
     const fixed = freeWithin(usableRange(p.cidr), [...children, ...own, ...kept]);
     const blocks = freeWithin(whole, [...children, ...own]);
-    const stored = await read(store, actor, async (tx) => ({ fixed: await freeSpans(tx, p.id, family, 'fixed'), blocks: await freeSpans(tx, p.id, family, 'blocks') }));
+    const count = await read(store, actor, (tx) => freeCount(tx, p.id));
+    expect(count, `count of free addresses of ${p.key}`).to.equal(countOf(fixed));
+    const stored = await read(store, actor, async (tx) => ({
+      fixed: await freeSpans(tx, p.id, family, 'fixed'),
+      blocks: await freeSpans(tx, p.id, family, 'blocks'),
+    }));
     expect(spanText(stored.fixed), `free addresses of ${p.key}`).to.equal(spanText(fixed));
     expect(spanText(stored.blocks), `free blocks of ${p.key}`).to.equal(spanText(blocks));
   }
@@ -87,7 +130,9 @@ async function take(store: Store, family: Family, step: Step): Promise<void> {
   const ip = (at: number) => formatIp({ family, value: base + BigInt(at) });
   await run(store, actor, 'test', async (tx) => {
     if (step.do === 'add prefix') {
-      const cidr = formatPrefix(networkOf({ family, value: base + BigInt(step.at) }, (family === 4 ? 32 : 128) - step.size));
+      const cidr = formatPrefix(
+        networkOf({ family, value: base + BigInt(step.at) }, (family === 4 ? 32 : 128) - step.size),
+      );
       await addOne(tx, 'prefix', { cidr });
     } else if (step.do === 'remove prefix') {
       const prefix = chosen(step.pick);

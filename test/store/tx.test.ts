@@ -1,12 +1,12 @@
 import { expect } from 'chai';
 import { Refusal } from '@zpine/contract/errors';
-import { actor, testStore } from '../../test/service.ts';
-import { add, addOne } from '../app/records/add.ts';
-import { editOne } from '../app/records/edit.ts';
-import { removeOne } from '../app/records/remove.ts';
-import { claim, finish, heartbeat } from './jobs.ts';
-import { byId, find } from './records.ts';
-import { read, run, type Store } from './tx.ts';
+import { actor, testStore } from '../service.ts';
+import { add, addOne } from '../../service/app/records/add.ts';
+import { editOne } from '../../service/app/records/edit.ts';
+import { removeOne } from '../../service/app/records/remove.ts';
+import { claim, finish, heartbeat } from '../../service/store/jobs.ts';
+import { byId, find } from '../../service/store/records.ts';
+import { read, run, type Store } from '../../service/store/tx.ts';
 
 describe('a unit of work', () => {
   let store: Store;
@@ -32,7 +32,9 @@ describe('a unit of work', () => {
       () => expect.fail('it should have been refused'),
       (error: Refusal) => expect(error.code).to.equal('busy'),
     );
-    expect([await count('site'), await count('change_set'), await count('event'), await count('job')]).to.deep.equal(before);
+    expect([await count('site'), await count('change_set'), await count('event'), await count('job')]).to.deep.equal(
+      before,
+    );
   });
 
   it('records who changed what from which version to which, and why', async () => {
@@ -40,7 +42,14 @@ describe('a unit of work', () => {
     await write((tx) => editOne(tx, 'site', 'ard', { title: 'Ardle Pier' }));
     await write((tx) => removeOne(tx, 'site', 'ard'));
     const rows = await read(store, actor, (tx) =>
-      tx.select<{ actor: string; reason: string; version_from: number; version_to: number; before: string; after: string }>(
+      tx.select<{
+        actor: string;
+        reason: string;
+        version_from: number;
+        version_to: number;
+        before: string;
+        after: string;
+      }>(
         `SELECT s.actor, s.reason, c.version_from, c.version_to, c.before, c.after FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
          WHERE c.kind = 'site' AND c.record_id = ? ORDER BY s.id`,
         [site.id],
@@ -152,7 +161,9 @@ describe('jobs', () => {
     await put();
     const first = await claim(store);
     if (!first) throw new Error('nothing was claimed');
-    await run(store, actor, 'test', (tx) => tx.execute('UPDATE job SET claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?', [first.id]));
+    await run(store, actor, 'test', (tx) =>
+      tx.execute('UPDATE job SET claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?', [first.id]),
+    );
     const second = await claim(store);
     expect(second?.id).to.equal(first.id);
     expect(await heartbeat(store, first)).to.equal(false);

@@ -1,11 +1,11 @@
 import { expect } from 'chai';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
-import { emptyDatabase, testConfig, testStore } from '../../test/service.ts';
-import { openStore } from '../service.ts';
-import { constraints } from './constraints.ts';
-import { migrate, steps } from './migrate.ts';
-import { attributesOf } from './models.ts';
-import { read, type Store } from './tx.ts';
+import { emptyDatabase, testConfig, testStore } from '../service.ts';
+import { openStore } from '../../service/service.ts';
+import { constraints } from '../../service/store/constraints.ts';
+import { migrate, steps } from '../../service/store/migrate.ts';
+import { attributesOf } from '../../service/store/models.ts';
+import { read, type Store } from '../../service/store/tx.ts';
 
 const reader = { name: 'tester', via: 'service' } as const;
 
@@ -61,7 +61,8 @@ describe('migrations', () => {
         ),
       );
       const indexes = rows.map((r) => r.columns);
-      for (const field of kindOf(kind).sort ?? []) expect(indexes).to.include(`${field.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`)},id`);
+      for (const field of kindOf(kind).sort ?? [])
+        expect(indexes).to.include(`${field.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`)},id`);
       expect(indexes).to.include('sort_key,id');
     });
   }

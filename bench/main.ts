@@ -1,0 +1,38 @@
+/** `./run bench`: every figure beside a reference that was measured in the same run. `--json` for programs. */
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { startMariadb } from '../ops/mariadb.ts';
+import { nextFreeRows } from './nextFree.ts';
+import { type Row } from './measure.ts';
+
+// Durable as in real use: a figure without it would promise too much.
+const folder = mkdtempSync(join(tmpdir(), 'zpine-bench-'));
+const database = await startMariadb({ folder, databases: ['zpine_bench_next'] });
+const rows: Row[] = [];
+try {
+  rows.push(...(await nextFreeRows(database)));
+} finally {
+  await database.stop();
+  rmSync(folder, { recursive: true, force: true });
+}
+
+if (process.argv.includes('--json')) process.stdout.write(`${JSON.stringify(rows, null, 2)}\n`);
+else {
+  const heads = ['what', 'figure', 'reference', 'ratio', 'aim'];
+  const cells = rows.map((r) => [
+    r.what,
+    r.figure,
+    r.reference,
+    r.ratio.toFixed(2),
+    `${r.aim.toFixed(2)}${r.ratio >= r.aim ? '' : '  missed'}`,
+  ]);
+  const widths = heads.map((head, i) => Math.max(head.length, ...cells.map((c) => c[i]?.length ?? 0)));
+  for (const line of [heads, ...cells])
+    process.stdout.write(
+      `${line
+        .map((c, i) => c.padEnd(widths[i] ?? 0))
+        .join('  ')
+        .trimEnd()}\n`,
+    );
+}
