@@ -17,9 +17,9 @@ export interface TestService {
 }
 
 /** A MariaDB in a folder that goes away with it. */
-export async function throwawayMariadb(): Promise<Mariadb> {
+export async function throwawayMariadb(databases: string[] = []): Promise<Mariadb> {
   const folder = mkdtempSync(join(tmpdir(), 'zpine-'));
-  const database = await startMariadb({ folder, databases: [], throwaway: true });
+  const database = await startMariadb({ folder, databases, throwaway: true });
   const stop = async () => {
     await database.stop();
     rmSync(folder, { recursive: true, force: true });

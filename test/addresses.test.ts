@@ -179,3 +179,25 @@ describe('addresses', () => {
     expect((await engineer.show('prefix', '2001:db8:77:3000::/64')).parent).to.equal('::/0');
   });
 });
+
+describe('a prefix that runs out', () => {
+  let bench: TestBench;
+  before(async () => {
+    bench = await testService();
+  });
+  after(() => bench.stop());
+
+  it('is on Today when little is left of what is for fixed assignment, and not before', async () => {
+    const { engineer } = bench.clients;
+    await engineer.add('prefix', { cidr: '10.77.1.0/27', gateway: '10.77.1.1', pool: '10.77.1.20-10.77.1.30' });
+    const nearlyFull = async () => (await engineer.call('today')).items.filter((i) => i.code === 'nearly-full');
+    const take = () => engineer.call('address.assign', { body: { prefix: '10.77.1.0/27' } });
+    for (let i = 0; i < 15; i += 1) await take();
+    expect(await nearlyFull()).to.deep.equal([]);
+    await take();
+    await take();
+    expect((await nearlyFull()).map((i) => i.detail)).to.deep.equal([
+      '100 % of what is for fixed assignment is taken, 0 left.',
+    ]);
+  });
+});

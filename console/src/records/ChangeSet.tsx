@@ -19,11 +19,12 @@ export function ChangeSet({ set, only }: { set: Set; only?: { kind: string; id: 
       <div className="line">
         <strong>{set.actor}</strong>
         <span className="second">by {set.via}</span>
+        {set.reason && !only && <span>“{set.reason}”</span>}
         <span className="when">
           <Ago at={set.at} suffix=" ago" />
         </span>
       </div>
-      {set.reason && <div className="why">“{set.reason}”</div>}
+      {set.reason && only && <div className="why">“{set.reason}”</div>}
       <ul>
         {changes.map((change) => (
           <ChangeLine key={`${change.kind} ${change.id}`} change={change} short={only !== undefined} />

@@ -85,19 +85,19 @@ async function sitesWithoutManagement(tx: Tx): Promise<Item[]> {
   }));
 }
 
-/** Prefixes without children of which little is left; small ones are meant to be full. */
+/** Prefixes that hand out fixed addresses and have few left; small ones are meant to be full. */
 async function nearlyFull(tx: Tx): Promise<Item[]> {
-  const rows = await tx.select<{ natural_key: string; free: string; size: string }>(
-    `SELECT p.natural_key, f.free, POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length) AS size
-     FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
-     WHERE IF(p.cidr_family = 4, 32, 128) - p.cidr_length > ? AND f.free * ? < POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length)
-       AND NOT EXISTS (SELECT 1 FROM prefix c WHERE c.parent_id = p.id)
-     ORDER BY f.free, p.sort_key LIMIT ${MOST}`,
-    [SMALL_BITS, 100 / (100 - NEARLY_FULL_PERCENT)],
+  const rows = await tx.select<{ natural_key: string; free: string; assigned: number }>(
+    `SELECT p.natural_key, f.free, COUNT(a.id) AS assigned
+     FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed' JOIN address a ON a.prefix_id = p.id
+     WHERE IF(p.cidr_family = 4, 32, 128) - p.cidr_length > ?
+       AND f.free * 2 < POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length)
+     GROUP BY p.id HAVING f.free * ? < COUNT(a.id) * ? ORDER BY f.free, p.sort_key LIMIT ${MOST}`,
+    [SMALL_BITS, NEARLY_FULL_PERCENT, 100 - NEARLY_FULL_PERCENT],
   );
-  return rows.map(({ natural_key: key, free, size }) => {
-    const percent = Math.floor(100 - (100 * Number(free)) / Number(size));
-    const detail = `${percent} % used, ${free} left for fixed assignment.`;
+  return rows.map(({ natural_key: key, free, assigned }) => {
+    const percent = Math.floor((100 * Number(assigned)) / (Number(assigned) + Number(free)));
+    const detail = `${percent} % of what is for fixed assignment is taken, ${free} left.`;
     return { code: 'nearly-full', kind: 'prefix', key, detail, since: null, remedy: 'open' };
   });
 }
