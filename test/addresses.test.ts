@@ -197,7 +197,7 @@ describe('a prefix that runs out', () => {
     await take();
     await take();
     expect((await nearlyFull()).map((i) => i.detail)).to.deep.equal([
-      '100 % of what is for fixed assignment is taken, 0 left.',
+      '94 % of what is for fixed assignment is taken, 1 left.',
     ]);
   });
 });

@@ -64,7 +64,7 @@ export const interfaceKind = kind({
   group: 'devices',
   key: { parts: ['device', 'name'], make: (parts) => parts.join(':'), split: (key) => cutAt(key, ':') },
   fields: {
-    device: { type: 'ref', to: 'device', title: 'Device', required: true, part: true, fixed: true },
+    device: { title: 'Device', type: 'ref', to: 'device', required: true, part: true, fixed: true },
     name: { type: 'portName', title: 'Name', required: true, example: '1/3' },
     form: {
       type: 'choice',

@@ -60,7 +60,7 @@ export const box = kind({
       choices: ['stock', 'fitted', 'faulty', 'retired'],
       default: 'stock',
     },
-    device: { type: 'ref', to: 'device', title: 'Fitted as', unique: true, about: 'The device whose hardware it is' },
+    device: { title: 'Fitted as', type: 'ref', to: 'device', unique: true, about: 'The device whose hardware it is' },
     whereabouts: { type: 'text', title: 'Where it lies', example: 'cupboard at HAR' },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     assetNumber: { type: 'code', title: 'Asset number', unique: true },
