@@ -64,7 +64,7 @@ export const interfaceKind = kind({
   group: 'devices',
   key: { parts: ['device', 'name'], make: (parts) => parts.join(':'), split: (key) => cutAt(key, ':') },
   fields: {
-    device: { title: 'Device', type: 'ref', to: 'device', required: true, part: true, fixed: true },
+    device: { title: 'Device', required: true, part: true, fixed: true, type: 'ref', to: 'device' },
     name: { type: 'portName', title: 'Name', required: true, example: '1/3' },
     form: {
       type: 'choice',
