@@ -1,0 +1,194 @@
+import { expect } from 'chai';
+import fc from 'fast-check';
+import { sure } from '../fault.ts';
+import { type Message } from './message.ts';
+import {
+  codeOf,
+  decodeOption,
+  encodeOption,
+  options,
+  rowOf,
+  showOption,
+  type OptionType,
+  type OptionValue,
+} from './options.ts';
+import { buildNak, buildReply, destinationOf, requestState, wantedAddress, type Told } from './reply.ts';
+
+const hex = (bytes: Uint8Array | undefined): string => Buffer.from(bytes ?? []).toString('hex');
+
+describe('DHCP options', () => {
+  it('have a code and a name of their own', () => {
+    expect(new Set(options.map((o) => o.code)).size).to.equal(options.length);
+    expect(new Set(options.map((o) => o.name)).size).to.equal(options.length);
+  });
+
+  const anyAddress = fc.tuple(fc.nat(255), fc.nat(255), fc.nat(255), fc.nat(255)).map((parts) => parts.join('.'));
+  const samples: Record<OptionType, fc.Arbitrary<OptionValue>> = {
+    address: anyAddress,
+    addresses: fc.array(anyAddress, { minLength: 1, maxLength: 6 }),
+    text: fc
+      .string({ minLength: 1, unit: 'grapheme' })
+      .filter((t) => !t.endsWith('\u0000') && !/[\ud800-\udfff]/u.test(t)),
+    uint8: fc.nat(255),
+    uint16: fc.nat(65535),
+    uint32: fc.nat(0xffffffff),
+    seconds: fc.nat(0xffffffff),
+    flag: fc.boolean(),
+    codes: fc.array(fc.nat(255), { minLength: 1, maxLength: 20 }),
+    bytes: fc.uint8Array({ maxLength: 40 }).map((b) => hex(b)),
+  };
+  for (const [type, sample] of Object.entries(samples)) {
+    it(`of type ${type} come back as they went in`, () => {
+      const types = new Map([[224, type as OptionType]]);
+      fc.assert(
+        fc.property(
+          sample,
+          (value) =>
+            void expect(sure(decodeOption(224, sure(encodeOption(224, value, types)), types))).to.deep.equal(value),
+        ),
+      );
+    });
+    it(`of type ${type} never throw, whatever arrives`, () => {
+      const types = new Map([[224, type as OptionType]]);
+      fc.assert(
+        fc.property(
+          fc.uint8Array({ maxLength: 40 }),
+          (bytes) => void expect(decodeOption(224, bytes, types)).to.have.property('ok'),
+        ),
+      );
+    });
+  }
+
+  for (const [code, value, bytes, shown] of [
+    // Written out by hand from RFC 2132 (3.3, 3.5, 3.14, 8.3, 9.2, 9.5) and RFC 5859.
+    [1, '255.255.255.0', 'ffffff00', '255.255.255.0'],
+    [3, ['10.77.16.1'], '0a4d1001', '10.77.16.1'],
+    [6, ['10.77.0.5', '10.77.0.6'], '0a4d00050a4d0006', '10.77.0.5, 10.77.0.6'],
+    [12, 'ard-acc-1', '6172642d6163632d31', '"ard-acc-1"'],
+    [42, ['10.77.0.5'], '0a4d0005', '10.77.0.5'],
+    [51, 3600, '00000e10', '3600 s'],
+    [66, '10.77.0.2', '31302e37372e302e32', '"10.77.0.2"'],
+    [150, ['10.77.0.2'], '0a4d0002', '10.77.0.2'],
+  ] as const) {
+    it(`${code} (${rowOf(code).name}) is written as ${bytes}`, () => {
+      const given = value as OptionValue;
+      expect(hex(sure(encodeOption(code, given)))).to.equal(bytes);
+      expect(showOption(code, given)).to.equal(shown);
+    });
+  }
+
+  it('refuse what is not of their type', () => {
+    expect(encodeOption(3, ['10.77.16'])).to.have.nested.property('fault.code', 'dhcp-option-type');
+    expect(encodeOption(51, -1)).to.have.nested.property('fault.code', 'dhcp-option-type');
+    expect(decodeOption(3, Uint8Array.of(1, 2, 3))).to.have.nested.property('fault.code', 'dhcp-option-length');
+    expect(decodeOption(12, Uint8Array.of(0xff, 0xfe))).to.have.nested.property('fault.code', 'dhcp-option-value');
+  });
+});
+
+describe('DHCP replies', () => {
+  const discover: Message = {
+    op: 'request',
+    hardwareType: 1,
+    hops: 1,
+    xid: 7,
+    secs: 3,
+    broadcast: false,
+    clientAddress: '0.0.0.0',
+    yourAddress: '0.0.0.0',
+    serverAddress: '0.0.0.0',
+    relayAddress: '10.77.16.1',
+    hardwareAddress: '00:00:5e:00:53:a1',
+    serverName: '',
+    file: '',
+    options: new Map([
+      [53, Uint8Array.of(1)],
+      [55, Uint8Array.of(1, 3, 42, 67)],
+      [61, Uint8Array.of(1, 0, 0, 0x5e, 0, 0x53, 0xa1)],
+      [82, Uint8Array.of(1, 4, 0x31, 0x2f, 0x32, 0x34)],
+    ]),
+  };
+  const told: Told = {
+    address: '10.77.16.200',
+    addressFrom: 'pool of 10.77.16.0/24',
+    leaseSeconds: 3600,
+    serverAddress: '10.77.0.2',
+    file: { name: 'ard-acc-1/3', server: '10.77.0.2', from: 'edition 3' },
+    options: [
+      { code: 1, value: '255.255.255.0', from: 'prefix 10.77.16.0/24' },
+      { code: 3, value: ['10.77.16.1'], from: 'prefix 10.77.16.0/24, gateway' },
+      { code: 12, value: 'ard-acc-1', from: 'device ard-acc-1' },
+      { code: 42, value: ['10.77.0.5'], from: 'setting time.servers, everywhere' },
+      { code: 67, value: 'ard-acc-1/3', from: 'edition 3' },
+      { code: 150, value: ['10.77.0.2'], from: 'boot profile furrow', always: true },
+    ],
+  };
+  const reply = sure(buildReply(discover, 'OFFER', told));
+
+  it('tell what was asked for, what must be told, and what is always told; the rest is named as untold', () => {
+    expect(reply.lines.map((l) => l.code)).to.deep.equal([53, 54, 51, 58, 59, 1, 3, 42, 67, 150, 61, 82]);
+    expect(reply.untold).to.deep.equal([{ code: 12, name: 'host-name', why: 'the client did not ask for it' }]);
+  });
+
+  it('say where every option comes from, with its bytes', () => {
+    expect(reply.lines.find((l) => l.code === 42)).to.deep.equal({
+      code: 42,
+      name: 'ntp-servers',
+      value: '10.77.0.5',
+      bytes: Uint8Array.of(10, 77, 0, 5),
+      from: 'setting time.servers, everywhere',
+    });
+    expect(reply.lines.find((l) => l.code === 58)?.value).to.equal('1800 s');
+    expect(reply.lines.find((l) => l.code === 59)?.value).to.equal('3150 s');
+  });
+
+  it('carry address, next server, file, and what belongs to relay and client', () => {
+    expect(reply.message).to.deep.include({
+      op: 'reply',
+      xid: 7,
+      hops: 0,
+      yourAddress: '10.77.16.200',
+      serverAddress: '10.77.0.2',
+      file: 'ard-acc-1/3',
+      relayAddress: '10.77.16.1',
+      hardwareAddress: '00:00:5e:00:53:a1',
+    });
+    expect(hex(reply.message.options.get(61))).to.equal('0100005e0053a1');
+    expect(hex(reply.message.options.get(82))).to.equal('0104312f3234');
+  });
+
+  it('go to the relay, to the client that has an address, or to everybody', () => {
+    const offer = { type: 'OFFER' as const, yourAddress: '10.77.16.200' };
+    expect(destinationOf(discover, offer)).to.deep.equal({ to: 'relay', address: '10.77.16.1', port: 67 });
+    expect(destinationOf({ ...discover, relayAddress: '0.0.0.0' }, offer)).to.deep.equal({ to: 'broadcast', port: 68 });
+    const renewing = { ...discover, relayAddress: '0.0.0.0', clientAddress: '10.77.16.200' };
+    expect(destinationOf(renewing, { ...offer, type: 'ACK' })).to.deep.equal({
+      to: 'client',
+      address: '10.77.16.200',
+      port: 68,
+    });
+    expect(destinationOf(renewing, { ...offer, type: 'NAK' })).to.deep.equal({ to: 'broadcast', port: 68 });
+  });
+
+  it('that say no say why, and nothing else', () => {
+    const nak = buildNak(discover, '10.77.0.2', 'this address is not yours here');
+    expect([...nak.options.keys()]).to.deep.equal([53, 54, 56, 61, 82]);
+    expect(nak).to.include({ yourAddress: '0.0.0.0', broadcast: true });
+  });
+
+  it('know the states of a REQUEST (RFC 2131, table 4)', () => {
+    const request = (more: [number, Uint8Array][], clientAddress = '0.0.0.0'): Message => ({
+      ...discover,
+      clientAddress,
+      options: new Map([[53, Uint8Array.of(3)], ...more]),
+    });
+    const wanted: [number, Uint8Array] = [codeOf('requested-address'), Uint8Array.of(10, 77, 16, 200)];
+    expect(requestState(request([wanted, [codeOf('server-identifier'), Uint8Array.of(10, 77, 0, 2)]]))).to.equal(
+      'selecting',
+    );
+    expect(requestState(request([wanted]))).to.equal('rebooting');
+    expect(requestState(request([], '10.77.16.200'))).to.equal('renewing');
+    expect(wantedAddress(request([wanted]))).to.equal('10.77.16.200');
+    expect(wantedAddress(request([], '10.77.16.201'))).to.equal('10.77.16.201');
+    expect(wantedAddress(request([]))).to.equal(undefined);
+  });
+});
