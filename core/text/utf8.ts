@@ -25,3 +25,14 @@ export function utf8Text(bytes: Uint8Array): string | undefined {
     return undefined;
   }
 }
+
+/** How many bytes a text takes. */
+export function utf8Length(text: string): number {
+  let length = 0;
+  for (let i = 0; i < text.length; i += 1) {
+    const unit = text.charCodeAt(i);
+    // Half a surrogate pair counts two, so that a pair makes four.
+    length += unit < 0x80 ? 1 : unit < 0x800 || (unit >= 0xd800 && unit < 0xe000) ? 2 : 3;
+  }
+  return length;
+}

@@ -1,0 +1,346 @@
+/** Makes functions of a template, once: names become places in a frame, so that running it looks nothing up. */
+import { type Expr, type Node, type Template } from './ast.ts';
+import { evaluator, type Scope, type Value } from './evaluate.ts';
+import { faultAt, type Place, TemplateStop } from './faults.ts';
+import { ArgumentFault, sorted } from './functions.ts';
+import { parseTemplate } from './parse.ts';
+import { MOST_NESTED, type Run, type Span, spansOf } from './render.ts';
+import { isMap, Marked, piecesOf, scalarText, truthy, typeName, type Val } from './values.ts';
+
+export type Frame = Val[];
+type Action = (run: Run) => void;
+
+export interface Compiled {
+  name: string;
+  run: (run: Run, given: Frame) => void;
+}
+
+/** A name that a fragment is given, with the settings that its value comes from. */
+interface Given {
+  name: string;
+  settings: readonly string[];
+}
+type FragmentOf = (name: string, given: Given[], at: Place) => Compiled;
+
+/** Gives the source of a fragment; undefined when there is none. */
+export type Library = (name: string) => string | undefined;
+
+/** Compiles a template with its fragments. The template must have been checked: a faulty line throws. */
+export function compileTemplate(name: string, source: string, library: Library): Compiled {
+  const parsed = new Map<string, Template>();
+  const templateOf = (fragment: string, text: string | undefined, at?: Place): Template => {
+    const known = parsed.get(fragment);
+    if (known) return known;
+    if (text === undefined)
+      throw new TemplateStop(faultAt(at as Place, 'fragment-unknown', `there is no fragment "${fragment}"`));
+    const { template, faults } = parseTemplate(fragment, text);
+    if (faults[0]) throw new TemplateStop(faults[0]);
+    parsed.set(fragment, template);
+    return template;
+  };
+  const compiled = new Map<string, Compiled>();
+  /** A fragment is compiled when it is first run, for the names that it is given. */
+  const fragment: FragmentOf = (wanted, given, at) => {
+    const key = JSON.stringify([wanted, given]);
+    const known = compiled.get(key);
+    if (known) return known;
+    const made = compileBody(templateOf(wanted, library(wanted), at), given, fragment);
+    compiled.set(key, made);
+    return made;
+  };
+  return compileBody(templateOf(name, source), [], fragment);
+}
+
+function compileBody(template: Template, given: Given[], fragment: FragmentOf): Compiled {
+  const scope: Scope = {
+    names: new Map(given.map(({ name, settings }, slot) => [name, { slot, settings }])),
+    slots: { count: given.length },
+  };
+  const body = new BodyCompiler(fragment).block(template.body, scope);
+  return {
+    name: template.name,
+    run(run, values) {
+      const outer = run.frame;
+      run.frame = [...values];
+      body(run);
+      run.frame = outer;
+    },
+  };
+}
+
+class BodyCompiler {
+  private readonly fragment: FragmentOf;
+  constructor(fragment: FragmentOf) {
+    this.fragment = fragment;
+  }
+
+  block(nodes: Node[], outer: Scope): Action {
+    const scope: Scope = { names: new Map(outer.names), slots: outer.slots };
+    const actions = nodes.map((node) => this.node(node, scope));
+    return (run) => {
+      for (const action of actions) action(run);
+    };
+  }
+
+  private node(node: Node, scope: Scope): Action {
+    const action = this.action(node, scope);
+    const { at } = node;
+    return (run) => {
+      run.at = at;
+      run.spend(1);
+      action(run);
+    };
+  }
+
+  private action(node: Node, scope: Scope): Action {
+    switch (node.kind) {
+      case 'line':
+        return line(node, scope);
+      case 'let': {
+        const value = evaluator(node.value, scope);
+        const slot = bind(scope, node.name, value.settings);
+        return (run) => {
+          run.frame[slot] = value.run(run);
+        };
+      }
+      case 'if':
+        return this.choice(node, scope);
+      case 'for':
+        return this.loop(node, scope);
+      case 'insert':
+        return this.insert(node, scope);
+      case 'section': {
+        const body = this.block(node.body, scope);
+        return (run) => run.section(node.name, node.owned, node.at, () => body(run));
+      }
+      case 'output': {
+        const name = evaluator(node.name, scope);
+        const body = this.block(node.body, scope);
+        return (run) => {
+          const text = name.run(run);
+          if (typeof text !== 'string')
+            run.stop('type', `a file is named by a text, not by ${typeName(text)}`, undefined, node.at);
+          else run.output(text, node.at, () => body(run));
+        };
+      }
+      case 'require': {
+        const value = evaluator(node.value, scope);
+        const message = evaluator(node.message, scope);
+        return (run) => {
+          if (!held(value, run)) {
+            const words = scalarText(message.run(run));
+            run.stop('require', typeof words === 'string' ? words : 'a condition does not hold', undefined, node.at);
+          }
+        };
+      }
+    }
+  }
+
+  private choice(node: Node & { kind: 'if' }, scope: Scope): Action {
+    const arms = node.arms.map(({ condition, body }) => ({
+      condition: evaluator(condition, scope),
+      body: this.block(body, scope),
+    }));
+    const otherwise = this.block(node.otherwise, scope);
+    return (run) => {
+      for (const arm of arms) if (truthy(arm.condition.run(run))) return arm.body(run);
+      otherwise(run);
+    };
+  }
+
+  private loop(node: Node & { kind: 'for' }, outer: Scope): Action {
+    const list = evaluator(node.list, outer);
+    const none = this.block(node.none, outer);
+    const scope: Scope = { names: new Map(outer.names), slots: outer.slots };
+    const item = bind(scope, node.item, list.settings);
+    const index = node.index === undefined ? undefined : bind(scope, node.index, list.settings);
+    const where = node.where && evaluator(node.where, scope);
+    const by = node.by.map(({ key, down }) => ({ key: evaluator(key, scope), down }));
+    const body = this.block(node.body, scope);
+    const { at } = node;
+    return (run) => {
+      let turns = turnsOf(list.run(run), run, at);
+      const set = ([k, value]: [Val, Val], i: Val): void => {
+        run.frame[item] = value;
+        // A map counts by its keys, a list by its turns.
+        if (index !== undefined) run.frame[index] = k ?? i;
+      };
+      if (where) {
+        turns = turns.filter((turn, i) => {
+          run.spend(1);
+          set(turn, i);
+          return truthy(where.run(run));
+        });
+      }
+      if (by.length > 0) {
+        run.spend(turns.length);
+        turns = guarded(run, at, () =>
+          sorted(
+            turns,
+            (turn) => (set(turn, null), by.map(({ key }) => notSecret(run, at, key.run(run)))),
+            by.map((b) => b.down),
+          ),
+        );
+      }
+      if (turns.length === 0) return none(run);
+      for (const [i, turn] of turns.entries()) {
+        run.at = at;
+        run.spend(1);
+        set(turn, i);
+        if (!run.traced) body(run);
+        else {
+          run.loops.push({ name: node.item, value: shown(turn[1]) });
+          body(run);
+          run.loops.pop();
+        }
+      }
+    };
+  }
+
+  private insert(node: Node & { kind: 'insert' }, scope: Scope): Action {
+    const values = node.given.map(([, value]) => evaluator(value, scope));
+    const names = node.given.map(([name], i) => ({ name, settings: values[i]?.settings ?? [] }));
+    const { at, name } = node;
+    return (run) => {
+      if (run.depth >= MOST_NESTED)
+        run.stop('too-deep', `more than ${MOST_NESTED} fragments inside each other`, undefined, at);
+      const given = values.map((value) => value.run(run));
+      const { indent } = run;
+      run.depth += 1;
+      run.indent = indent + node.indent;
+      if (run.traced) run.inserts.push({ template: at.template, line: at.line, fragment: name });
+      this.fragment(name, names, at).run(run, given);
+      run.endLine();
+      if (run.traced) run.inserts.pop();
+      run.indent = indent;
+      run.depth -= 1;
+    };
+  }
+}
+
+function bind(scope: Scope, name: string, settings: readonly string[]): number {
+  const slot = scope.slots.count;
+  scope.slots.count += 1;
+  scope.names.set(name, { slot, settings });
+  return slot;
+}
+
+/** Whether a required value is there; a path that leads nowhere is a no. */
+function held(value: Value, run: Run): boolean {
+  try {
+    return truthy(value.run(run));
+  } catch (error) {
+    if (error instanceof TemplateStop && error.fault.code === 'missing') return false;
+    throw error;
+  }
+}
+
+function guarded<T>(run: Run, at: Place, work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (error instanceof ArgumentFault) run.stop('type', error.message, undefined, at);
+    throw error;
+  }
+}
+
+const notSecret = (run: Run, at: Place, value: Val): Val =>
+  value instanceof Marked ? run.stop('secret', 'nothing is put in order by a secret', undefined, at) : value;
+
+function turnsOf(value: Val, run: Run, at: Place): [Val, Val][] {
+  if (Array.isArray(value)) return value.map((item) => [null, item]);
+  if (isMap(value)) return sorted(Object.keys(value), (key) => [key]).map((key) => [key, value[key] ?? null]);
+  return run.stop(
+    'type',
+    `@for goes through a list or a map, not through ${typeName(value)}`,
+    value === null ? 'write ?? []' : undefined,
+    at,
+  );
+}
+
+/** A value as a trace shows it: its name where it has one. */
+function shown(value: Val): string {
+  if (value instanceof Marked) return 'a secret';
+  if (isMap(value)) return shown(value.name ?? value.key ?? value.number ?? null);
+  const text = scalarText(value);
+  return typeof text === 'string' ? text : typeName(value);
+}
+
+function line(node: Node & { kind: 'line' }, scope: Scope): Action {
+  const end = node.ended ? '\n' : '';
+  const { at } = node;
+  if (node.parts.every((part) => typeof part === 'string')) {
+    const text = node.parts.join('') + end;
+    return (run) => run.emit(text, [], at, []);
+  }
+  const parts = node.parts.map((part) => (typeof part === 'string' ? part : textPart(part, scope)));
+  const settings = [...new Set(parts.flatMap((part) => (typeof part === 'string' ? [] : part.settings)))];
+  const alone = aloneIn(node.parts);
+  return (run) => {
+    const pieces: (string | Marked)[] = [];
+    let plain = '';
+    let secret = false;
+    for (const part of parts) {
+      const text = typeof part === 'string' ? part : part.text(run);
+      pieces.push(text);
+      if (typeof text === 'string') plain += text;
+      else secret = true;
+    }
+    if (!secret && (alone === undefined || !plain.includes('\n'))) return run.emit(plain + end, [], at, settings);
+    const several =
+      alone !== undefined && pieces.some((piece) => (typeof piece === 'string' ? piece : piece.text).includes('\n'));
+    const whole = spansOf((several ? pieces.slice(0, alone.at + 1) : pieces).flatMap((piece) => [...piecesOf(piece)]));
+    const { text, secrets } = several ? indented(whole, alone.indent) : whole;
+    run.emit(text + end, secrets, at, settings);
+  };
+}
+
+/** Where the only value of a line stands when there are only blanks beside it. */
+function aloneIn(parts: (string | Expr)[]): { at: number; indent: string } | undefined {
+  const values = parts.filter((part) => typeof part !== 'string');
+  const blank = parts.every((part) => typeof part !== 'string' || /^[ \t]*$/.test(part));
+  if (values.length !== 1 || !blank) return undefined;
+  const at = parts.findIndex((part) => typeof part !== 'string');
+  return { at, indent: parts.slice(0, at).join('') };
+}
+
+/** Further lines of a value are indented as the first; one final line end is dropped; empty lines stay empty. */
+function indented(whole: { text: string; secrets: Span[] }, indent: string): { text: string; secrets: Span[] } {
+  const source = whole.text.endsWith('\n') ? whole.text.slice(0, -1) : whole.text;
+  let text = '';
+  const secrets: Span[] = [];
+  let at = 0;
+  for (const [i, one] of source.split('\n').entries()) {
+    // The first line has its indentation already; an empty one loses it.
+    const bare = i === 0 && one.trim() === '' ? '' : one;
+    if (i > 0) text += bare === '' ? '\n' : `\n${indent}`;
+    const shift = text.length - at;
+    for (const [from, to] of whole.secrets) {
+      const end = Math.min(to, at + one.length);
+      if (end > at && from < at + one.length) secrets.push([shift + Math.max(from, at), shift + end]);
+    }
+    text += bare;
+    at += one.length + 1;
+  }
+  return { text, secrets };
+}
+
+function textPart(expr: Expr, scope: Scope): { text: (run: Run) => string | Marked; settings: readonly string[] } {
+  const value = evaluator(expr, scope);
+  return {
+    settings: value.settings,
+    text(run) {
+      const held = value.run(run);
+      if (typeof held === 'string') return held;
+      return (
+        scalarText(held) ??
+        run.stop(
+          'type',
+          `${typeName(held)} cannot stand in a text`,
+          held === null ? 'give another value with ??' : 'write join(..., ", ")',
+          expr.at,
+        )
+      );
+    },
+  };
+}
