@@ -28,6 +28,36 @@ export function addDeviceVerbs(noun: Command): void {
       })) as unknown as AnyRecord;
       out(`${device.key} is ${stageText(String(device.stage))}`);
     });
+  addHardwareVerbs(noun);
+}
+
+function addHardwareVerbs(noun: Command): void {
+  noun
+    .command('fit')
+    .description('put another box under the identity of a device')
+    .argument('<device>')
+    .argument('<serial>', 'of the box; one that is not known yet is entered')
+    .option('--mac <mac>', 'of a box that is not known yet')
+    .option('--before <condition>', 'what becomes of the box that was there: faulty, stock or retired', 'faulty')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', '\nExample:\n  zpine device fit ard-acc-1 LF24-0201-11')
+    .action(async (ref: string, box: string, options: { mac?: string; before: string; reason?: string }) => {
+      const { reason, mac, before } = options;
+      const body = { box, before: before as 'faulty', ...(mac === undefined ? {} : { mac }) };
+      const fitted = (await clientOf().call('device.fit', { params: { ref }, body, reason })) as unknown as AnyRecord;
+      out(
+        `${String(fitted.serial)} is fitted as ${String(fitted.device)}; zpine arrival open ${String(fitted.device)} lets it fetch its file`,
+      );
+    });
+  noun
+    .command('forget-key')
+    .description('forget the pinned SSH host key of a device: the next one that it shows is pinned')
+    .argument('<device>')
+    .option('--reason <text>', 'why, for the history')
+    .action(async (ref: string, { reason }: { reason?: string }) => {
+      await clientOf().call('device.forgetHostKey', { params: { ref }, reason });
+      out(`the host key of ${ref} is forgotten`);
+    });
 }
 
 export function deviceText(seen: ReplyOf<'device.overview'>): string {
@@ -53,6 +83,8 @@ export function deviceText(seen: ReplyOf<'device.overview'>): string {
   if (!box) rows.push(['box', `none; zpine box edit SERIAL --device ${device.key}`]);
   else if (box.mac) rows.push(['mac', String(box.mac)]);
   if (seen.dialect) rows.push(['dialect', seen.dialect]);
+  if (seen.hostKey) rows.push(['host key', `${seen.hostKey.fingerprint}, pinned ${ago(seen.hostKey.pinnedAt)} ago`]);
+  if (seen.windowCloses) rows.push(['window', `open until ${new Date(seen.windowCloses).toLocaleString('en-GB')}`]);
   if (device.owner) rows.push(['owner', String(device.owner)]);
   if (device.note) rows.push(['note', String(device.note)]);
   const interfaces = seen.interfaces as unknown as AnyRecord[];

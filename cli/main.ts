@@ -1,5 +1,10 @@
 import { Command, CommanderError } from 'commander';
 import { addAddressVerbs } from './addresses.ts';
+import { addArrivals } from './arrivals.ts';
+import { addBooting } from './booting.ts';
+import { addEditions } from './editions.ts';
+import { addSettingVerbs } from './settings.ts';
+import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
 import { addOverviews } from './overviews.ts';
@@ -22,6 +27,8 @@ Examples:
   zpine device list --site ard
   zpine rack add ard/closet/w2 --heightU 12 --reason 'second rack on the quay'
   zpine address next --for ske-acc-1
+  zpine edition make ard-acc-1
+  zpine arrival watch ard-acc-1
 
 Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
     );
@@ -30,6 +37,11 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   const nouns = addKinds(program);
   addDeviceVerbs(nouns.get('device') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
+  addSettingVerbs(nouns.get('setting') ?? program);
+  addTemplateVerbs(nouns.get('template') ?? program);
+  addEditions(program);
+  addArrivals(program);
+  addBooting(program);
   const inherit = (command: Command): void =>
     command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
   inherit(program);

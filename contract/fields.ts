@@ -62,7 +62,7 @@ export interface FieldType {
   fromText: (text: string) => unknown;
   toText: (value: Value) => string;
   /** Which input the console shows. */
-  input: 'line' | 'code' | 'area' | 'number' | 'switch' | 'choice' | 'record' | 'colour' | 'json' | 'zone';
+  input: 'line' | 'code' | 'area' | 'source' | 'number' | 'switch' | 'choice' | 'record' | 'colour' | 'json' | 'zone';
   /** Whether a list can be narrowed by equality on it. */
   filter: boolean;
 }
@@ -160,6 +160,19 @@ export const fieldTypes = {
         ),
     columns: (column) => [{ name: column, sql: 'text' }],
     input: 'area',
+    filter: false,
+  },
+  /** A text of many lines that is kept letter for letter: templates. */
+  source: {
+    ...plain,
+    schema: (field) =>
+      z
+        .string()
+        .max(field.max ?? 262_144)
+        .transform((text) => text.replace(/\r\n/g, '\n'))
+        .refine((text) => !hasControl(text, true), { params: { code: 'text-control', params: {} } }),
+    columns: (column) => [{ name: column, sql: 'longtext' }],
+    input: 'source',
     filter: false,
   },
   int: {

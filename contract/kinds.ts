@@ -5,6 +5,7 @@ import { box, model, vendor } from './kinds/hardware.ts';
 import { device, interfaceKind } from './kinds/devices.ts';
 import { address, prefix, vlan, vrf } from './kinds/addressing.ts';
 import { setting } from './kinds/settings.ts';
+import { template } from './kinds/templates.ts';
 import { type KindDescription, type RecordOf, type StoredOf } from './kind.ts';
 
 export const kinds = {
@@ -22,6 +23,7 @@ export const kinds = {
   vrf,
   vlan,
   prefix,
+  template,
   device,
   interface: interfaceKind,
   box,

@@ -1,6 +1,7 @@
 /** The route list: the only source of the server, the typed client, the OpenAPI document and the test of roles. */
 import { z } from 'zod';
 import { kindNames, type KindName } from './kinds.ts';
+import { onboardingRoutes } from './onboardingRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
 import { roles } from './roles.ts';
@@ -46,7 +47,7 @@ const token = z.object({
 });
 
 const todayItem = z.object({
-  code: z.enum(['no-management', 'no-box', 'no-place', 'no-management-prefix', 'nearly-full']),
+  code: z.enum(['stranger', 'stuck', 'no-management', 'no-box', 'no-place', 'no-management-prefix', 'nearly-full']),
   kind: z.string(),
   key: z.string(),
   detail: z.string(),
@@ -187,6 +188,8 @@ export const verbRoutes = {
       management: assignment.omit({ assigned: true, left: true }).nullable(),
       interfaces: z.array(anyRecord),
       addresses: z.array(anyRecord),
+      hostKey: z.object({ fingerprint: z.string(), pinnedAt: z.string(), pinnedBy: z.string() }).nullable(),
+      windowCloses: z.string().nullable(),
     }),
   }),
   'device.stage': route({
@@ -300,6 +303,7 @@ export const verbRoutes = {
     group: 'Overview',
     media: 'text/event-stream',
   }),
+  ...onboardingRoutes,
 } as const satisfies Record<string, Route>;
 
 export type VerbRouteId = keyof typeof verbRoutes;

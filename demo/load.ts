@@ -1,11 +1,20 @@
 /** Loads the Brackwater scenario through the API, as any client would. */
 import { readFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 import { parse } from 'yaml';
 import { type Client } from '@zpine/contract/client';
 import { refsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
+import { type BodyIn } from '@zpine/contract/routes';
 
-type Scenario = Partial<Record<KindName, object[]>> & { management: string[]; stage: Record<string, string[]> };
+type Scenario = Partial<Record<KindName, Record<string, unknown>[]>> & {
+  value: BodyIn<'value.put'>[];
+  management: string[];
+  prepare: string[];
+  stage: Record<string, string[]>;
+};
+
+const WINDOW_HOURS = 72;
 
 /** Gives the number of records made. */
 export async function loadDemo(
@@ -17,7 +26,7 @@ export async function loadDemo(
   const reason = 'the Brackwater demo';
   let count = 0;
   for (const kind of kindNames) {
-    const records = scenario[kind] ?? [];
+    const records = (scenario[kind] ?? []).map((record) => withSource(record, dirname(file)));
     if (records.length === 0) continue;
     // A record may refer to one of its own kind only when that stands already.
     const among = refsOf(kindOf(kind)).some(([, field]) => field.to === kind);
@@ -25,13 +34,24 @@ export async function loadDemo(
     else await client.addAll(kind, records, { reason });
     count += records.length;
   }
-  for (const device of scenario.management) {
-    await client.call('device.assignManagement', { params: { ref: device }, body: {}, reason });
+  for (const body of scenario.value) await client.call('value.put', { body, reason });
+  for (const ref of scenario.management) {
+    await client.call('device.assignManagement', { params: { ref }, body: {}, reason });
     count += 2;
+  }
+  for (const ref of scenario.prepare) {
+    const edition = await client.call('edition.make', { params: { ref }, body: {}, reason });
+    const params = { ref, number: String(edition.number) };
+    await client.call('edition.publish', { params, body: { openHours: WINDOW_HOURS }, reason });
   }
   for (const [device, moves] of Object.entries(scenario.stage)) {
     for (const stage of moves) await client.call('device.stage', { params: { ref: device }, body: { stage }, reason });
   }
   say(`loaded ${file}`);
   return count;
+}
+
+/** Long texts lie in files of their own beside the scenario. */
+function withSource({ file, ...record }: Record<string, unknown>, folder: string): Record<string, unknown> {
+  return typeof file === 'string' ? { ...record, source: readFileSync(join(folder, file), 'utf8') } : record;
 }

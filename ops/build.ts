@@ -54,7 +54,7 @@ const external = [
 ];
 
 await build({
-  entryPoints: { service: 'service/main.ts', launch: 'ops/launch.ts' },
+  entryPoints: { service: 'service/main.ts', launch: 'ops/launch.ts', lab: 'lab/main.ts' },
   outdir: 'dist',
   bundle: true,
   platform: 'node',

@@ -6,6 +6,7 @@ import { createServer } from 'node:net';
 import { createInterface } from 'node:readline/promises';
 import { Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
+import { labCommand } from './lab.ts';
 import { freePort, startMariadb, type Mariadb } from './mariadb.ts';
 
 const PREFERRED_PORT = 7780;
@@ -25,14 +26,19 @@ const say = (text: string) => process.stdout.write(`${text}\n`);
 interface Running {
   database: Mariadb;
   service?: ChildProcess;
+  lab?: ChildProcess;
+  /** Set once the end is wanted. */
+  stopping?: boolean;
 }
 
 /** Stops what was started, in order, and ends with the status. */
 async function stopAll(running: Running, status: number): Promise<never> {
-  const { service, database } = running;
-  if (service && service.exitCode === null && service.signalCode === null) {
-    const ended = new Promise((done) => service.once('exit', done));
-    service.kill('SIGTERM');
+  const { service, lab, database } = running;
+  running.stopping = true;
+  for (const child of [lab, service]) {
+    if (!child || child.exitCode !== null || child.signalCode !== null) continue;
+    const ended = new Promise((done) => child.once('exit', done));
+    child.kill('SIGTERM');
     await ended;
   }
   await database.stop();
@@ -98,7 +104,7 @@ async function portFor(): Promise<number> {
 }
 
 async function demo(): Promise<void> {
-  const unknown = args.filter((arg) => arg !== '--fresh');
+  const unknown = args.filter((arg) => !['--fresh', '--until-served'].includes(arg));
   if (unknown.length > 0) return usage(`demo does not know ${unknown.join(' ')}`);
   if (args.includes('--fresh')) rmSync(`${STATE}/demo`, { recursive: true, force: true });
   const database = await startMariadb({ folder: `${STATE}/demo`, databases: ['zpine_demo'] });
@@ -108,6 +114,8 @@ async function demo(): Promise<void> {
     ZPINE_LOG_LEVEL: 'warn',
     ZPINE_LOG_PRETTY: 'true',
     ZPINE_ORGANISATION: 'Brackwater Ferries',
+    ZPINE_KEY_FILE: `${STATE}/demo/key`,
+    ...demoBoot,
     ...environment(database, 'zpine_demo'),
     ZPINE_LISTEN_PORT: String(await portFor()),
   };
@@ -123,11 +131,49 @@ async function demo(): Promise<void> {
     say(`Brackwater Ferries is loaded: ${count} records`);
     writeFileSync(`${STATE}/demo/loaded`, new Date().toISOString());
   }
+  const lab = await startLab();
+  running.lab = lab.child;
+  if (args.includes('--until-served')) return untilServed(running, url, password);
   say('');
   say(`Zealous Pine is up.   console   ${url}`);
   say(`                      sign in   m.lind / ${password}   (also j.moe, quay and guest, with less to do)`);
   say(`                      CLI       ./zpine sign-in ${url} --user m.lind`);
+  say('                      lab       ./run lab list   (simulated switches: power, memory, faults)');
   say('Ctrl-C stops everything.');
+}
+
+/** Where booting devices of the demo find the service, and how their addresses are reached on loopback. */
+const demoBoot = { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_DIAL_MAP: 'default 10.77.0.0/16 127.77.0.0/16 10000' };
+const SERVED = ['ard-acc-1', 'cob-acc-1'];
+const SERVED_SECONDS = '120';
+
+/** The simulated devices, in a process of their own. */
+async function startLab(): Promise<{ child: ChildProcess }> {
+  const child = spawn(
+    'setpriv',
+    ['--pdeathsig', 'TERM', process.execPath, 'dist/lab.js', 'demo/lab.yaml', `${STATE}/demo/lab`],
+    { stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true },
+  );
+  await new Promise<void>((done, fail) => {
+    child.once('message', () => done());
+    child.once('exit', (code) => fail(new Error(`the lab ended with status ${code} before it was ready`)));
+  });
+  return { child };
+}
+
+/** Prints the milestones as they come, by the command line's own watching, and ends with its status. */
+async function untilServed(running: Running, url: string, password: string): Promise<void> {
+  const token = await signInForToken(url, 'm.lind', password);
+  const child = spawn(
+    process.execPath,
+    ['dist/zpine.js', 'arrival', 'watch', ...SERVED, '--until-served', '--limit', SERVED_SECONDS],
+    {
+      env: { ...process.env, ZPINE_URL: url, ZPINE_TOKEN: token },
+      stdio: ['ignore', 'inherit', 'inherit'],
+    },
+  );
+  const status = await new Promise<number>((done) => child.once('exit', (code) => done(code ?? 1)));
+  await stopAll(running, status);
 }
 
 async function signInForToken(url: string, name: string, password: string): Promise<string> {
@@ -152,7 +198,11 @@ async function serve(): Promise<void> {
   const running: Running = { database };
   watch(running);
   const port = await portFor();
-  const { child, url } = await startService({ ...environment(database, 'zpine'), ZPINE_LISTEN_PORT: String(port) });
+  const { child, url } = await startService({
+    ...environment(database, 'zpine'),
+    ZPINE_LISTEN_PORT: String(port),
+    ZPINE_KEY_FILE: process.env.ZPINE_KEY_FILE ?? `${STATE}/serve/key`,
+  });
   running.service = child;
   watchService(running);
   say(
@@ -204,15 +254,12 @@ async function readAll(): Promise<string> {
 
 /** Ends everything when asked to, or when the database went away for good. */
 function watch(running: Running): void {
-  let stopping = false;
   const stop = (status: number) => {
-    if (stopping) return;
-    stopping = true;
-    void stopAll(running, status);
+    if (!running.stopping) void stopAll(running, status);
   };
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => stop(0));
   void running.database.ended.then(() => {
-    if (stopping) return;
+    if (running.stopping) return;
     say(`the database ended by itself; see mariadb.log in ${STATE}`);
     stop(1);
   });
@@ -220,7 +267,7 @@ function watch(running: Running): void {
 
 function watchService(running: Running): void {
   running.service?.once('exit', (code) => {
-    if (code === 0) return;
+    if (code === 0 || running.stopping) return;
     say(`the service ended with status ${code}`);
     void stopAll(running, 1);
   });
@@ -231,7 +278,12 @@ function usage(text: string): void {
   process.exit(2);
 }
 
-const commands: Record<string, () => Promise<void>> = { demo, serve, user };
+const commands: Record<string, () => Promise<void>> = {
+  demo,
+  serve,
+  user,
+  lab: () => labCommand(args, `${STATE}/demo/lab/control`),
+};
 const chosen = commands[command];
 if (!chosen) usage(`no command '${command}'`);
 else

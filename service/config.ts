@@ -1,6 +1,7 @@
 /** Every option of the service: name, unit, default. A file first, then the environment, which wins. */
 import { existsSync, readFileSync } from 'node:fs';
 import { parse } from 'yaml';
+import { type DialRow, parseDialRow } from '@zpine/core/addressing/dial';
 import { z } from 'zod';
 
 interface Option<T extends z.ZodType = z.ZodType> {
@@ -15,6 +16,8 @@ const option = <T extends z.ZodType>(env: string, schema: T, about: string, unit
 
 const number = (min: number, max: number, standard: number) =>
   z.coerce.number().int().min(min).max(max).default(standard);
+
+const flag = z.union([z.boolean(), z.enum(['true', 'false']).transform((t) => t === 'true')]).default(false);
 
 export const options = {
   listenHost: option(
@@ -39,24 +42,91 @@ export const options = {
     'The most connections at a time',
     'connections',
   ),
+  keyFile: option(
+    'ZPINE_KEY_FILE',
+    z.string().default('zealous-pine.key'),
+    'The file with the key that secrets are sealed with; made at the first start. Keep a copy apart from the database',
+  ),
   sessionHours: option('ZPINE_SESSION_HOURS', number(1, 720, 12), 'How long a sign-in lasts', 'hours'),
   bodyBytes: option('ZPINE_BODY_BYTES', number(1024, 1 << 30, 1 << 20), 'The largest body of a request', 'bytes'),
   cookieSecure: option(
     'ZPINE_COOKIE_SECURE',
-    z.union([z.boolean(), z.enum(['true', 'false']).transform((t) => t === 'true')]).default(false),
+    flag,
     'Whether the session cookie travels over HTTPS only; true behind a TLS proxy',
   ),
   organisation: option('ZPINE_ORGANISATION', z.string().max(60).default(''), 'Shown beside the name of the product'),
+  bootAddress: option(
+    'ZPINE_BOOT_ADDRESS',
+    z.union([z.ipv4(), z.literal('')]).default(''),
+    'The address that booting devices reach the service at (DHCP, TFTP, call-home); left empty, the service boots nobody',
+  ),
+  bootHttpPort: option('ZPINE_BOOT_HTTP_PORT', number(1, 65535, 80), 'The port of HTTP that booting devices use'),
+  bootBroadcast: option(
+    'ZPINE_BOOT_BROADCAST',
+    flag,
+    'Whether clients on the wire of the boot address are answered, too, and not only those behind relays',
+  ),
+  dialMap: option(
+    'ZPINE_DIAL_MAP',
+    z
+      .union([z.string(), z.array(z.string())])
+      .default([])
+      .transform((held, context) =>
+        (Array.isArray(held) ? held : held.split(',').filter((row) => row.trim() !== '')).flatMap((text): DialRow[] => {
+          const row = parseDialRow(text);
+          if (row.ok) return [row.value];
+          context.issues.push({
+            code: 'custom',
+            input: held,
+            message: `"${text}" is not VRF FROM TO [PORT-OFFSET] with two prefixes of one size`,
+          });
+          return [];
+        }),
+      ),
+    'How addresses of the records are reached where they are translated: rows of VRF, prefix, prefix, and what is added to ports; several with commas',
+  ),
+  waitPacket: option(
+    'ZPINE_WAIT_PACKET',
+    number(1, 604800, 900),
+    'How long a device may take to its first packet once its window is open',
+    'seconds',
+  ),
+  waitRequest: option(
+    'ZPINE_WAIT_REQUEST',
+    number(1, 86400, 60),
+    'How long it may take from an offer to its request',
+    'seconds',
+  ),
+  waitFile: option(
+    'ZPINE_WAIT_FILE',
+    number(1, 86400, 120),
+    'How long it may take from its lease to asking for its file',
+    'seconds',
+  ),
+  waitTransfer: option(
+    'ZPINE_WAIT_TRANSFER',
+    number(1, 86400, 180),
+    'How long the transfer of a file may take',
+    'seconds',
+  ),
+  waitLife: option(
+    'ZPINE_WAIT_LIFE',
+    number(1, 86400, 300),
+    'How long it may take from its file to its sign of life',
+    'seconds',
+  ),
+  waitProbe: option(
+    'ZPINE_WAIT_PROBE',
+    number(1, 3600, 5),
+    'How long the service waits between two tries to sign in on a device',
+    'seconds',
+  ),
   logLevel: option(
     'ZPINE_LOG_LEVEL',
     z.enum(['debug', 'info', 'warn', 'error', 'silent']).default('info'),
     'What is logged',
   ),
-  logPretty: option(
-    'ZPINE_LOG_PRETTY',
-    z.union([z.boolean(), z.enum(['true', 'false']).transform((t) => t === 'true')]).default(false),
-    'Log for people instead of JSON lines',
-  ),
+  logPretty: option('ZPINE_LOG_PRETTY', flag, 'Log for people instead of JSON lines'),
 } as const;
 
 export type Config = { [K in keyof typeof options]: z.output<(typeof options)[K]['schema']> };

@@ -2,12 +2,17 @@
 import { serve, type ServerType } from '@hono/node-server';
 import { type AddressInfo } from 'node:net';
 import { type Logger } from 'pino';
+import { type Limits } from '@zpine/core/arrival/arrival';
 import { Worker } from './app/worker.ts';
+import { Boot } from './boot/boot.ts';
 import { type Config } from './config.ts';
+import { Keeper } from './fleet/keeper.ts';
 import { makeServer } from './http/server.ts';
 import { connect } from './store/database.ts';
 import { EventFeed } from './store/events.ts';
 import { migrate } from './store/migrate.ts';
+import { checkSealer } from './store/keyCheck.ts';
+import { sealerFrom } from './store/sealing.ts';
 import { defineModels } from './store/models.ts';
 import { type Store } from './store/tx.ts';
 
@@ -28,7 +33,12 @@ export function openStore(config: Config): Store {
     name: config.databaseName,
     connections: config.databaseConnections,
   });
-  return { sequelize, models: defineModels(sequelize) };
+  return {
+    sequelize,
+    models: defineModels(sequelize),
+    sealer: sealerFrom(config.keyFile),
+    place: { address: config.bootAddress, httpPort: config.bootHttpPort },
+  };
 }
 
 export async function startService(
@@ -40,10 +50,28 @@ export async function startService(
   const store = openStore(config);
   const applied = await migrate(store.sequelize);
   if (applied.length > 0) log.info({ steps: applied.length }, 'the database was brought up to date');
+  await checkSealer(store);
   const feed = new EventFeed(store);
   const closing = new AbortController();
   const worker = new Worker(store, log);
   await worker.start();
+  const limits: Limits = {
+    packet: config.waitPacket,
+    request: config.waitRequest,
+    file: config.waitFile,
+    transfer: config.waitTransfer,
+    life: config.waitLife,
+    probe: config.waitProbe,
+  };
+  const { dialMap } = config;
+  const keeper = new Keeper(store, limits, dialMap, log);
+  keeper.start();
+  const place = { address: config.bootAddress, httpPort: config.bootHttpPort };
+  const boot =
+    config.bootAddress === ''
+      ? undefined
+      : new Boot(store, { ...place, dialMap, limits, broadcast: config.bootBroadcast }, log);
+  await boot?.start();
   const app = makeServer({
     store,
     feed,
@@ -65,7 +93,7 @@ export async function startService(
   const stop = async (): Promise<void> => {
     closing.abort();
     feed.stop();
-    await Promise.all([worker.stop(), closeServer(server)]);
+    await Promise.all([worker.stop(), keeper.stop(), boot?.stop(), closeServer(server)]);
     await store.sequelize.close();
     log.info('stopped');
   };

@@ -96,6 +96,12 @@ export const prefix = kind({
       example: '10.77.16.200-10.77.16.239',
       about: 'For leases; never assigned to an interface',
     },
+    quarantine: {
+      type: 'ranges',
+      title: 'Quarantine pool',
+      example: '10.77.16.240-10.77.16.250',
+      about: 'For booting clients that match no device; they get an address and no boot file',
+    },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },
     note: { type: 'note', title: 'Note' },

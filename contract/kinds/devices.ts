@@ -49,6 +49,12 @@ export const device = kind({
       title: 'Management interface',
       about: 'The interface by which the service reaches it',
     },
+    template: {
+      type: 'ref',
+      to: 'template',
+      title: 'Template',
+      about: 'Left empty, it is the one that matches dialect, model and duty best',
+    },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'stage', 'duty', 'model', 'site', 'rack', 'positionU'],

@@ -1,3 +1,4 @@
+import { settingTypes } from '@zpine/core/settings/layers';
 import { kind } from '../kind.ts';
 
 export const setting = kind({
@@ -14,7 +15,7 @@ export const setting = kind({
     valueType: {
       type: 'choice',
       title: 'Type',
-      choices: ['text', 'number', 'bool', 'address', 'prefix', 'list-of-text', 'list-of-addresses', 'map'],
+      choices: settingTypes,
       default: 'text',
     },
     unit: { type: 'text', title: 'Unit', max: 20 },

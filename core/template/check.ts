@@ -4,7 +4,7 @@ import { type Library } from './compile.ts';
 import { faultAt, type Place, type TemplateFault } from './faults.ts';
 import { shapeOf, type Known, type Report } from './inference.ts';
 import { parseTemplate, type Parsed } from './parse.ts';
-import { MOST_NESTED } from './render.ts';
+import { MOST_NESTED } from './run.ts';
 import { any, number, type Shape, shapeName, text } from './shapes.ts';
 
 export interface Catalogue {
@@ -139,7 +139,7 @@ class Checker {
     }
     const scope = this.inner(outer);
     const fields = list.is === 'map' && !list.open ? Object.values(list.fields) : [];
-    const item = list.is === 'list' ? list.of : (fields[0] ?? any);
+    const item = list.is === 'list' ? list.of : list.is === 'map' && list.rest ? list.rest : (fields[0] ?? any);
     const same = list.is === 'list' || fields.every((field) => field.is === item.is);
     if (node.index !== undefined)
       this.declare(node.index, list.is === 'list' ? number() : list.is === 'map' ? text() : any, scope, node.at);

@@ -4,10 +4,9 @@ import { evaluator, type Scope, type Value } from './evaluate.ts';
 import { faultAt, type Place, TemplateStop } from './faults.ts';
 import { ArgumentFault, sorted } from './functions.ts';
 import { parseTemplate } from './parse.ts';
-import { MOST_NESTED, type Run, type Span, spansOf } from './render.ts';
+import { MOST_NESTED, type Frame, type Run, type Span, spansOf } from './run.ts';
 import { isMap, Marked, piecesOf, scalarText, truthy, typeName, type Val } from './values.ts';
 
-export type Frame = Val[];
 type Action = (run: Run) => void;
 
 export interface Compiled {

@@ -3,7 +3,7 @@ import { type BinaryOp, type Expr } from './ast.ts';
 import { add, divide, isNum, isWhole, modulo, multiply, negate, type Num, subtract, wholeBig } from './decimal.ts';
 import { type Place } from './faults.ts';
 import { ArgumentFault, callFunction } from './functions.ts';
-import { type Run } from './render.ts';
+import { type Run } from './run.ts';
 import { equal, isMap, joined, Marked, order, scalarText, truthy, typeName, type Val } from './values.ts';
 
 export interface Scope {

@@ -109,7 +109,7 @@ function memberShape(expr: Expr & { kind: 'member' }, base: Shape, report: Repor
   if (found) return found;
   if (!base.open)
     report(expr.at, 'unknown-name', `there is no "${expr.name}" in it`, near(expr.name, Object.keys(base.fields)));
-  return any;
+  return base.rest ?? any;
 }
 
 function indexShape(expr: Expr & { kind: 'index' }, base: Shape, index: Shape, report: Report): Shape {
@@ -123,7 +123,7 @@ function indexShape(expr: Expr & { kind: 'index' }, base: Shape, index: Shape, r
     if (!['text', 'any'].includes(index.is))
       report(expr.at, 'type', `an entry of a map is named by a text, not by ${shapeName(index)}`);
     const key = expr.index.kind === 'literal' && typeof expr.index.value === 'string' ? expr.index.value : undefined;
-    if (key === undefined || base.open) return any;
+    if (key === undefined || base.open) return base.rest ?? any;
     if (!Object.hasOwn(base.fields, key))
       report(expr.at, 'unknown-name', `there is no "${key}" in it`, near(key, Object.keys(base.fields)));
     return base.fields[key] ?? any;
@@ -190,6 +190,7 @@ function resultShape(name: string, gives: string, args: Shape[], items: Shape, s
   if (name === 'flatten') return listOf(items.is === 'list' ? items.of : any);
   const [shape] = args;
   // A list of values may hold secrets when the map does.
+  if (name === 'values' && shape?.is === 'map' && shape.rest) return listOf(shape.rest);
   if (name === 'values' && shape?.is === 'map' && !shape.open)
     return listOf(Object.values(shape.fields).reduce(either, { is: 'nothing' }));
   return gives === 'list' ? listOf(any) : any;

@@ -4,8 +4,8 @@ import { type TypeName } from './values.ts';
 export type Shape = { about?: string; secret?: boolean } & (
   | { is: 'any' | 'text' | 'number' | 'bool' | 'nothing' }
   | { is: 'list'; of: Shape }
-  /** `open` maps may hold more names than are known. */
-  | { is: 'map'; fields: Record<string, Shape>; open: boolean }
+  /** `open` maps may hold more names than are known; `rest` is what those are. */
+  | { is: 'map'; fields: Record<string, Shape>; open: boolean; rest?: Shape }
 );
 
 export const any: Shape = { is: 'any' };
@@ -22,6 +22,15 @@ export const mapOf = (fields: Record<string, Shape>, about?: string, open = fals
   is: 'map',
   fields,
   open,
+  ...(about === undefined ? {} : { about }),
+});
+
+/** A map whose names are not known, only what it holds. */
+export const mapOfAll = (rest: Shape, about?: string): Shape => ({
+  is: 'map',
+  fields: {},
+  open: true,
+  rest,
   ...(about === undefined ? {} : { about }),
 });
 

@@ -5,7 +5,8 @@ import { checkTemplate, type Catalogue } from './check.ts';
 import { compileTemplate } from './compile.ts';
 import { faultText, TemplateStop } from './faults.ts';
 import { compilePattern } from './pattern.ts';
-import { maskedText, render, type RenderInput } from './render.ts';
+import { maskedText, render } from './render.ts';
+import { type RenderInput } from './run.ts';
 import { any, listOf, mapOf, number, secretShape, text } from './shapes.ts';
 import { secretText, type Val } from './values.ts';
 

@@ -2,12 +2,14 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
-import { byId, find, keyOf, present } from '../store/records.ts';
+import { find, keyOf, present } from '../store/records.ts';
 import { type Tx } from '../store/tx.ts';
+import { openArrival } from './arrivals/arrivals.ts';
 import { managementOf } from './addressing/management.ts';
 import { proposalOf } from './addressing/next.ts';
 import { setFields } from './records/edit.ts';
 import { mustFind } from './records/refs.ts';
+import { dialectIdOf } from './settings/layers.ts';
 
 /** A device with everything that hangs on it. */
 export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.overview'>> {
@@ -19,17 +21,21 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
   return {
     device: shown as never,
     box: ((await present(tx, 'box', boxes))[0] ?? null) as never,
-    dialect: await dialectOf(tx, device),
+    dialect: await keyOf(tx, 'dialect', await dialectIdOf(tx, device)),
     management: await management(tx, device),
     interfaces: (await present(tx, 'interface', interfaces)) as never,
     addresses: (await present(tx, 'address', addresses)) as never,
+    hostKey: await hostKeyOf(tx, device.id),
+    windowCloses: (await openArrival(tx, device.id))?.closes_at.toISOString() ?? null,
   };
 }
 
-/** What it speaks: its own word, or that of its model. */
-async function dialectOf(tx: Tx, device: Stored<'device'>): Promise<string | null> {
-  if (device.dialect !== null || device.model === null) return keyOf(tx, 'dialect', device.dialect);
-  return keyOf(tx, 'dialect', (await byId(tx, 'model', device.model)).dialect);
+async function hostKeyOf(tx: Tx, device: number): Promise<ReplyOf<'device.overview'>['hostKey']> {
+  const key = await tx.one<{ fingerprint: string; pinned_at: Date; pinned_by: string }>(
+    'SELECT fingerprint, pinned_at, pinned_by FROM host_key WHERE device_id = ?',
+    [device],
+  );
+  return key ? { fingerprint: key.fingerprint, pinnedAt: key.pinned_at.toISOString(), pinnedBy: key.pinned_by } : null;
 }
 
 async function management(tx: Tx, device: Stored<'device'>): Promise<ReplyOf<'device.overview'>['management']> {

@@ -11,7 +11,16 @@ import { type User } from './access/who.ts';
 import { assign, propose } from './addressing/assign.ts';
 import { assignManagement } from './addressing/management.ts';
 import { space } from './addressing/space.ts';
+import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
+import { dismiss, listStrangers, recognise } from './arrivals/strangers.ts';
+import { closeWindow, openWindow } from './arrivals/window.ts';
+import { explainDhcp } from './boot/explain.ts';
+import { listBootRecords } from './boot/records.ts';
 import { moveStage, overview } from './device.ts';
+import { fit, forgetHostKey } from './devices/fit.ts';
+import { listEditions, makeEdition, publishEdition, showEdition } from './editions/editions.ts';
+import { templateNames } from './editions/names.ts';
+import { faultsOf, shownFault } from './editions/templates.ts';
 import { history } from './history/list.ts';
 import { search } from './overview/search.ts';
 import { today } from './overview/today.ts';
@@ -19,7 +28,10 @@ import { add } from './records/add.ts';
 import { editOne } from './records/edit.ts';
 import { list, type ListInput } from './records/list.ts';
 import { removeOne } from './records/remove.ts';
+import { mustFind } from './records/refs.ts';
 import { show } from './records/show.ts';
+import { explainSettings } from './settings/effective.ts';
+import { listValues, putValue, removeValue } from './settings/values.ts';
 
 export interface Call<Query = unknown, Body = unknown> {
   params: Record<string, string>;
@@ -57,10 +69,51 @@ const verbs: VerbHandlers = {
   'address.propose': (tx, { query }) => propose(tx, query),
   'address.assign': (tx, { body }) => assign(tx, body),
   'prefix.space': (tx, call) => space(tx, ref(call)),
+  'value.list': (tx, { query }) => listValues(tx, query),
+  'value.put': (tx, { body }) => putValue(tx, body),
+  'value.remove': (tx, { body }) => removeValue(tx, body),
+  'device.settings': async (tx, call) => ({
+    items: await explainSettings(tx, await mustFind(tx, 'device', ref(call))),
+  }),
+  'template.check': async (tx, call) => ({
+    faults: (await faultsOf(tx, await mustFind(tx, 'template', ref(call)))).map(shownFault),
+  }),
+  'device.names': (tx, call) => templateNames(tx, ref(call)),
+  'edition.list': (tx, call) => listEditions(tx, ref(call)),
+  'edition.make': (tx, call) => makeEdition(tx, ref(call)),
+  'edition.show': (tx, call) => showEdition(tx, ref(call), call.params.number ?? '', call.query.trace === 'true'),
+  'edition.publish': (tx, call) => publishEdition(tx, ref(call), call.params.number ?? '', call.body),
+  'device.dhcp': (tx, call) => explainDhcp(tx, ref(call), call.query),
+  'boot.records': (tx, { query }) => listBootRecords(tx, query),
+  'arrival.list': (tx, { query }) => listArrivals(tx, query),
+  'arrival.show': (tx, { params }) => showArrival(tx, params.id ?? ''),
+  'arrival.open': async (tx, call) => {
+    const row = await openWindow(tx, await mustFind(tx, 'device', ref(call), true), call.body.hours);
+    return onlyOne(await shownArrivals(tx, [row]));
+  },
+  'arrival.close': async (tx, call) => {
+    await closeWindow(tx, ref(call));
+    return null;
+  },
+  'arrival.retry': (tx, { params }) => retryArrival(tx, params.id ?? ''),
+  'stranger.list': (tx, { query }) => listStrangers(tx, query),
+  'stranger.recognise': (tx, { params, body }) => recognise(tx, params.id ?? '', body),
+  'stranger.dismiss': (tx, { params }) => dismiss(tx, params.id ?? ''),
+  'device.fit': async (tx, call) => shown(tx, 'box', await fit(tx, ref(call), call.body)),
+  'device.forgetHostKey': async (tx, call) => {
+    await forgetHostKey(tx, ref(call));
+    return null;
+  },
   today: (tx) => today(tx),
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
   'history.list': (tx, { query }) => history(tx, query),
 };
+
+function onlyOne<T>(items: T[]): T {
+  const [item] = items;
+  if (item === undefined) throw new Error('there is none');
+  return item;
+}
 
 async function shown(tx: Tx, kind: KindName, record: object): Promise<Record<string, Value>> {
   const [one] = await present(tx, kind, [record as never]);

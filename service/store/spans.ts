@@ -183,10 +183,15 @@ async function replaceStretch(tx: Tx, space: number, family: Family, stretch: Sp
 }
 
 /** What a prefix keeps from being handed out by itself, beside children and assigned addresses. */
-export function withheld(p: Prefix, record: Pick<Stored<'prefix'>, 'gateway' | 'heldBack' | 'pool'>): Span[] {
+export function withheld(
+  p: Prefix,
+  record: Pick<Stored<'prefix'>, 'gateway' | 'heldBack' | 'pool' | 'quarantine'>,
+): Span[] {
   const usable = usableRange(p);
   const edges = freeWithin({ first: p.first, last: lastOf(p) }, [usable]);
-  const ranges = [record.heldBack, record.pool].flatMap((text) => (text ? sure(parseRanges(text)).map(spanOf) : []));
+  const ranges = [record.heldBack, record.pool, record.quarantine].flatMap((text) =>
+    text ? sure(parseRanges(text)).map(spanOf) : [],
+  );
   const gateway = record.gateway ? [sure(parseIp(record.gateway)).value] : [];
   return [...edges, ...ranges, ...gateway.map((value) => ({ first: value, last: value }))];
 }

@@ -6,6 +6,11 @@ import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
 import { isAway, isDeadlock } from './database.ts';
 import { type Models } from './models.ts';
+import { type Sealer } from './sealing.ts';
+
+/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys. */
+export const ownKinds = ['value', 'edition', 'host-key'] as const;
+export type OwnKind = (typeof ownKinds)[number];
 
 /** Who writes, through what, and why. */
 export interface Actor {
@@ -15,7 +20,7 @@ export interface Actor {
 }
 
 export interface Change {
-  kind: KindName;
+  kind: KindName | OwnKind;
   id: number;
   key: string;
   versionFrom: number | null;
@@ -50,11 +55,14 @@ export class Tx {
   readonly actor: Actor;
   readonly action: string;
   readonly models: Models;
+  readonly sealer: Sealer;
+  readonly place: BootPlace;
   /** Natural keys by kind and id, as far as this unit of work has seen them. */
   readonly keys = new Map<KindName, Map<number, string>>([['vrf', new Map([[DEFAULT_VRF, defaultVrf]])]]);
   private readonly store: Store;
   private readonly transaction: Transaction | null;
   private changes: Change[] = [];
+  private hints: { kind: string; id: number; version: number | null }[] = [];
   private jobs: NewJob[] = [];
   private seq = 0;
   private opened = false;
@@ -63,6 +71,8 @@ export class Tx {
   constructor(store: Store, transaction: Transaction | null, actor: Actor, action: string) {
     this.store = store;
     this.models = store.models;
+    this.sealer = store.sealer;
+    this.place = store.place;
     this.transaction = transaction;
     this.actor = actor;
     this.action = action;
@@ -123,6 +133,12 @@ export class Tx {
     return this.time;
   }
 
+  /** The same without asking: the database's clock as it was last seen. For tests of times in a WHERE. */
+  nowText(): string {
+    const offset = this.store.clock?.offsetMs ?? 0;
+    return this.time ?? new Date(Date.now() + offset).toISOString().replace('T', ' ').replace('Z', '');
+  }
+
   /** How far the database's clock is ahead of ours; asked for now and then, not for every write. */
   private async sampleClock(): Promise<number> {
     const row = await this.one<{ ms: string }>('SELECT CAST(UNIX_TIMESTAMP(SYSDATE(3)) * 1000 AS unsigned) AS ms');
@@ -137,13 +153,18 @@ export class Tx {
     if (this.changes.length >= FLUSH_AT) await this.flush();
   }
 
+  /** Tells who listens that something changed which leaves no history: an arrival, a stranger. */
+  hint(kind: string, id: number, version: number | null): void {
+    this.hints.push({ kind, id, version });
+  }
+
   job(job: NewJob): void {
     this.jobs.push(job);
   }
 
   /** Writes what was gathered. Called by `run` before the commit, and in between when much has gathered. */
   async flush(): Promise<void> {
-    const at = this.changes.length + this.jobs.length > 0 ? await this.now() : '';
+    const at = this.changes.length + this.jobs.length + this.hints.length > 0 ? await this.now() : '';
     if (this.changes.length > 0) {
       const changes = this.changes.map((c) => ({
         seq: (this.seq += 1),
@@ -163,6 +184,11 @@ export class Tx {
         this.insertRows('change', changes, '', { change_set_id: '@change_set' }),
         this.insertRows('event', events, ''),
       ]);
+    }
+    if (this.hints.length > 0) {
+      const events = this.hints.map((h) => ({ at, kind: h.kind, record_id: h.id, version: h.version }));
+      this.hints = [];
+      await this.insertRows('event', events, '');
     }
     for (const job of this.jobs) {
       await this.execute(
@@ -216,9 +242,17 @@ const sqlValue = (value: unknown): unknown => {
   return typeof value === 'bigint' ? value.toString() : value;
 };
 
+/** Where booting devices find this service, in their own words. */
+export interface BootPlace {
+  address: string;
+  httpPort: number;
+}
+
 export interface Store {
+  place: BootPlace;
   sequelize: Sequelize;
   models: Models;
+  sealer: Sealer;
   /** How far the database's clock was ahead of this machine's when it was last asked. */
   clock?: { offsetMs: number; sampledAt: number };
 }

@@ -6,10 +6,12 @@ import { kindOf } from '@zpine/contract/kinds';
 import { type Value } from '@zpine/contract/fields';
 import { nearest } from '@zpine/core/naming/names';
 import { keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import { ownKinds, type Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
 
 const CHANGES_SHOWN = 100;
+
+const isOwn = (kind: string): boolean => (ownKinds as readonly string[]).includes(kind);
 
 interface SetRow {
   id: number;
@@ -72,11 +74,11 @@ async function narrowToKind(
   where: string[],
   values: unknown[],
 ): Promise<void> {
-  if (!isKind(kind)) {
-    const meant = nearest(kind, kindNames);
+  if (!isKind(kind) && !isOwn(kind)) {
+    const meant = nearest(kind, [...kindNames, ...ownKinds]);
     throw Refusal.at(['kind'], 'value-choice', {
       value: kind,
-      choices: kindNames.join(', '),
+      choices: [...kindNames, ...ownKinds].join(', '),
       ...(meant ? { meant } : {}),
     });
   }
@@ -85,9 +87,11 @@ async function narrowToKind(
     where.push(`${exists})`);
     values.push(kind);
   } else {
-    const id = /^#[0-9]+$/.test(record)
-      ? Number(record.slice(1))
-      : (await mustFindField(tx, kind, record, 'record')).id;
+    if (!/^#[0-9]+$/.test(record) && !isKind(kind)) throw Refusal.at(['record'], 'value-shape', { form: '#ID' });
+    const id =
+      isKind(kind) && !/^#[0-9]+$/.test(record)
+        ? (await mustFindField(tx, kind, record, 'record')).id
+        : Number(record.slice(1));
     where.push('s.id IN (SELECT c.change_set_id FROM `change` c WHERE c.kind = ? AND c.record_id = ?)');
     values.push(kind, id);
   }
@@ -121,8 +125,9 @@ async function changesOf(tx: Tx, sets: number[]): Promise<Map<number, { count: n
 
 /** An image with natural keys in the place of ids, as far as the records still stand. */
 async function shownImage(tx: Tx, kind: string, text: string | null): Promise<Record<string, Value> | null> {
-  if (text === null || !isKind(kind)) return null;
+  if (text === null) return null;
   const image = JSON.parse(text) as Record<string, Value>;
+  if (!isKind(kind)) return image;
   for (const [field, { to }] of refsOf(kindOf(kind))) {
     const id = image[field];
     if (typeof id === 'number') image[field] = (await keysOf(tx, to as KindName, [id])).get(id) ?? `#${id}`;

@@ -92,7 +92,7 @@ async function checkUsable(tx: Tx, draft: Draft, value: bigint, prefixId: number
     const what = value === p.first ? 'network' : value === lastOf(p) ? 'broadcast' : 'reserved';
     draft.fault('address', 'address-unusable', { address, what, prefix: prefix.key });
   }
-  const pool = prefix.pool ? sure(parseRanges(prefix.pool)) : [];
+  const pool = [prefix.pool, prefix.quarantine].flatMap((text) => (text ? sure(parseRanges(text)) : []));
   const inside = pool.find((range) => value >= spanOf(range).first && value <= spanOf(range).last);
   if (inside) draft.fault('address', 'address-in-pool', { address, range: formatRange(inside), prefix: prefix.key });
 }

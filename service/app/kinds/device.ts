@@ -13,6 +13,7 @@ export const deviceRules: KindRules = {
     );
     const models = await byIds(tx, 'model', idsOf(drafts, 'model'));
     const interfaces = await byIds(tx, 'interface', idsOf(drafts, 'management'));
+    const templates = await byIds(tx, 'template', idsOf(drafts, 'template'));
     for (const draft of drafts) {
       const rack = racks.get(draft.id('rack') ?? 0);
       if (rack) await placeInRack(tx, draft, rack.id, rooms.get(rack.room)?.site ?? 0);
@@ -30,11 +31,22 @@ export const deviceRules: KindRules = {
           });
         }
       }
+      const template = templates.get(draft.id('template') ?? 0);
+      if (template?.fragment) draft.fault('template', 'template-fragment', { template: template.key });
       const management = interfaces.get(draft.id('management') ?? 0);
       if (management && management.device !== draft.before?.id) {
         draft.fault('management', 'not-on-device', { what: management.key, device: draft.text('name') ?? '' });
       }
     }
+  },
+
+  async removed(tx, records) {
+    const ids = records.map((record) => record.id);
+    await tx.execute('DELETE FROM lease WHERE device_id IN (?)', [ids]);
+    await tx.execute(
+      'UPDATE arrival SET ended_at = ?, limit_at = NULL, probe_at = NULL WHERE device_id IN (?) AND ended_at IS NULL',
+      [await tx.now(), ids],
+    );
   },
 
   async edited(tx, pairs) {

@@ -37,10 +37,18 @@ export const prefixRules: KindRules = {
       const gateway = checkGateway(draft, p);
       const held = checkRanges(draft, 'heldBack', p);
       const pool = checkRanges(draft, 'pool', p);
-      if (gateway) checkApart(draft, 'pool', p, pool, [{ first: gateway.value, last: gateway.value }]);
-      checkApart(draft, 'pool', p, pool, held);
-      if (draft.before) await checkNothingUnder(tx, draft, draft.before.id, p, pool);
-      else await placeInTree(tx, draft, p, pool);
+      const quarantine = checkRanges(draft, 'quarantine', p);
+      for (const [field, spans] of [
+        ['pool', pool],
+        ['quarantine', quarantine],
+      ] as const) {
+        if (gateway) checkApart(draft, field, p, spans, [{ first: gateway.value, last: gateway.value }]);
+        checkApart(draft, field, p, spans, held);
+      }
+      checkApart(draft, 'quarantine', p, quarantine, pool);
+      const pools = [...pool, ...quarantine];
+      if (draft.before) await checkNothingUnder(tx, draft, draft.before.id, p, pools);
+      else await placeInTree(tx, draft, p, pools);
     }
   },
 
@@ -81,7 +89,9 @@ export const prefixRules: KindRules = {
 
   async edited(tx, pairs) {
     for (const { before, after } of pairs) {
-      const changed = (['gateway', 'heldBack', 'pool'] as const).some((field) => before[field] !== after[field]);
+      const changed = (['gateway', 'heldBack', 'pool', 'quarantine'] as const).some(
+        (field) => before[field] !== after[field],
+      );
       if (changed) await rebuild(tx, as('prefix', after));
     }
   },
@@ -169,7 +179,7 @@ function checkGateway(draft: Draft, p: Prefix): Ip | undefined {
   return gateway;
 }
 
-function checkRanges(draft: Draft, field: 'heldBack' | 'pool', p: Prefix): Span[] {
+function checkRanges(draft: Draft, field: 'heldBack' | 'pool' | 'quarantine', p: Prefix): Span[] {
   const ranges = sure(parseRanges(draft.text(field) ?? ''));
   const spans = rangesInside(p, ranges);
   if (!spans.ok) {
@@ -194,7 +204,7 @@ function checkApart(draft: Draft, field: string, p: Prefix, ones: Span[], others
 
 /** A pool must not cover what is assigned, nor what children have. */
 async function checkNothingUnder(tx: Tx, draft: Draft, prefixId: number, p: Prefix, pool: Span[]): Promise<void> {
-  if (!draft.changes('pool')) return;
+  if (!draft.changes('pool') && !draft.changes('quarantine')) return;
   await lockSpaces(tx, [prefixId]);
   for (const span of pool) {
     const address = await tx.one<{ natural_key: string }>(

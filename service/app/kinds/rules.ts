@@ -5,6 +5,8 @@ import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';
 import { deviceRules } from './device.ts';
 import { prefixRules } from './prefix.ts';
+import { settingRules } from './setting.ts';
+import { templateRules } from './template.ts';
 import { vrfRules } from './vrf.ts';
 
 const rules: Partial<Record<KindName, KindRules>> = {
@@ -13,6 +15,8 @@ const rules: Partial<Record<KindName, KindRules>> = {
   box: boxRules,
   device: deviceRules,
   prefix: prefixRules,
+  setting: settingRules,
+  template: templateRules,
   vrf: vrfRules,
 };
 

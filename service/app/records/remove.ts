@@ -3,6 +3,7 @@ import { columnOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { type AnyStored, byIds, find, present, remove as removeRows } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { dropValuesOf } from '../settings/values.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { mustFind } from './refs.ts';
 
@@ -29,6 +30,7 @@ export async function removeOne(tx: Tx, kind: KindName, ref: string, version?: n
   // Parts first, and references among those that go are let go of before.
   for (const { kind: name, records } of going.toReversed()) {
     await rulesOf(name).removing?.(tx, records);
+    await dropValuesOf(tx, name, records);
     await removeRows(tx, name, records as never);
     await rulesOf(name).removed?.(tx, records);
   }

@@ -1,0 +1,176 @@
+import { type Command } from 'commander';
+import { type ShownArrival } from '@zpine/contract/onboardingRoutes';
+import { clientOf, outputOf } from './context.ts';
+import { ago, err, out, pairs, stageText, table } from './print.ts';
+import { status, UsageError } from './refusals.ts';
+import { valueText } from './settings.ts';
+
+const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
+
+export function addArrivals(program: Command): void {
+  const noun = program.command('arrival').description('One boot of a device towards service, with its milestones.');
+
+  noun
+    .command('list')
+    .description('arrivals, the newest first')
+    .argument('[device]')
+    .option('--open', 'only those that are under way')
+    .action(async (device: string | undefined, options: { open?: boolean }, command: Command) => {
+      const { items } = await clientOf().call('arrival.list', {
+        query: { ...(device === undefined ? {} : { device }), ...(options.open ? { open: 'true' as const } : {}) },
+      });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('no arrivals; zpine arrival open DEVICE lets a device fetch its file');
+      out(
+        table(
+          ['arrival', 'device', 'stage', 'last milestone', 'at', 'address', 'what is wrong'],
+          items.map((a) => [
+            `#${a.id}`,
+            a.device,
+            a.stage ? stageText(a.stage) : 'gone',
+            a.milestones.at(-1)?.name ?? (a.endedAt ? 'none' : 'waited for'),
+            a.milestones.length > 0 ? `${ago(a.milestones.at(-1)?.at ?? '')} ago` : '',
+            a.address ?? '',
+            a.diagnosis?.title ?? '',
+          ]),
+        ),
+      );
+    });
+
+  noun
+    .command('show')
+    .description('one arrival: milestones with their evidence, and what is wrong')
+    .argument('<device>', 'its newest arrival; or #ID')
+    .action(async (ref: string, _options: object, command: Command) => {
+      const arrival = await newest(ref);
+      const full = await clientOf().call('arrival.show', { params: { id: String(arrival.id) } });
+      if (outputOf(command).json) return out(JSON.stringify(full, null, 2));
+      out(arrivalText(full));
+      if (full.comparison && !full.comparison.matches) {
+        out('');
+        for (const d of full.comparison.missing) out(`  - ${[...d.above, d.line].join(' > ')}   (${d.section})`);
+        for (const d of full.comparison.extra) out(`  + ${[...d.above, d.line].join(' > ')}   (${d.section})`);
+      }
+    });
+
+  noun
+    .command('open')
+    .description('open the window in which a device may fetch its files')
+    .argument('<device>')
+    .option('--hours <n>', 'for so long', '72')
+    .option('--reason <text>', 'why')
+    .action(async (ref: string, { hours, reason }: { hours: string; reason?: string }) => {
+      if (!(Number(hours) > 0)) throw new UsageError('--hours takes a number');
+      const arrival = await clientOf().call('arrival.open', {
+        params: { ref },
+        body: { hours: Number(hours) },
+        reason,
+      });
+      out(`${arrival.device} may fetch its files until ${new Date(arrival.closesAt).toLocaleString('en-GB')}`);
+    });
+
+  noun
+    .command('close')
+    .description('close the arrival window of a device')
+    .argument('<device>')
+    .option('--reason <text>', 'why')
+    .action(async (ref: string, { reason }: { reason?: string }) => {
+      await clientOf().call('arrival.close', { params: { ref }, reason });
+      out(`the arrival window of ${ref} is closed`);
+    });
+
+  noun
+    .command('retry')
+    .description('look at an arriving device again now')
+    .argument('<device>')
+    .action(async (ref: string) => {
+      const arrival = await newest(ref);
+      await clientOf().call('arrival.retry', { params: { id: String(arrival.id) }, body: {} });
+      out(`${arrival.device} is looked at again`);
+    });
+
+  noun
+    .command('watch')
+    .description('milestones as they come')
+    .argument('[device...]', 'only these devices')
+    .option('--until-served', 'end when they all serve; status 1 with a diagnosis when they do not')
+    .option('--limit <seconds>', 'end after so long in any case')
+    .addHelpText('after', '\nExample:\n  zpine arrival watch ard-acc-1 --until-served --limit 300')
+    .action((devices: string[], options: { untilServed?: boolean; limit?: string }) => watch(devices, options));
+}
+
+async function newest(ref: string): Promise<ShownArrival> {
+  if (/^#[0-9]+$/.test(ref)) return clientOf().call('arrival.show', { params: { id: ref.slice(1) } });
+  const { items } = await clientOf().call('arrival.list', { query: { device: ref, limit: '1' } });
+  if (!items[0]) throw new UsageError(`${ref} never arrived; zpine arrival open ${ref}`);
+  return items[0];
+}
+
+function arrivalText(a: ShownArrival): string {
+  const rows: [string, string][] = [
+    [
+      a.device,
+      `${a.stage ? stageText(a.stage) : 'gone'}    arrival #${a.id}${a.edition === null ? '' : `, edition ${a.edition}`}`,
+    ],
+    [
+      'window',
+      `opened ${ago(a.openedAt)} ago by ${a.openedBy}, ${a.endedAt ? `ended ${ago(a.endedAt)} ago` : `open until ${new Date(a.closesAt).toLocaleString('en-GB')}`}`,
+    ],
+  ];
+  if (a.box) rows.push(['box', `${a.box}${a.mac ? `, MAC ${a.mac}` : ''}`]);
+  if (a.address) rows.push(['booted at', `${a.address}${a.relay ? ` behind relay ${a.relay}` : ''}`]);
+  if (a.management) rows.push(['management', a.management]);
+  if (a.diagnosis) rows.push(['wrong', `${a.diagnosis.title}: ${a.diagnosis.detail}\n${a.diagnosis.remedy}`]);
+  const stones = a.milestones.map((m) => [clock(m.at), m.name, evidenceText(m.evidence)]);
+  return `${pairs(rows)}\n\n${a.milestones.length > 0 ? table(['at', 'milestone', 'evidence'], stones) : 'nothing was heard of it yet'}`;
+}
+
+const evidenceText = (evidence: Record<string, unknown>): string =>
+  Object.entries(evidence)
+    .map(([name, value]) => `${name} ${valueText(value)}`)
+    .join(' · ');
+
+const POLL_MS = 400;
+
+/** Prints every new milestone and diagnosis. */
+async function watch(devices: string[], options: { untilServed?: boolean; limit?: string }): Promise<void> {
+  const client = clientOf();
+  const wanted = new Set(devices.map((d) => d.toLowerCase()));
+  const seen = new Map<number, { stones: number; wrong: string | undefined }>();
+  const until = options.limit === undefined ? Infinity : Date.now() + Number(options.limit) * 1000;
+  let last: ShownArrival[] = [];
+  while (Date.now() < until) {
+    const { items } = await client.call('arrival.list', { query: { limit: '200' } });
+    const newestOf = new Map<string, ShownArrival>();
+    for (const a of items)
+      if ((wanted.size === 0 || wanted.has(a.device)) && !newestOf.has(a.device)) newestOf.set(a.device, a);
+    last = [...newestOf.values()];
+    for (const arrival of last.toReversed()) tell(arrival, seen);
+    if (options.untilServed && wanted.size > 0 && [...wanted].every((d) => newestOf.get(d)?.stage === 'serving')) {
+      out(`${[...wanted].join(', ')}: serving`);
+      return;
+    }
+    await new Promise((resolve) => setTimeout(resolve, POLL_MS));
+  }
+  if (!options.untilServed) return;
+  for (const a of last.filter((one) => one.stage !== 'serving')) {
+    err(
+      `${a.device} does not serve: ${a.diagnosis ? `${a.diagnosis.title}: ${a.diagnosis.detail}\n  ${a.diagnosis.remedy}` : `the last milestone is ${a.milestones.at(-1)?.name ?? 'none'}`}`,
+    );
+  }
+  for (const device of wanted) if (!last.some((a) => a.device === device)) err(`${device} never arrived`);
+  process.exitCode = status.refused;
+}
+
+function tell(arrival: ShownArrival, seen: Map<number, { stones: number; wrong: string | undefined }>): void {
+  const before = seen.get(arrival.id) ?? { stones: 0, wrong: undefined };
+  for (const m of arrival.milestones.slice(before.stones))
+    out(`${clock(m.at)}  ${arrival.device.padEnd(12)}  ${m.name.padEnd(13)}  ${evidenceText(m.evidence)}`);
+  const wrong =
+    arrival.diagnosis && arrival.diagnosis.code !== 'ssh-waiting'
+      ? `${arrival.diagnosis.title}: ${arrival.diagnosis.detail}`
+      : undefined;
+  if (wrong !== undefined && wrong !== before.wrong)
+    out(`${clock(arrival.updatedAt)}  ${arrival.device.padEnd(12)}  ${'!'.padEnd(13)}  ${wrong}`);
+  seen.set(arrival.id, { stones: arrival.milestones.length, wrong });
+}

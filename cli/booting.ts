@@ -1,0 +1,137 @@
+import { type Command } from 'commander';
+import { clientOf, outputOf } from './context.ts';
+import { ago, err, out, pairs, table } from './print.ts';
+
+/** What booting clients are told, and what they did. */
+export function addBooting(program: Command): void {
+  const dhcp = program.command('dhcp').description('What booting devices are told by DHCP, and why.');
+  dhcp
+    .command('explain')
+    .description('every option that a device is told, with its bytes and the record that it comes from')
+    .argument('<device>')
+    .option('--relay <address>', 'the relay that it boots behind; left out, the gateway of its management prefix')
+    .action(async (ref: string, options: { relay?: string }, command: Command) => {
+      const seen = await clientOf().call('device.dhcp', { params: { ref }, query: options });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      const rows: [string, string][] = [[seen.device, seen.client ?? 'no box']];
+      rows.push([
+        'boots',
+        seen.relay === null
+          ? 'on the wire of the service'
+          : `behind relay ${seen.relay}${seen.prefix ? `, in ${seen.prefix}` : ''}`,
+      ]);
+      if (seen.address) rows.push(['address', `${seen.address}   ${seen.addressFrom ?? ''}`]);
+      if (seen.silent) rows.push(['no answer', seen.silent]);
+      else if (seen.noFile) rows.push(['no file', seen.noFile]);
+      else rows.push(['file', `${seen.file ?? ''} at ${seen.nextServer ?? ''}`]);
+      out(pairs(rows));
+      if (seen.options.length === 0) return;
+      out('');
+      out(
+        table(
+          ['code', 'option', 'value', 'bytes', 'from'],
+          seen.options.map((o) => [
+            String(o.code),
+            o.name,
+            o.value,
+            o.bytes.length > 36 ? `${o.bytes.slice(0, 35)}…` : o.bytes,
+            o.from,
+          ]),
+          new Set([0]),
+        ),
+      );
+      for (const { code, name, why } of seen.untold) out(`not told: ${code} ${name}, ${why}`);
+    });
+
+  const boot = program.command('boot').description('What booting clients asked, and what came of it.');
+  boot
+    .command('log')
+    .description('DHCP, TFTP and call-home requests, the newest first')
+    .argument('[device]')
+    .option('--outcome <outcome>', 'only answered, refused, dropped or broken')
+    .option('--limit <n>', 'how many at the most', '40')
+    .action(async (device: string | undefined, options: { outcome?: string; limit: string }, command: Command) => {
+      const { items } = await clientOf().call('boot.records', {
+        query: { ...options, ...(device === undefined ? {} : { device }) } as never,
+      });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('nothing was heard of booting clients yet');
+      out(
+        table(
+          ['last', 'times', '', 'what', 'outcome', 'device', 'mac', 'detail'],
+          items.map((i) => [
+            `${ago(i.lastAt)} ago`,
+            String(i.times),
+            i.protocol,
+            i.what,
+            i.outcome,
+            i.device ?? '',
+            i.mac ?? i.address ?? '',
+            i.detail,
+          ]),
+          new Set([1]),
+        ),
+      );
+    });
+
+  const strangers = program.command('stranger').description('Booting clients that match no device.');
+  strangers
+    .command('list')
+    .description('strangers that wait for somebody')
+    .option('--settled', 'those that were settled')
+    .action(async (options: { settled?: boolean }, command: Command) => {
+      const { items } = await clientOf().call('stranger.list', {
+        query: { settled: options.settled ? 'true' : 'false' },
+      });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return out('no strangers');
+      for (const s of items) {
+        const rows: [string, string][] = [[`#${s.id}`, `${s.serial ?? 'no serial told'}, MAC ${s.mac}`]];
+        if (s.vendorClass) rows.push(['class', s.vendorClass]);
+        rows.push([
+          'where',
+          [s.site?.toUpperCase(), s.relay && `relay ${s.relay}`, s.circuit && `port ${s.circuit}`]
+            .filter(Boolean)
+            .join(', ') || 'on the wire of the service',
+        ]);
+        rows.push([
+          'heard',
+          `${s.packets} packets, the last ${ago(s.lastAt)} ago${s.address ? `, quarantined at ${s.address}` : ''}`,
+        ]);
+        if (s.conflict) rows.push(['conflict', s.conflict]);
+        if (s.box) rows.push(['box', `${s.box}, in stock`]);
+        for (const c of s.candidates)
+          rows.push(['could be', `${c.device}: ${c.why}\nzpine stranger recognise ${s.id} ${c.device}`]);
+        if (s.settledAt) rows.push(['settled', s.device ? `as ${s.device}` : (s.settledAs ?? '')]);
+        out(pairs(rows));
+      }
+    });
+  strangers
+    .command('recognise')
+    .description('say which device a stranger is: its box is entered and fitted, and it boots through')
+    .argument('<stranger>', 'its number')
+    .argument('<device>')
+    .option('--serial <serial>', 'where it did not tell its own')
+    .option('--reason <text>', 'why')
+    .action(async (id: string, device: string, options: { serial?: string; reason?: string }, command: Command) => {
+      const { reason, ...more } = options;
+      const seen = await clientOf().call('stranger.recognise', {
+        params: { id: id.replace('#', '') },
+        body: { device, ...more },
+        reason,
+      });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      out(
+        `${seen.serial ?? options.serial ?? seen.mac} is ${seen.device ?? device}; zpine arrival watch ${seen.device ?? device}`,
+      );
+    });
+  strangers
+    .command('dismiss')
+    .description('take a stranger off the list; after a day it comes back when it is heard of again')
+    .argument('<stranger>', 'its number')
+    .option('--reason <text>', 'why')
+    .action(async (id: string, { reason }: { reason?: string }) => {
+      const seen = await clientOf().call('stranger.dismiss', { params: { id: id.replace('#', '') }, body: {}, reason });
+      out(`${seen.mac} is off the list`);
+    });
+}

@@ -1,0 +1,130 @@
+import { type Command } from 'commander';
+import { type ShownEdition } from '@zpine/contract/onboardingRoutes';
+import { clientOf, outputOf } from './context.ts';
+import { ago, err, out, pairs, table } from './print.ts';
+import { UsageError } from './refusals.ts';
+
+export function addEditions(program: Command): void {
+  const noun = program
+    .command('edition')
+    .description('A configuration made for one device: numbered, immutable, published or not.');
+
+  noun
+    .command('make')
+    .description('make the next edition of a device')
+    .argument('<device>')
+    .option('--reason <text>', 'why')
+    .action(async (ref: string, { reason }: { reason?: string }, command: Command) => {
+      const edition = await clientOf().call('edition.make', { params: { ref }, body: {}, reason });
+      if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
+      const lines = edition.files.reduce((sum, file) => sum + file.text.split('\n').length - 1, 0);
+      out(
+        `edition ${edition.number} of ${edition.device}: ${lines} lines from ${edition.template} (${edition.digest.slice(0, 4)}…)`,
+      );
+      for (const { detail } of edition.wayBack) out(`  the way back in: ${detail}`);
+      if (!edition.publishedAt) out(`  zpine edition publish ${edition.device} --open 72`);
+    });
+
+  noun
+    .command('list')
+    .description('the editions of a device, the newest first')
+    .argument('<device>')
+    .action(async (ref: string, _options: object, command: Command) => {
+      const { items } = await clientOf().call('edition.list', { params: { ref } });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err(`${ref} has no edition; zpine edition make ${ref}`);
+      out(
+        table(
+          ['edition', 'made', 'by', 'published', 'digest', ''],
+          items.map((e) => [
+            String(e.number),
+            `${ago(e.madeAt)} ago`,
+            e.madeBy,
+            e.publishedAt ? `${ago(e.publishedAt)} ago by ${e.publishedBy ?? ''}` : '',
+            `${e.digest.slice(0, 8)}…`,
+            [
+              e.current ? 'given now' : '',
+              e.stale && (e.current || e === items[0]) ? 'stale' : '',
+              e.insisted ? 'insisted on' : '',
+            ]
+              .filter(Boolean)
+              .join(', '),
+          ]),
+          new Set([0]),
+        ),
+      );
+    });
+
+  noun
+    .command('show')
+    .description('one edition, secrets masked')
+    .argument('<device>')
+    .argument('[number]', 'left out, the newest')
+    .option('--trace', 'with the template line that every line comes from')
+    .action(async (ref: string, number: string | undefined, { trace }: { trace?: boolean }, command: Command) => {
+      const edition = await show(ref, number, trace ?? false);
+      if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
+      for (const file of edition.files) {
+        if (file.name) out(`--- ${file.name}`);
+        if (trace) out(traced(file));
+        else process.stdout.write(file.text);
+      }
+    });
+
+  noun
+    .command('publish')
+    .description('publish an edition: the device may be given it')
+    .argument('<device>')
+    .argument('[number]', 'left out, the newest')
+    .option('--open <hours>', 'open the arrival window for so long, too')
+    .option('--insist', 'although the way back in is not sure; needs --reason')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', '\nExample:\n  zpine edition publish ard-acc-1 --open 72')
+    .action(
+      async (
+        ref: string,
+        number: string | undefined,
+        options: { open?: string; insist?: boolean; reason?: string },
+        command: Command,
+      ) => {
+        const hours = options.open === undefined ? undefined : Number(options.open);
+        if (hours !== undefined && !(hours > 0)) throw new UsageError('--open takes a number of hours');
+        const wanted = number ?? String((await show(ref, undefined, false)).number);
+        const edition = await clientOf().call('edition.publish', {
+          params: { ref, number: wanted },
+          body: { insist: options.insist ?? false, ...(hours === undefined ? {} : { openHours: hours }) },
+          reason: options.reason,
+        });
+        if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
+        out(`edition ${edition.number} of ${edition.device} is published${edition.insisted ? ', insisted on' : ''}`);
+        if (hours === undefined) out(`  zpine arrival open ${edition.device}   lets it fetch its file`);
+        else out(`  its arrival window is open for ${hours} h: zpine arrival watch ${edition.device}`);
+      },
+    );
+}
+
+async function show(ref: string, number: string | undefined, trace: boolean): Promise<ShownEdition> {
+  const client = clientOf();
+  let wanted = number;
+  if (wanted === undefined) {
+    const { items } = await client.call('edition.list', { params: { ref } });
+    if (!items[0]) throw new UsageError(`${ref} has no edition; zpine edition make ${ref}`);
+    wanted = String(items[0].number);
+  }
+  return client.call('edition.show', { params: { ref, number: wanted }, query: trace ? { trace: 'true' } : {} });
+}
+
+/** Every line with the template line, the loops and the settings that it comes from. */
+function traced(file: ShownEdition['files'][number]): string {
+  const lines = file.text.replace(/\n$/, '').split('\n');
+  const from = lines.map((_, i) => {
+    const t = file.trace?.[i];
+    if (!t) return '';
+    const settings = t.settings.map(
+      (s) => `${s.name} (${s.origin ? [s.origin.kind, s.origin.key].filter(Boolean).join(' ') : 'default'})`,
+    );
+    const loops = t.loops.map((l) => `${l.name} ${l.value}`);
+    return [`${t.template}:${t.line}`, ...loops, ...settings].join('  ');
+  });
+  return pairs(lines.map((line, i): [string, string] => [line, from[i] ?? '']));
+}

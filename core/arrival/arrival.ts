@@ -1,0 +1,263 @@
+/**
+ * One boot of a device towards service, as a state machine: it is told what was seen, and says what follows. It knows
+ * no clock: limits come back as the event `limit` when their time has passed.
+ */
+import { type Diagnosis, type DiagnosisCode } from './diagnosis.ts';
+
+export const milestones = [
+  'powered',
+  'offered',
+  'leased',
+  'file asked',
+  'file complete',
+  'applied',
+  'called home',
+  'reached',
+  'matches',
+  'kept',
+  'serving',
+] as const;
+export type Milestone = (typeof milestones)[number];
+
+/** `expected`: its window is open and nothing was heard. `living`: it has its file; a sign of life is due. */
+export type Phase = 'expected' | 'booting' | 'fetching' | 'living' | 'proving' | 'serving' | 'closed';
+
+export interface Arrival {
+  phase: Phase;
+  reached: Milestone[];
+  diagnosis: Diagnosis | null;
+}
+
+export const expected: Arrival = { phase: 'expected', reached: [], diagnosis: null };
+
+type Evidence = Record<string, string | number | boolean | string[]>;
+
+export type ArrivalEvent =
+  | { kind: 'discover' | 'request'; evidence: Evidence }
+  | { kind: 'offered' | 'leased' | 'file-asked' | 'file-complete'; evidence: Evidence }
+  | { kind: 'file-refused' | 'file-broken'; evidence: Evidence }
+  | { kind: 'called-home'; rejected: { line: string; why: string }[]; evidence: Evidence }
+  | { kind: 'reached'; evidence: Evidence }
+  | { kind: 'not-reached'; why: 'connect' | 'sign-in' | 'host-key' | 'algorithms'; detail: string }
+  | { kind: 'wrong-box'; evidence: Evidence }
+  | { kind: 'differs'; evidence: Evidence }
+  | { kind: 'matches' | 'kept'; evidence: Evidence }
+  | { kind: 'not-kept'; evidence: Evidence }
+  | { kind: 'limit' }
+  | { kind: 'window-closed' };
+
+/** Seconds that each wait may last. */
+export interface Limits {
+  packet: number;
+  request: number;
+  file: number;
+  transfer: number;
+  life: number;
+  /** Between two tries to reach it. */
+  probe: number;
+}
+export const standardLimits: Limits = { packet: 900, request: 60, file: 120, transfer: 180, life: 300, probe: 5 };
+
+export type Effect =
+  | { kind: 'milestone'; milestone: Milestone; evidence: Evidence }
+  | { kind: 'stage'; stage: 'prepared' | 'arriving' | 'proving' | 'serving' }
+  /** Nothing more is waited for when `seconds` is left out. */
+  | { kind: 'limit'; seconds?: number }
+  | { kind: 'probe'; seconds: number }
+  | { kind: 'close-window' }
+  /** The device began anew: this boot is over, and the event belongs to the next. */
+  | { kind: 'again' };
+
+export interface ArrivalStep {
+  state: Arrival;
+  effects: Effect[];
+}
+
+/** Phases in which a device that asks for an address has begun anew. */
+const over: Phase[] = ['living', 'proving', 'serving', 'closed'];
+
+export function step(state: Arrival, event: ArrivalEvent, limits: Limits): ArrivalStep {
+  const doing = new Steps(state);
+  switch (event.kind) {
+    case 'discover':
+    case 'request':
+      if (over.includes(state.phase)) return { state: { ...state, phase: 'closed' }, effects: [{ kind: 'again' }] };
+      if (doing.reach('powered', event.evidence))
+        doing.stage('arriving').phase('booting').limit(limits.request).clear();
+      return doing.done();
+    case 'offered':
+      doing.reach('offered', event.evidence);
+      return doing.done();
+    case 'leased':
+      doing.pass('offered', event.evidence);
+      if (doing.reach('leased', event.evidence)) doing.phase('fetching').limit(limits.file).clear();
+      return doing.done();
+    case 'file-asked':
+      doing.reach('file asked', event.evidence);
+      doing.phase('fetching').limit(limits.transfer).clear('file-refused', 'no-file-request', 'file-broken');
+      return doing.done();
+    case 'file-complete':
+      doing.reach('file complete', event.evidence);
+      doing.phase('living').limit(limits.life).probe(limits.probe).clear();
+      return doing.done();
+    case 'file-refused':
+      if (state.phase !== 'closed') doing.diagnose('file-refused', event.evidence);
+      return doing.done();
+    case 'file-broken':
+      doing.diagnose('file-broken', event.evidence);
+      return doing.done();
+    case 'called-home':
+      return calledHome(doing, event);
+    case 'window-closed':
+      if (state.phase === 'serving') return doing.done();
+      return doing.phase('closed').stage('prepared').limit().done();
+    case 'limit':
+      return missed(doing);
+    default:
+      return proof(doing, event, limits);
+  }
+}
+
+function calledHome(doing: Steps, event: ArrivalEvent & { kind: 'called-home' }): ArrivalStep {
+  if (event.rejected.length === 0) {
+    doing.reach('applied', event.evidence);
+    doing.clear();
+  } else {
+    const lines = event.rejected.map(({ line, why }) => `${line} (${why})`);
+    doing.diagnose('line-rejected', { ...event.evidence, lines });
+  }
+  doing.reach('called home', event.evidence);
+  return doing.phase('proving').stage('proving').limit().probe(0).done();
+}
+
+type ProofEvent = ArrivalEvent & {
+  kind: 'reached' | 'not-reached' | 'wrong-box' | 'differs' | 'matches' | 'kept' | 'not-kept';
+};
+
+/** What the service found when it signed in. */
+function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
+  const again = limits.probe * 6;
+  switch (event.kind) {
+    case 'reached':
+      // An answer over SSH is a sign of life, too; whoever runs the new account has applied the file.
+      doing.reach('reached', event.evidence);
+      return doing.phase('proving').stage('proving').limit().clear('no-sign-of-life', 'ssh-refused').done();
+    case 'not-reached':
+      // Before its sign of life a device may well be restarting.
+      if (event.why === 'connect' && doing.state.phase === 'living') return doing.probe(limits.probe).done();
+      if (event.why === 'connect' && !doing.waited()) return doing.probe(limits.probe).done();
+      doing.diagnose(event.why === 'host-key' ? 'host-key-changed' : 'ssh-refused', {
+        detail: event.detail,
+        why: event.why,
+      });
+      return doing.probe(again).done();
+    case 'wrong-box':
+      return doing.diagnose('wrong-box', event.evidence).probe(again).done();
+    case 'differs':
+      // A line that was turned down explains the difference better than the difference does.
+      if (doing.state.diagnosis?.code !== 'line-rejected') doing.diagnose('differs', event.evidence);
+      return doing.probe(again).done();
+    case 'matches':
+      doing.reach('applied', event.evidence);
+      doing.reach('matches', event.evidence);
+      return doing.clear().done();
+    case 'not-kept':
+      return doing.diagnose('not-kept', event.evidence).probe(again).done();
+    case 'kept':
+      doing.reach('kept', event.evidence);
+      doing.reach('serving', event.evidence);
+      return doing.phase('serving').stage('serving').clear().limit().close().done();
+  }
+}
+
+const missedIn: Partial<Record<Phase, (state: Arrival) => DiagnosisCode>> = {
+  expected: () => 'no-packet',
+  booting: () => 'no-request',
+  fetching: (state) => (state.reached.includes('file asked') ? 'file-incomplete' : 'no-file-request'),
+  living: () => 'no-sign-of-life',
+};
+
+function missed(doing: Steps): ArrivalStep {
+  const code = missedIn[doing.state.phase]?.(doing.state);
+  // What is known already is not made less clear.
+  if (code !== undefined && (doing.state.diagnosis === null || doing.state.diagnosis.code === 'no-packet'))
+    doing.diagnose(code, {});
+  return doing.limit().done();
+}
+
+/** Gathers what follows from an event. */
+class Steps {
+  state: Arrival;
+  private readonly effects: Effect[] = [];
+
+  constructor(state: Arrival) {
+    this.state = state;
+  }
+
+  /** Whether the milestone is new. */
+  reach(milestone: Milestone, evidence: Evidence): boolean {
+    if (this.state.reached.includes(milestone)) return false;
+    this.state = { ...this.state, reached: [...this.state.reached, milestone] };
+    this.effects.push({ kind: 'milestone', milestone, evidence });
+    return true;
+  }
+
+  /** A milestone that a later one implies: nothing was lost when it was not seen. */
+  pass(milestone: Milestone, evidence: Evidence): void {
+    if (milestone === 'offered' && this.state.reached.includes('powered')) this.reach(milestone, evidence);
+  }
+
+  phase(phase: Phase): this {
+    this.state = { ...this.state, phase };
+    return this;
+  }
+
+  stage(stage: 'prepared' | 'arriving' | 'proving' | 'serving'): this {
+    this.effects.push({ kind: 'stage', stage });
+    return this;
+  }
+
+  limit(seconds?: number): this {
+    this.effects.push(seconds === undefined ? { kind: 'limit' } : { kind: 'limit', seconds });
+    return this;
+  }
+
+  probe(seconds: number): this {
+    this.effects.push({ kind: 'probe', seconds });
+    return this;
+  }
+
+  close(): this {
+    this.effects.push({ kind: 'close-window' });
+    return this;
+  }
+
+  diagnose(code: DiagnosisCode, evidence: Evidence): this {
+    this.state = {
+      ...this.state,
+      diagnosis: { code, evidence, since: null, tries: (this.state.diagnosis?.tries ?? 0) + 1 },
+    };
+    return this;
+  }
+
+  /** Whether it has been tried in vain before. */
+  waited(): boolean {
+    const tries = this.state.diagnosis?.tries ?? 0;
+    if (this.state.diagnosis === null)
+      this.state = { ...this.state, diagnosis: { code: 'ssh-waiting', evidence: {}, since: null, tries: 1 } };
+    else this.state = { ...this.state, diagnosis: { ...this.state.diagnosis, tries: tries + 1 } };
+    return tries >= 3;
+  }
+
+  /** What was wrong is over: all of it, or only these. */
+  clear(...codes: DiagnosisCode[]): this {
+    const { diagnosis } = this.state;
+    if (diagnosis && (codes.length === 0 || codes.includes(diagnosis.code) || diagnosis.code === 'ssh-waiting'))
+      this.state = { ...this.state, diagnosis: null };
+    return this;
+  }
+
+  done(): ArrivalStep {
+    return { state: this.state, effects: this.effects };
+  }
+}

@@ -1,0 +1,105 @@
+/** Why an arrival does not go on, in words, with what to do about it. */
+export type DiagnosisCode = keyof typeof table;
+
+export interface Diagnosis {
+  code: DiagnosisCode;
+  evidence: Record<string, string | number | boolean | string[]>;
+  /** ISO 8601; null until it is stored. */
+  since: string | null;
+  tries: number;
+}
+
+type Evidence = Diagnosis['evidence'];
+interface Row {
+  /** In a few words. */
+  title: string;
+  detail: (e: Evidence) => string;
+  remedy: string;
+}
+
+const list = (value: unknown): string =>
+  Array.isArray(value) ? value.slice(0, 3).join('; ') + (value.length > 3 ? `; and ${value.length - 3} more` : '') : '';
+
+const table = {
+  'no-packet': {
+    title: 'no packet',
+    detail: () => 'its window is open, and no DHCP packet of it came',
+    remedy:
+      'see whether it is powered and cabled, holds no configuration of its own, and whether the relay of its VLAN leads here',
+  },
+  'no-request': {
+    title: 'offer not taken',
+    detail: () => 'it was offered an address and did not ask for it',
+    remedy: 'see whether another DHCP server answers it, and whether replies come through the relay',
+  },
+  'no-file-request': {
+    title: 'no file request',
+    detail: () => 'it has its address and did not ask for its file',
+    remedy: 'see whether it can reach the boot address, and takes options 66, 67 or 150',
+  },
+  'file-refused': {
+    title: 'file refused',
+    detail: (e) => `it asked for "${e.file ?? ''}" and was refused: ${e.why ?? ''}`,
+    remedy: 'publish an edition and open its arrival window; the name must be the one it was told',
+  },
+  'file-broken': {
+    title: 'transfer broken off',
+    detail: (e) => `the transfer of "${e.file ?? ''}" ended early: ${e.why ?? ''}`,
+    remedy: 'it will ask again; when it does not, look for loss between it and the boot address',
+  },
+  'file-incomplete': {
+    title: 'file not complete',
+    detail: () => 'it began to fetch its file and did not end',
+    remedy: 'look for loss or a firewall between it and the boot address: TFTP answers from another port than 69',
+  },
+  'no-sign-of-life': {
+    title: 'no sign of life',
+    detail: () => 'it has its file, and neither called home nor answered at its management address',
+    remedy: 'see whether the management VLAN reaches its uplink, and whether gateway and address are right',
+  },
+  'ssh-waiting': {
+    title: 'not reached yet',
+    detail: () => 'it does not answer at its management address yet',
+    remedy: 'it is tried again',
+  },
+  'ssh-refused': {
+    title: 'SSH refused',
+    detail: (e) => `signing in failed: ${e.detail ?? ''}`,
+    remedy:
+      'see whether the account of the edition and the access settings agree, then make and publish an edition anew',
+  },
+  'host-key-changed': {
+    title: 'host key changed',
+    detail: (e) => `another host key than the pinned one was shown: ${e.detail ?? ''}`,
+    remedy: 'when the hardware was changed on purpose, forget the pinned key; else somebody stands in between',
+  },
+  'wrong-box': {
+    title: 'other hardware',
+    detail: (e) => `${e.what ?? 'hardware'} ${e.found ?? ''} answered, ${e.expected ?? ''} is expected`,
+    remedy: 'fit the box that stands there to the device, or put the right one there',
+  },
+  'line-rejected': {
+    title: 'line rejected',
+    detail: (e) => `the device turned down: ${list(e.lines)}`,
+    remedy: 'correct the template or the record that the line comes from, then make and publish an edition anew',
+  },
+  differs: {
+    title: 'differs',
+    detail: (e) => `what it runs is not the edition: ${list(e.lines)}`,
+    remedy: 'see the comparison; correct the template, or erase the device and let it boot again',
+  },
+  'not-kept': {
+    title: 'not kept',
+    detail: (e) => `its configuration is not stored: ${e.why ?? ''}`,
+    remedy: 'it would be lost at the next restart: look at its storage',
+  },
+} as const satisfies Record<string, Row>;
+
+export const diagnosisCodes = Object.keys(table) as DiagnosisCode[];
+
+export const diagnosisWords = (
+  d: Pick<Diagnosis, 'code' | 'evidence'>,
+): { title: string; detail: string; remedy: string } => {
+  const row: Row = table[d.code];
+  return { title: row.title, detail: row.detail(d.evidence), remedy: row.remedy };
+};

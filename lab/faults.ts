@@ -1,0 +1,19 @@
+/** What can be wrong with a simulated device, by the word that switches it on. */
+export const faults = {
+  deaf: 'sends no packet at all',
+  stored: 'holds a configuration of its own, and so does not boot from the network',
+  'ignores-file': 'takes its address, and never asks for its file',
+  'wrong-file': 'asks for a file that it was not told of',
+  truncated: 'loses the link in the middle of its file',
+  'rejects-line': 'turns down the first line of every socket',
+  'drops-line': 'takes a line without a word, and does nothing about it',
+  silent: 'does not call home',
+  mute: 'opens no SSH, and does not call home',
+  'other-password': 'has an account that knows another password',
+  forgets: 'does not keep its configuration by itself',
+  'no-room': 'cannot keep anything',
+  slow: 'takes four times as long for everything',
+} as const;
+
+export type Fault = keyof typeof faults;
+export const isFault = (word: string): word is Fault => Object.hasOwn(faults, word);

@@ -1,0 +1,284 @@
+/** A simulated Furrow switch: boots over real sockets, applies its file line by line, opens SSH, calls home. */
+import { createHash } from 'node:crypto';
+import { request as httpRequest } from 'node:http';
+import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
+import { DhcpClient, type Lease } from '../boot/dhcpClient.ts';
+import { type Relay } from '../boot/relay.ts';
+import { fetchFile } from '../boot/tftpClient.ts';
+import { type Fault } from '../faults.ts';
+import { SshDoor } from '../ssh.ts';
+import { type Wire } from '../wire.ts';
+import { Memory, type Rejected } from './memory.ts';
+import { Shell } from './shell.ts';
+
+/** What it is, screwed on. */
+export interface Particulars {
+  serial: string;
+  model: string;
+  mac: string;
+  version: string;
+}
+
+/** What survives a power cut. */
+export interface Flash {
+  kept: string;
+  /** OpenSSH private key. */
+  hostKey: string;
+}
+
+export interface Plug {
+  relay: Relay;
+  /** The port that it hangs on, as the relay names it. */
+  circuit: string | undefined;
+}
+
+export interface SwitchOptions {
+  particulars: Particulars;
+  plug: Plug;
+  wire: Wire;
+  flash: Flash;
+  faults: Set<Fault>;
+  /** How long a step of booting takes. */
+  paceMs: number;
+  saved: () => void;
+}
+
+const SOCKETS: Record<string, number> = { 'LF-24': 24, 'LF-48': 48 };
+const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
+
+export class FurrowSwitch {
+  readonly options: SwitchOptions;
+  readonly memory: Memory;
+  readonly log: { at: string; text: string }[] = [];
+  lease: Lease | undefined;
+  private power: AbortController | undefined;
+  private door: SshDoor | undefined;
+  private life: Promise<void> = Promise.resolve();
+
+  constructor(options: SwitchOptions) {
+    this.options = options;
+    this.memory = new Memory({ model: options.particulars.model, sockets: SOCKETS[options.particulars.model] ?? 24 });
+  }
+
+  get isOn(): boolean {
+    return this.power !== undefined;
+  }
+
+  get address(): string | undefined {
+    return this.memory
+      .below(/^face lane/)
+      .flatMap((face) => face.lines.map((line) => /^inet (\S+)\//.exec(line)?.[1]))
+      .find((a) => a !== undefined);
+  }
+
+  on(): void {
+    if (this.power) return;
+    const power = new AbortController();
+    this.power = power;
+    this.note('power on');
+    this.life = this.boot(power.signal).catch((error: unknown) => {
+      if (!power.signal.aborted) this.note(`stopped: ${error instanceof Error ? error.message : String(error)}`);
+    });
+  }
+
+  async off(): Promise<void> {
+    if (!this.power) return;
+    this.power.abort();
+    this.power = undefined;
+    await this.door?.close();
+    this.door = undefined;
+    await this.life;
+    this.memory.clear();
+    this.lease = undefined;
+    this.note('power off');
+  }
+
+  erase(): void {
+    this.options.flash.kept = '';
+    this.options.saved();
+    this.note('memory erased');
+  }
+
+  private has(fault: Fault): boolean {
+    return this.options.faults.has(fault);
+  }
+
+  private note(text: string): void {
+    this.log.push({ at: new Date().toISOString(), text });
+    if (this.log.length > 500) this.log.shift();
+  }
+
+  private async pause(steps: number, signal: AbortSignal): Promise<void> {
+    const ms = steps * this.options.paceMs * (this.has('slow') ? 4 : 1);
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, ms);
+      signal.addEventListener('abort', () => (clearTimeout(timer), resolve()), { once: true });
+    });
+    if (signal.aborted) throw new Error('switched off');
+  }
+
+  private async boot(signal: AbortSignal): Promise<void> {
+    await this.pause(2, signal);
+    const { flash } = this.options;
+    if (this.has('stored') && flash.kept === '') flash.kept = 'name left-over\nshell off\n';
+    if (flash.kept !== '') {
+      this.memory.load(flash.kept);
+      this.note('starts with the configuration that it has kept');
+      await this.openDoor();
+      return;
+    }
+    if (this.has('deaf')) return this.note('would boot from the network, but sends nothing');
+    for (;;) {
+      const lease = await this.askForLease(signal);
+      const text = lease && (await this.fetch(lease, signal));
+      if (text !== undefined) return this.apply(text, signal);
+      await this.pause(8, signal);
+    }
+  }
+
+  private async askForLease(signal: AbortSignal): Promise<Lease | undefined> {
+    const { particulars, plug, paceMs } = this.options;
+    const identity = {
+      mac: particulars.mac,
+      serial: particulars.serial,
+      vendorClass: `larkfield ${particulars.model} furrow ${particulars.version}`,
+    };
+    const client = new DhcpClient(identity, plug.relay, plug.circuit, Math.max(200, paceMs * 4));
+    this.lease = await client.lease(signal);
+    this.note(
+      this.lease
+        ? `leased ${this.lease.address}, boot file ${this.lease.bootFile ?? '(none)'}`
+        : 'nobody gave it an address',
+    );
+    return this.lease;
+  }
+
+  private async fetch(lease: Lease, signal: AbortSignal): Promise<string | undefined> {
+    if (!lease.bootFile || !lease.bootServer || this.has('ignores-file')) return undefined;
+    const { wire } = this.options;
+    const name = this.has('wrong-file') ? 'startup.txt' : lease.bootFile;
+    try {
+      const bytes = await fetchFile({
+        from: wire.at(lease.address),
+        to: wire.to(lease.bootServer, 69),
+        name,
+        blockSize: 1428,
+        cutAt: this.has('truncated') ? 1 : undefined,
+        signal,
+      });
+      this.note(`fetched ${name}, ${bytes.length} bytes`);
+      return bytes.toString('utf8');
+    } catch (error) {
+      this.note(`${name}: ${error instanceof Error ? error.message : String(error)}`);
+      return undefined;
+    }
+  }
+
+  private async apply(text: string, signal: AbortSignal): Promise<void> {
+    await this.pause(3, signal);
+    const turnDown = (line: string) =>
+      this.has('rejects-line') && /^socket /.test(line) ? 'internal fault' : undefined;
+    const rejected = this.memory.load(text, turnDown);
+    if (this.has('drops-line'))
+      this.memory.strike(
+        [],
+        this.memory
+          .print()
+          .split('\n')
+          .find((line) => line.startsWith('clock follow')) ?? '',
+      );
+    this.note(`applied ${text.split('\n').length} lines, ${rejected.length} turned down`);
+    if (!this.has('forgets')) this.keep();
+    await this.pause(2, signal);
+    await this.openDoor();
+    if (!this.has('silent') && !this.has('mute')) await this.callHome(text, rejected, signal);
+  }
+
+  private keep(): string | undefined {
+    if (this.has('no-room')) return 'no room in flash';
+    this.options.flash.kept = this.memory.print();
+    this.options.saved();
+    return undefined;
+  }
+
+  private about(): string {
+    const { model, serial, version, mac } = this.options.particulars;
+    return [`model    ${model}`, `serial   ${serial}`, `version  ${version}`, `mac      ${mac}`, ''].join('\n');
+  }
+
+  private async openDoor(): Promise<void> {
+    const { address } = this;
+    if (address === undefined || this.memory.first(/^shell (\S+)$/) !== 'on' || this.has('mute')) return;
+    const { flash, wire } = this.options;
+    this.door = new SshDoor({
+      ...wire.to(address, 22),
+      hostKey: flash.hostKey,
+      admits: (user, password) => this.admits(user, password),
+      shell: () =>
+        new Shell({
+          memory: this.memory,
+          about: () => this.about(),
+          kept: () => flash.kept,
+          keep: () => this.keep(),
+          restart: () => void this.off().then(() => this.on()),
+          erase: () => this.erase(),
+        }),
+    });
+    await this.door.open();
+    this.note(`SSH opens at ${address}`);
+  }
+
+  private admits(user: string, password: string): boolean {
+    if (this.has('other-password')) return false;
+    return this.memory.below(/^account (\S+)$/).some(({ head, lines }) => {
+      if (head[1] !== user) return false;
+      return lines.some((line) => {
+        const [, form, phrase = ''] = /^phrase (sealed|plain) (\S+)$/.exec(line) ?? [];
+        return form === 'sealed' ? fitsSha512crypt(password, phrase, sha512) : form === 'plain' && phrase === password;
+      });
+    });
+  }
+
+  /** Says by HTTP that it lives, from its new address. */
+  private async callHome(applied: string, rejected: Rejected[], signal: AbortSignal): Promise<void> {
+    const url = this.memory.first(/^report to (\S+)$/);
+    if (url === undefined) return;
+    const { wire, particulars } = this.options;
+    const target = new URL(url);
+    const to = wire.to(target.hostname, Number(target.port || 80));
+    const body = JSON.stringify({
+      serial: particulars.serial,
+      model: particulars.model,
+      version: particulars.version,
+      digest: createHash('sha256').update(applied, 'utf8').digest('hex'),
+      rejected: rejected.slice(0, 100),
+    });
+    const from = this.address ?? this.lease?.address;
+    for (let attempt = 0; attempt < 5; attempt += 1) {
+      const status = await new Promise<number | undefined>((resolve) => {
+        const request = httpRequest(
+          {
+            host: to.address,
+            port: to.port,
+            path: target.pathname,
+            method: 'POST',
+            headers: { 'Content-Type': 'application/json', 'Content-Length': Buffer.byteLength(body) },
+            timeout: 5000,
+            signal,
+            ...(from === undefined ? {} : { localAddress: wire.at(from) }),
+          },
+          (response) => {
+            response.resume();
+            resolve(response.statusCode);
+          },
+        );
+        request.on('error', () => resolve(undefined));
+        request.on('timeout', () => request.destroy());
+        request.end(body);
+      });
+      this.note(`called home: ${status ?? 'no answer'}`);
+      if (status !== undefined && status < 500) return;
+      await this.pause(5, signal);
+    }
+  }
+}

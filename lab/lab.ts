@@ -1,0 +1,158 @@
+/** All simulated devices of a lab, and what can be done to them. */
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { parse } from 'yaml';
+import { z } from 'zod';
+import { parseDialRow } from '@zpine/core/addressing/dial';
+import { sure } from '@zpine/core/fault';
+import { Relay } from './boot/relay.ts';
+import { type Fault, isFault } from './faults.ts';
+import { FurrowSwitch, type Flash } from './furrow/switch.ts';
+import { newHostKey } from './ssh.ts';
+import { Wire } from './wire.ts';
+
+const deviceSchema = z.strictObject({
+  /** How the lab calls it: a box, wherever it is plugged. */
+  name: z.string().regex(/^[a-z0-9._-]+$/),
+  model: z.enum(['LF-24', 'LF-48']),
+  serial: z.string().max(60),
+  mac: z.string().regex(/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/),
+  version: z.string().default('2.4.1'),
+  /** The relay of the wire that it is plugged into. */
+  relay: z.ipv4(),
+  circuit: z.string().max(200).optional(),
+  power: z.enum(['on', 'off']).default('off'),
+  faults: z.array(z.string().refine(isFault)).default([]),
+});
+export type DeviceInput = z.input<typeof deviceSchema>;
+type DeviceEntry = z.output<typeof deviceSchema>;
+
+const labSchema = z.strictObject({
+  dialMap: z.array(z.string()),
+  /** The address that relays forward to. */
+  server: z.ipv4(),
+  paceMs: z.number().int().min(0).max(60_000).default(250),
+  devices: z.array(deviceSchema),
+});
+export type LabInput = z.input<typeof labSchema>;
+
+export interface DeviceState {
+  name: string;
+  model: string;
+  serial: string;
+  mac: string;
+  relay: string;
+  circuit: string | null;
+  on: boolean;
+  faults: string[];
+  leased: string | null;
+  address: string | null;
+  kept: boolean;
+  log: { at: string; text: string }[];
+}
+
+export class LabFault extends Error {}
+
+export class Lab {
+  private readonly wire: Wire;
+  private readonly server: string;
+  private readonly paceMs: number;
+  private readonly folder: string;
+  private readonly relays = new Map<string, Relay>();
+  private readonly devices = new Map<string, { entry: DeviceEntry; device: FurrowSwitch }>();
+
+  /** Memories of the devices are kept in `folder`. */
+  constructor(input: LabInput, folder: string) {
+    const lab = labSchema.parse(input);
+    this.wire = new Wire(lab.dialMap.map((row) => sure(parseDialRow(row))));
+    this.server = lab.server;
+    this.paceMs = lab.paceMs;
+    this.folder = folder;
+    mkdirSync(folder, { recursive: true });
+    for (const entry of lab.devices) this.add(entry);
+  }
+
+  static fromFile(path: string, folder: string): Lab {
+    return new Lab(parse(readFileSync(path, 'utf8')) as LabInput, folder);
+  }
+
+  /** Switches on what the lab's file has on. */
+  start(): void {
+    for (const { entry, device } of this.devices.values()) if (entry.power === 'on') device.on();
+  }
+
+  async stop(): Promise<void> {
+    await Promise.all([...this.devices.values()].map(({ device }) => device.off()));
+    await Promise.all([...this.relays.values()].map((relay) => relay.close()));
+  }
+
+  add(input: DeviceInput): void {
+    const entry = deviceSchema.parse(input);
+    if (this.devices.has(entry.name)) throw new LabFault(`there is a device ${entry.name} already`);
+    const { name, serial, model, mac, version } = entry;
+    const flash = this.flashOf(name);
+    const device = new FurrowSwitch({
+      particulars: { serial, model, mac, version },
+      plug: { relay: this.relay(entry.relay), circuit: entry.circuit },
+      wire: this.wire,
+      flash,
+      faults: new Set(entry.faults as Fault[]),
+      paceMs: this.paceMs,
+      saved: () => writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 }),
+    });
+    this.devices.set(name, { entry, device });
+  }
+
+  private pathOf(name: string): string {
+    return join(this.folder, `${name}.json`);
+  }
+
+  private flashOf(name: string): Flash {
+    if (existsSync(this.pathOf(name))) return JSON.parse(readFileSync(this.pathOf(name), 'utf8')) as Flash;
+    const flash: Flash = { kept: '', hostKey: newHostKey() };
+    writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 });
+    return flash;
+  }
+
+  private relay(address: string): Relay {
+    let relay = this.relays.get(address);
+    if (!relay) this.relays.set(address, (relay = new Relay(address, this.server, this.wire)));
+    return relay;
+  }
+
+  device(name: string): FurrowSwitch {
+    const found = this.devices.get(name);
+    if (!found) throw new LabFault(`there is no device ${name}; there are ${[...this.devices.keys()].join(', ')}`);
+    return found.device;
+  }
+
+  names(): string[] {
+    return [...this.devices.keys()];
+  }
+
+  /** Pulls it out and plugs it in elsewhere; it must be off. */
+  replug(name: string, relay: string, circuit: string | undefined): void {
+    const device = this.device(name);
+    if (device.isOn) throw new LabFault(`${name} is on; switch it off first`);
+    device.options.plug = { relay: this.relay(relay), circuit };
+  }
+
+  state(name: string): DeviceState {
+    const device = this.device(name);
+    const { particulars, plug, faults, flash } = device.options;
+    return {
+      name,
+      model: particulars.model,
+      serial: particulars.serial,
+      mac: particulars.mac,
+      relay: plug.relay.address,
+      circuit: plug.circuit ?? null,
+      on: device.isOn,
+      faults: [...faults],
+      leased: device.lease?.address ?? null,
+      address: device.address ?? null,
+      kept: flash.kept !== '',
+      log: device.log.slice(-30),
+    };
+  }
+}

@@ -1,0 +1,94 @@
+/** `./run lab`: the simulated devices of a running demo, by the lab's control API. */
+import { existsSync, readFileSync } from 'node:fs';
+
+interface Device {
+  name: string;
+  model: string;
+  serial: string;
+  mac: string;
+  relay: string;
+  circuit: string | null;
+  on: boolean;
+  faults: string[];
+  leased: string | null;
+  address: string | null;
+  kept: boolean;
+  log: { at: string; text: string }[];
+}
+
+const usage = `usage: ./run lab COMMAND
+
+  list                      all simulated devices
+  show NAME                 one device, with what it did lately
+  running NAME              the configuration that it runs
+  on NAME | off NAME        power
+  erase NAME                empty its memory: with the next power-on it boots from the network
+  fault NAME FAULT ...      switch faults on;  clear NAME FAULT ... switches them off
+  faults                    what can be wrong
+  plug NAME RELAY [CIRCUIT] plug it in elsewhere (it must be off)
+  new NAME SERIAL MAC RELAY [MODEL]   another box, switched off
+`;
+
+export async function labCommand(args: string[], controlFile: string): Promise<void> {
+  const [command = '', name = '', ...rest] = args;
+  if (command === '' || command === 'help') return print(usage);
+  if (!existsSync(controlFile)) throw new Error('no lab runs here: ./run demo starts it');
+  const base = readFileSync(controlFile, 'utf8').trim();
+  const ask = async (path: string, body?: object, method = body === undefined ? 'GET' : 'POST'): Promise<Response> => {
+    const response = await fetch(`${base}${path}`, {
+      method,
+      ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+    }).catch(() => {
+      throw new Error('the lab does not answer: ./run demo starts it');
+    });
+    if (!response.ok) throw new Error(((await response.json()) as { detail: string }).detail);
+    return response;
+  };
+  const device = async (path: string, body?: object): Promise<void> =>
+    show((await (await ask(path, body)).json()) as Device);
+  switch (command) {
+    case 'list':
+      return list((await (await ask('/devices')).json()) as Device[]);
+    case 'faults':
+      for (const [word, about] of Object.entries((await (await ask('/faults')).json()) as Record<string, string>))
+        print(`${word.padEnd(16)}${about}\n`);
+      return;
+    case 'show':
+      return device(`/devices/${name}`);
+    case 'running':
+      return print(await (await ask(`/devices/${name}/running`)).text());
+    case 'on':
+    case 'off':
+    case 'erase':
+      return device(`/devices/${name}/${command}`, {});
+    case 'fault':
+      return device(`/devices/${name}/faults`, { add: rest });
+    case 'clear':
+      return device(`/devices/${name}/faults`, { remove: rest });
+    case 'plug':
+      return device(`/devices/${name}/plug`, { relay: rest[0], ...(rest[1] ? { circuit: rest[1] } : {}) });
+    case 'new':
+      return device('/devices', { name, serial: rest[0], mac: rest[1], relay: rest[2], model: rest[3] ?? 'LF-24' });
+    default:
+      process.stderr.write(`no command '${command}'\n${usage}`);
+      process.exitCode = 2;
+  }
+}
+
+const print = (text: string): void => void process.stdout.write(text);
+
+function list(devices: Device[]): void {
+  for (const d of devices) {
+    const state = d.on ? `on${d.address ? `, ${d.address}` : d.leased ? `, leased ${d.leased}` : ''}` : 'off';
+    print(
+      `${d.name.padEnd(14)}${d.model.padEnd(8)}${d.serial.padEnd(15)}${d.mac.padEnd(19)}${d.relay.padEnd(13)}${state}${d.faults.length > 0 ? `  (${d.faults.join(', ')})` : ''}\n`,
+    );
+  }
+}
+
+function show(d: Device): void {
+  list([d]);
+  if (d.circuit) print(`  hangs on ${d.circuit}\n`);
+  print(`  memory   ${d.kept ? 'holds a configuration' : 'empty'}\n`);
+  for (const { at, text } of d.log) print(`  ${at.slice(11, 19)} ${text}\n`);
+}

@@ -1,0 +1,188 @@
+/** Arrivals in the database: what was seen is put through core's state machine, and what follows is written down. */
+import { type Arrival, type ArrivalEvent, type Effect, expected, type Limits, step } from '@zpine/core/arrival/arrival';
+import { type Stage } from '@zpine/contract/kinds/devices';
+import { type Stored } from '@zpine/contract/kinds';
+import { byIds } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { newSecret } from '../access/secrets.ts';
+import { setFields } from '../records/edit.ts';
+
+export interface ArrivalRow {
+  id: number;
+  device_id: number;
+  device_key: string;
+  state: string;
+  phase: string;
+  diagnosis: string | null;
+  edition_id: number | null;
+  token: string;
+  box_serial: string | null;
+  box_mac: string | null;
+  relay: string | null;
+  address: string | null;
+  comparison: string | null;
+  opened_at: Date;
+  closes_at: Date;
+  opened_by: string;
+  updated_at: Date;
+  ended_at: Date | null;
+  limit_at: Date | null;
+  probe_at: Date | null;
+  fence: number;
+  version: number;
+}
+
+/** What is noted with an event: where the device is just now. */
+export interface Seen {
+  box?: { serial: string | null; mac: string | null } | undefined;
+  relay?: string | null | undefined;
+  address?: string | undefined;
+  edition?: number | undefined;
+  comparison?: object | undefined;
+}
+
+export const stateOf = (row: Pick<ArrivalRow, 'state'>): Arrival => JSON.parse(row.state) as Arrival;
+
+/** The arrival of a device whose window is open, locked. */
+export const openArrival = (tx: Tx, device: number): Promise<ArrivalRow | undefined> =>
+  tx.one<ArrivalRow>(
+    'SELECT * FROM arrival WHERE device_id = ? AND ended_at IS NULL AND closes_at > ? ORDER BY id DESC LIMIT 1 FOR UPDATE',
+    [device, tx.nowText()],
+  );
+
+export interface NewArrival {
+  device: { id: number; key: string };
+  /** As SQL text, UTC. */
+  openedAt: string;
+  closesAt: string;
+  openedBy: string;
+  limitSeconds: number;
+}
+
+export async function addArrival(tx: Tx, input: NewArrival): Promise<ArrivalRow> {
+  const now = await tx.now();
+  const [id] = await tx.insertRows('arrival', [
+    {
+      device_id: input.device.id,
+      device_key: input.device.key,
+      state: JSON.stringify(expected),
+      phase: expected.phase,
+      token: newSecret(''),
+      opened_at: input.openedAt,
+      closes_at: input.closesAt,
+      opened_by: input.openedBy,
+      updated_at: now,
+    },
+  ]);
+  await tx.execute('UPDATE arrival SET limit_at = ? + INTERVAL ? SECOND WHERE id = ?', [now, input.limitSeconds, id]);
+  tx.hint('arrival', Number(id), 1);
+  return mustFindArrival(tx, Number(id));
+}
+
+export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
+  const row = await tx.one<ArrivalRow>('SELECT * FROM arrival WHERE id = ?', [id]);
+  if (!row) throw new Error(`there is no arrival ${id}`);
+  return row;
+}
+
+const sqlTime = (time: Date): string => time.toISOString().replace('T', ' ').replace('Z', '');
+
+/** Puts an event through the state machine. The row must be locked. Gives the arrival that it ended up with. */
+export async function apply(
+  tx: Tx,
+  row: ArrivalRow,
+  event: ArrivalEvent,
+  limits: Limits,
+  seen: Seen = {},
+): Promise<ArrivalRow> {
+  const before = stateOf(row);
+  const { state, effects } = step(before, event, limits);
+  if (effects.some((effect) => effect.kind === 'again')) {
+    await tx.execute(
+      'UPDATE arrival SET ended_at = ?, phase = ?, limit_at = NULL, probe_at = NULL, version = version + 1 WHERE id = ?',
+      [await tx.now(), 'closed', row.id],
+    );
+    tx.hint('arrival', row.id, row.version + 1);
+    const next = await addArrival(tx, {
+      device: { id: row.device_id, key: row.device_key },
+      openedAt: sqlTime(row.opened_at),
+      closesAt: sqlTime(row.closes_at),
+      openedBy: row.opened_by,
+      limitSeconds: limits.packet,
+    });
+    return apply(tx, next, event, limits, seen);
+  }
+  const unchanged =
+    effects.length === 0 && JSON.stringify(state) === JSON.stringify(before) && seen.comparison === undefined;
+  if (unchanged && (seen.address ?? row.address) === row.address) return row;
+  await save(tx, row, state, before, seen);
+  for (const effect of effects) await follow(tx, row, effect);
+  tx.hint('arrival', row.id, row.version + 1);
+  return mustFindArrival(tx, row.id);
+}
+
+async function save(tx: Tx, row: ArrivalRow, state: Arrival, before: Arrival, seen: Seen): Promise<void> {
+  const now = await tx.now();
+  const same = state.diagnosis?.code === before.diagnosis?.code;
+  const diagnosis = state.diagnosis && {
+    ...state.diagnosis,
+    since: (same && before.diagnosis?.since) || `${now.replace(' ', 'T')}Z`,
+  };
+  const fields: Record<string, unknown> = {
+    state: JSON.stringify({ ...state, diagnosis }),
+    phase: state.phase,
+    diagnosis: state.diagnosis?.code ?? null,
+    updated_at: now,
+    version: row.version + 1,
+  };
+  if (seen.box) Object.assign(fields, { box_serial: seen.box.serial, box_mac: seen.box.mac });
+  if (seen.relay !== undefined) fields.relay = seen.relay;
+  if (seen.address !== undefined) fields.address = seen.address;
+  if (seen.edition !== undefined) fields.edition_id = seen.edition;
+  if (seen.comparison !== undefined) fields.comparison = JSON.stringify(seen.comparison);
+  const sets = Object.keys(fields).map((name) => `${name} = ?`);
+  await tx.execute(`UPDATE arrival SET ${sets.join(', ')} WHERE id = ?`, [...Object.values(fields), row.id]);
+}
+
+/** Stages that follow what is seen; a device that somebody took out of the game stays where they put it. */
+const movable: Stage[] = ['sketched', 'prepared', 'arriving', 'proving', 'serving', 'unproved', 'faulty'];
+
+async function follow(tx: Tx, row: ArrivalRow, effect: Effect): Promise<void> {
+  const now = await tx.now();
+  switch (effect.kind) {
+    case 'milestone':
+      await tx.execute(
+        'INSERT INTO milestone (arrival_id, seq, name, at, evidence) SELECT ?, COALESCE(MAX(seq), 0) + 1, ?, ?, ? FROM milestone WHERE arrival_id = ?',
+        [row.id, effect.milestone, now, JSON.stringify(effect.evidence), row.id],
+      );
+      return;
+    case 'stage': {
+      const device = (await byIds(tx, 'device', [row.device_id], true)).get(row.device_id) as
+        Stored<'device'> | undefined;
+      if (device && device.stage !== effect.stage && movable.includes(device.stage as Stage)) {
+        await setFields(tx, 'device', device.id, { stage: effect.stage });
+      }
+      return;
+    }
+    case 'limit':
+      if (effect.seconds === undefined) await tx.execute('UPDATE arrival SET limit_at = NULL WHERE id = ?', [row.id]);
+      else
+        await tx.execute('UPDATE arrival SET limit_at = ? + INTERVAL ? SECOND WHERE id = ?', [
+          now,
+          effect.seconds,
+          row.id,
+        ]);
+      return;
+    case 'probe':
+      await tx.execute('UPDATE arrival SET probe_at = ? + INTERVAL ? SECOND WHERE id = ?', [
+        now,
+        effect.seconds,
+        row.id,
+      ]);
+      return;
+    case 'close-window':
+      await tx.execute('UPDATE arrival SET ended_at = ?, probe_at = NULL, limit_at = NULL WHERE id = ?', [now, row.id]);
+      return;
+    case 'again':
+  }
+}

@@ -1,0 +1,58 @@
+/** The sign of life that a device gives by itself: evidence, not proof. */
+import { z } from 'zod';
+import { type Limits } from '@zpine/core/arrival/arrival';
+import { byIds, find } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { onTheWire, sha256 } from '../editions/content.ts';
+import { filesOf, type EditionRow } from '../editions/editions.ts';
+import { apply, type ArrivalRow } from './arrivals.ts';
+
+const short = z.string().max(200);
+export const callHomeBody = z.object({
+  serial: short,
+  model: short.optional(),
+  version: short.optional(),
+  /** SHA-256 of the file that was applied, as it came over the wire. */
+  digest: short.optional(),
+  rejected: z
+    .array(z.object({ line: z.string().max(500), why: z.string().max(300) }))
+    .max(200)
+    .default([]),
+});
+
+export type CallHome = z.output<typeof callHomeBody>;
+
+/** False when the one-time part is not one of an open arrival. */
+export async function callHome(tx: Tx, token: string, body: CallHome, from: string, limits: Limits): Promise<boolean> {
+  const row = await tx.one<ArrivalRow>(
+    'SELECT * FROM arrival WHERE token = ? AND ended_at IS NULL AND closes_at > ? FOR UPDATE',
+    [token, tx.nowText()],
+  );
+  if (!row) return false;
+  const edition =
+    row.edition_id === null
+      ? undefined
+      : await tx.one<EditionRow>('SELECT * FROM edition WHERE id = ?', [row.edition_id]);
+  const sent = edition ? sha256(onTheWire(filesOf(tx, edition)[0]?.text ?? '', token)) : undefined;
+  const evidence: Record<string, string | boolean | number> = {
+    from,
+    serial: body.serial,
+    ...(body.model ? { model: body.model } : {}),
+    ...(body.version ? { version: body.version } : {}),
+    ...(body.digest && sent ? { digestMatches: body.digest === sent } : {}),
+    rejected: body.rejected.length,
+  };
+  const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
+  const [box] = device ? await find(tx, 'box', { device_id: device.id }) : [];
+  if (box && box.serial !== body.serial) {
+    await apply(
+      tx,
+      row,
+      { kind: 'wrong-box', evidence: { what: 'serial', found: body.serial, expected: box.serial } },
+      limits,
+    );
+    return true;
+  }
+  await apply(tx, row, { kind: 'called-home', rejected: body.rejected, evidence }, limits);
+  return true;
+}

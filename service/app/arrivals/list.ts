@@ -1,0 +1,113 @@
+/** Arrivals as people and programs see them. */
+import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
+import { Refusal } from '@zpine/contract/errors';
+import { type ShownArrival } from '@zpine/contract/onboardingRoutes';
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { byIds } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { managementOf } from '../addressing/management.ts';
+import { mustFind } from '../records/refs.ts';
+import { stateOf, type ArrivalRow } from './arrivals.ts';
+
+interface MilestoneRow {
+  arrival_id: number;
+  name: string;
+  at: Date;
+  evidence: string;
+}
+
+export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownArrival[]> {
+  if (rows.length === 0) return [];
+  const ids = rows.map((row) => row.id);
+  const stones = await tx.select<MilestoneRow>(
+    'SELECT arrival_id, name, at, evidence FROM milestone WHERE arrival_id IN (?) ORDER BY arrival_id, seq',
+    [ids],
+  );
+  const devices = await byIds(
+    tx,
+    'device',
+    rows.map((row) => Number(row.device_id)),
+  );
+  const editionIds = rows.map((row) => row.edition_id).filter((id) => id !== null);
+  const editions =
+    editionIds.length > 0
+      ? await tx.select<{ id: number; number: number }>('SELECT id, number FROM edition WHERE id IN (?)', [editionIds])
+      : [];
+  const out: ShownArrival[] = [];
+  for (const row of rows) {
+    const device = devices.get(Number(row.device_id));
+    const { diagnosis } = stateOf(row);
+    out.push({
+      id: Number(row.id),
+      device: device?.key ?? row.device_key,
+      stage: device?.stage ?? null,
+      phase: row.phase,
+      edition: editions.find((e) => Number(e.id) === Number(row.edition_id))?.number ?? null,
+      box: row.box_serial,
+      mac: row.box_mac,
+      relay: row.relay,
+      address: row.address,
+      management: device ? ((await managementOf(tx, device))?.address.address ?? null) : null,
+      openedAt: row.opened_at.toISOString(),
+      openedBy: row.opened_by,
+      closesAt: row.closes_at.toISOString(),
+      endedAt: row.ended_at?.toISOString() ?? null,
+      updatedAt: row.updated_at.toISOString(),
+      milestones: stones
+        .filter((stone) => Number(stone.arrival_id) === Number(row.id))
+        .map((stone) => ({
+          name: stone.name,
+          at: stone.at.toISOString(),
+          evidence: JSON.parse(stone.evidence) as Record<string, never>,
+        })),
+      diagnosis: diagnosis && { code: diagnosis.code, ...diagnosisWords(diagnosis), since: diagnosis.since },
+      version: row.version,
+    });
+  }
+  return out;
+}
+
+export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Promise<ReplyOf<'arrival.list'>> {
+  const where: string[] = ['1 = 1'];
+  const values: unknown[] = [];
+  if (query.device !== undefined) {
+    where.push('device_id = ?');
+    values.push((await mustFind(tx, 'device', query.device)).id);
+  }
+  if (query.open !== undefined) where.push(query.open === 'true' ? 'ended_at IS NULL' : 'ended_at IS NOT NULL');
+  const rows = await tx.select<ArrivalRow>(
+    `SELECT * FROM arrival WHERE ${where.join(' AND ')} ORDER BY id DESC LIMIT ?`,
+    [...values, query.limit],
+  );
+  return { items: await shownArrivals(tx, rows) };
+}
+
+export async function arrivalById(tx: Tx, id: string, lock = false): Promise<ArrivalRow> {
+  const row = /^[1-9][0-9]{0,15}$/.test(id)
+    ? await tx.one<ArrivalRow>(`SELECT * FROM arrival WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [Number(id)])
+    : undefined;
+  if (!row) throw new Refusal('not-found', { kind: 'arrival', ref: id });
+  return row;
+}
+
+export async function showArrival(tx: Tx, id: string): Promise<ReplyOf<'arrival.show'>> {
+  const row = await arrivalById(tx, id);
+  const [shown] = await shownArrivals(tx, [row]);
+  if (!shown) throw new Refusal('not-found', { kind: 'arrival', ref: id });
+  return {
+    ...shown,
+    comparison: row.comparison
+      ? (JSON.parse(row.comparison) as NonNullable<ReplyOf<'arrival.show'>['comparison']>)
+      : null,
+  };
+}
+
+/** Looks at the device at once instead of at the next turn. */
+export async function retryArrival(tx: Tx, id: string): Promise<ShownArrival> {
+  const row = await arrivalById(tx, id, true);
+  if (row.ended_at !== null) throw new Refusal('window-none', { device: row.device_key });
+  await tx.execute('UPDATE arrival SET probe_at = ? WHERE id = ?', [await tx.now(), row.id]);
+  const [shown] = await shownArrivals(tx, [row]);
+  if (!shown) throw new Refusal('not-found', { kind: 'arrival', ref: id });
+  return shown;
+}

@@ -1,0 +1,144 @@
+/** What is needed to prove a device, and what its proof means. The signing in itself is done in fleet/. */
+import { type ArrivalEvent, type Limits } from '@zpine/core/arrival/arrival';
+import { type Comparison } from '@zpine/core/config/compare';
+import { dialectOf } from '@zpine/core/config/dialect';
+import { byIds, find, keyOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { managementOf } from '../addressing/management.ts';
+import { type Files } from '../editions/content.ts';
+import { filesOf, type EditionRow } from '../editions/editions.ts';
+import { mapSetting, numberSetting, settingsOf, textSetting } from '../settings/effective.ts';
+import { dialectIdOf } from '../settings/layers.ts';
+import { apply, type ArrivalRow } from './arrivals.ts';
+import { endWindow } from './window.ts';
+
+/** Everything that a session needs, read in one go. */
+export interface Probe {
+  arrival: number;
+  fence: number;
+  device: number;
+  deviceKey: string;
+  dialect: string;
+  address: string;
+  port: number;
+  user: string;
+  password: string;
+  pinned: string | null;
+  token: string;
+  files: Files;
+  expected: { serial: string | null; model: string | null };
+  /** Text of the phase it is in, for the log. */
+  phase: string;
+}
+
+const CLAIM_SECONDS = 90;
+
+/** Ends windows whose time is over, and takes note of limits that have passed. Gives how many it found. */
+export async function passLimits(tx: Tx, limits: Limits): Promise<number> {
+  const now = await tx.now();
+  const closing = await tx.select<ArrivalRow>(
+    'SELECT * FROM arrival WHERE ended_at IS NULL AND closes_at <= ? LIMIT 20 FOR UPDATE SKIP LOCKED',
+    [now],
+  );
+  for (const row of closing) await endWindow(tx, row);
+  const missed = await tx.select<ArrivalRow>(
+    'SELECT * FROM arrival WHERE limit_at <= ? AND ended_at IS NULL LIMIT 20 FOR UPDATE SKIP LOCKED',
+    [now],
+  );
+  for (const row of missed) await apply(tx, row, { kind: 'limit' }, limits);
+  return closing.length + missed.length;
+}
+
+/** Takes the next arrival that is to be looked at. */
+export async function claimProbe(tx: Tx, limits: Limits): Promise<Probe | 'impossible' | undefined> {
+  const now = await tx.now();
+  const row = await tx.one<ArrivalRow>(
+    `SELECT * FROM arrival WHERE probe_at <= ? AND ended_at IS NULL AND (claimed_until IS NULL OR claimed_until < ?)
+     ORDER BY probe_at LIMIT 1 FOR UPDATE SKIP LOCKED`,
+    [now, now],
+  );
+  if (!row) return undefined;
+  await tx.execute(
+    'UPDATE arrival SET claimed_until = ? + INTERVAL ? SECOND, fence = fence + 1, probe_at = NULL WHERE id = ?',
+    [now, CLAIM_SECONDS, row.id],
+  );
+  const probe = await probeFor(tx, row);
+  if (!probe) {
+    await tx.execute('UPDATE arrival SET claimed_until = NULL WHERE id = ?', [row.id]);
+    const detail = 'the records hold no management address, account or edition by which the service could come in';
+    await apply(tx, row, { kind: 'not-reached', why: 'sign-in', detail }, limits);
+  }
+  return probe ?? 'impossible';
+}
+
+async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
+  const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
+  if (!device) return undefined;
+  const management = await managementOf(tx, device);
+  const settings = await settingsOf(tx, device);
+  const dialect = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
+  const user = textSetting(settings, 'access.user');
+  const password = user === undefined ? undefined : mapSetting(settings, 'users')[user];
+  const edition =
+    row.edition_id === null
+      ? undefined
+      : await tx.one<EditionRow>('SELECT * FROM edition WHERE id = ?', [row.edition_id]);
+  if (!management || !dialectOf(dialect) || !dialect || user === undefined || password === undefined || !edition)
+    return undefined;
+  const key = await tx.one<{ fingerprint: string }>('SELECT fingerprint FROM host_key WHERE device_id = ?', [
+    device.id,
+  ]);
+  const [box] = await find(tx, 'box', { device_id: device.id });
+  const model = await keyOf(tx, 'model', box?.model ?? device.model);
+  return {
+    arrival: Number(row.id),
+    fence: row.fence + 1,
+    device: device.id,
+    deviceKey: device.key,
+    dialect,
+    address: management.address.address,
+    port: numberSetting(settings, 'access.port') ?? 22,
+    user,
+    password,
+    pinned: key?.fingerprint ?? null,
+    token: row.token,
+    files: filesOf(tx, edition),
+    expected: { serial: box?.serial ?? null, model: model?.split('/').at(-1) ?? null },
+    phase: row.phase,
+  };
+}
+
+export interface ProofResult {
+  events: ArrivalEvent[];
+  hostKey?: { fingerprint: string; algorithm: string } | undefined;
+  comparison?: (Comparison & { at: string }) | undefined;
+}
+
+/** Writes down what a session found. Late results of a session that another has overtaken are dropped. */
+export async function noteProof(tx: Tx, probe: Probe, result: ProofResult, limits: Limits): Promise<boolean> {
+  let row = await tx.one<ArrivalRow>(
+    'SELECT * FROM arrival WHERE id = ? AND fence = ? AND ended_at IS NULL FOR UPDATE',
+    [probe.arrival, probe.fence],
+  );
+  if (!row) return false;
+  await tx.execute('UPDATE arrival SET claimed_until = NULL WHERE id = ?', [row.id]);
+  if (result.hostKey) {
+    await tx.execute(
+      'INSERT IGNORE INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)',
+      [probe.device, result.hostKey.fingerprint, result.hostKey.algorithm, await tx.now(), 'first arrival'],
+    );
+  }
+  for (const [i, event] of result.events.entries()) {
+    const seen = i === result.events.length - 1 && result.comparison ? { comparison: result.comparison } : {};
+    row = await apply(tx, row, event, limits, seen);
+  }
+  return true;
+}
+
+/** The session could not be held at all, for a reason of our own: it is tried again. */
+export async function releaseProbe(tx: Tx, probe: Probe, seconds: number): Promise<void> {
+  await tx.execute(
+    'UPDATE arrival SET claimed_until = NULL, probe_at = ? + INTERVAL ? SECOND WHERE id = ? AND fence = ? AND ended_at IS NULL',
+    [await tx.now(), seconds, probe.arrival, probe.fence],
+  );
+}

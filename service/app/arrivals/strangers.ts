@@ -1,0 +1,223 @@
+/** Booting clients that match no device: listed, recognised, or taken off the list. */
+import { Refusal } from '@zpine/contract/errors';
+import { type ShownStranger } from '@zpine/contract/onboardingRoutes';
+import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { byIds, find, keyOf, keysOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { type Client } from '../boot/identify.ts';
+import { fitBox } from '../devices/fit.ts';
+import { mustFindField } from '../records/refs.ts';
+
+interface StrangerRow {
+  id: number;
+  client: string;
+  mac: string;
+  serial: string | null;
+  vendor_class: string | null;
+  relay: string | null;
+  circuit: string | null;
+  prefix_id: number | null;
+  address: string | null;
+  first_at: Date;
+  last_at: Date;
+  packets: number;
+  device_id: number | null;
+  conflict: string | null;
+  settled_at: Date | null;
+  settled_by: string | null;
+  settled_as: string | null;
+  version: number;
+}
+
+export const strangerId = async (tx: Tx, client: Client): Promise<number | undefined> => {
+  const row = await tx.one<{ id: number }>('SELECT id FROM stranger WHERE client = ?', [client.word]);
+  return row && Number(row.id);
+};
+
+/** A dismissed stranger comes back on the list when it is heard of after so long. */
+const FORGOTTEN_HOURS = 24;
+/** Listeners are told of known strangers only now and then. */
+const TELL_EVERY = 5;
+
+export async function noteStranger(
+  tx: Tx,
+  client: Client,
+  link: Stored<'prefix'>,
+  address: string | null,
+  conflict: string | null,
+): Promise<void> {
+  const now = await tx.now();
+  const values = {
+    mac: client.mac,
+    serial: client.serial?.slice(0, 100) ?? null,
+    vendor_class: client.vendorClass?.slice(0, 255) ?? null,
+    relay: client.relay,
+    circuit: client.circuit?.slice(0, 255) ?? null,
+    prefix_id: link.id,
+    address,
+    conflict: conflict?.slice(0, 500) ?? null,
+    last_at: now,
+  };
+  const known = await tx.one<StrangerRow>('SELECT * FROM stranger WHERE client = ? FOR UPDATE', [client.word]);
+  if (!known) {
+    const [id] = await tx.insertRows('stranger', [{ client: client.word, first_at: now, ...values }]);
+    tx.hint('stranger', Number(id), 1);
+    return;
+  }
+  // One that was recognised and is unknown again has lost its box; one that was dismissed is back after a day.
+  const back =
+    known.settled_at !== null &&
+    (known.settled_as === 'device' ||
+      known.settled_at.getTime() < Date.parse(`${now.replace(' ', 'T')}Z`) - FORGOTTEN_HOURS * 3_600_000);
+  const more = back
+    ? { settled_at: null, settled_by: null, settled_as: null, device_id: null, first_at: now, packets: 1 }
+    : { packets: known.packets + 1 };
+  const fields: Record<string, unknown> = { ...values, ...more, version: known.version + 1 };
+  await tx.execute(
+    `UPDATE stranger SET ${Object.keys(fields)
+      .map((n) => `${n} = ?`)
+      .join(', ')} WHERE id = ?`,
+    [...Object.values(fields), known.id],
+  );
+  const news =
+    back || known.conflict !== values.conflict || known.address !== address || (known.packets + 1) % TELL_EVERY === 0;
+  if (news) tx.hint('stranger', Number(known.id), known.version + 1);
+}
+
+export async function listStrangers(tx: Tx, query: QueryOf<'stranger.list'>): Promise<ReplyOf<'stranger.list'>> {
+  const rows = await tx.select<StrangerRow>(
+    `SELECT * FROM stranger WHERE settled_at IS ${query.settled === 'true' ? 'NOT NULL' : 'NULL'} ORDER BY last_at DESC LIMIT 200`,
+  );
+  const items: ShownStranger[] = [];
+  for (const row of rows) items.push(await shown(tx, row));
+  return { items };
+}
+
+async function shown(tx: Tx, row: StrangerRow): Promise<ShownStranger> {
+  const link =
+    row.prefix_id === null
+      ? undefined
+      : (await byIds(tx, 'prefix', [Number(row.prefix_id)])).get(Number(row.prefix_id));
+  const box = await boxOf(tx, row);
+  const device =
+    row.device_id === null
+      ? null
+      : ((await keysOf(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id)) ?? `#${row.device_id}`);
+  return {
+    id: Number(row.id),
+    client: row.client,
+    mac: row.mac,
+    serial: row.serial,
+    vendorClass: row.vendor_class,
+    relay: row.relay,
+    circuit: row.circuit,
+    prefix: link?.key ?? null,
+    site: await keyOf(tx, 'site', link?.site ?? null),
+    address: row.address,
+    firstAt: row.first_at.toISOString(),
+    lastAt: row.last_at.toISOString(),
+    packets: row.packets,
+    conflict: row.conflict,
+    box: box?.serial ?? null,
+    candidates: row.settled_at === null ? await candidates(tx, row, link, box) : [],
+    settledAt: row.settled_at?.toISOString() ?? null,
+    settledAs: row.settled_as,
+    device,
+    version: row.version,
+  };
+}
+
+async function boxOf(tx: Tx, row: StrangerRow): Promise<Stored<'box'> | undefined> {
+  if (row.serial !== null) {
+    const [bySerial] = await find(tx, 'box', { natural_key: row.serial.toLowerCase() });
+    if (bySerial) return bySerial;
+  }
+  const claim = await tx.one<{ record_id: number }>(
+    "SELECT record_id FROM mac_claim WHERE kind = 'box' AND mac = UNHEX(REPLACE(?, ':', ''))",
+    [row.mac],
+  );
+  return claim && (await byIds(tx, 'box', [Number(claim.record_id)])).get(Number(claim.record_id));
+}
+
+const MOST = 8;
+
+/** Devices of its site that wait for hardware: without a box, or with a faulty one; those of its model first. */
+async function candidates(
+  tx: Tx,
+  row: StrangerRow,
+  link: Stored<'prefix'> | undefined,
+  box: Stored<'box'> | undefined,
+): Promise<ShownStranger['candidates']> {
+  if (!link || link.site === null) return [];
+  const rows = await tx.select<{
+    natural_key: string;
+    stage: string;
+    model_id: number | null;
+    model: string | null;
+    box: string | null;
+  }>(
+    `SELECT d.natural_key, d.stage, d.model_id, m.name AS model, b.serial AS box FROM device d LEFT JOIN model m ON m.id = d.model_id
+     LEFT JOIN box b ON b.device_id = d.id
+     WHERE d.site_id = ? AND d.stage <> 'retired' AND (b.id IS NULL OR b.\`condition\` = 'faulty' OR d.stage = 'faulty') ORDER BY d.sort_key LIMIT 50`,
+    [link.site],
+  );
+  const says = row.vendor_class?.toLowerCase() ?? '';
+  const fitting = (r: (typeof rows)[number]): boolean =>
+    box ? Number(r.model_id) === box.model : r.model !== null && says.includes(r.model.toLowerCase());
+  return rows
+    .sort((a, b) => Number(fitting(b)) - Number(fitting(a)))
+    .slice(0, MOST)
+    .map((r) => ({
+      device: r.natural_key,
+      why: [
+        r.box === null ? 'has no box' : `its box ${r.box} is faulty`,
+        fitting(r) ? 'the model fits' : r.model === null ? 'its model is not said' : `its model is ${r.model}`,
+        r.stage,
+      ].join(', '),
+    }));
+}
+
+async function mustFindStranger(tx: Tx, id: string): Promise<StrangerRow> {
+  const row = /^[1-9][0-9]{0,15}$/.test(id)
+    ? await tx.one<StrangerRow>('SELECT * FROM stranger WHERE id = ? FOR UPDATE', [Number(id)])
+    : undefined;
+  if (!row) throw new Refusal('not-found', { kind: 'stranger', ref: id });
+  return row;
+}
+
+async function settle(
+  tx: Tx,
+  row: StrangerRow,
+  as: 'device' | 'dismissed',
+  device: number | null,
+): Promise<ShownStranger> {
+  await tx.execute(
+    'UPDATE stranger SET settled_at = ?, settled_by = ?, settled_as = ?, device_id = ?, version = version + 1 WHERE id = ?',
+    [await tx.now(), tx.actor.name, as, device, row.id],
+  );
+  tx.hint('stranger', Number(row.id), row.version + 1);
+  return shown(tx, await mustFindStranger(tx, String(row.id)));
+}
+
+/** Its box is entered where it is new, and fitted; its quarantine lease ends, so that it boots as the device. */
+export async function recognise(tx: Tx, id: string, input: BodyOf<'stranger.recognise'>): Promise<ShownStranger> {
+  const row = await mustFindStranger(tx, id);
+  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
+  const device = await mustFindField(tx, 'device', input.device, 'device');
+  const known = await boxOf(tx, row);
+  const serial = known?.serial ?? row.serial ?? input.serial;
+  if (serial === undefined) throw Refusal.at(['serial'], 'stranger-serial', { mac: row.mac });
+  if (row.serial !== null && input.serial !== undefined && input.serial.toLowerCase() !== row.serial.toLowerCase()) {
+    throw Refusal.at(['serial'], 'stranger-other-serial', { given: input.serial, said: row.serial });
+  }
+  await fitBox(tx, device, { serial, mac: row.mac, before: 'faulty' });
+  await tx.execute('DELETE FROM lease WHERE stranger_id = ? OR client = ?', [row.id, row.client]);
+  return settle(tx, row, 'device', device.id);
+}
+
+export async function dismiss(tx: Tx, id: string): Promise<ShownStranger> {
+  const row = await mustFindStranger(tx, id);
+  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
+  return settle(tx, row, 'dismissed', null);
+}

@@ -1,0 +1,50 @@
+/** The time in which a prepared device may fetch its files. */
+import { standardLimits } from '@zpine/core/arrival/arrival';
+import { Refusal } from '@zpine/contract/errors';
+import { type Stored } from '@zpine/contract/kinds';
+import { type Tx } from '../../store/tx.ts';
+import { mustFind } from '../records/refs.ts';
+import { addArrival, apply, mustFindArrival, openArrival, type ArrivalRow } from './arrivals.ts';
+
+/** Opens the window; an open one is given the new end. */
+export async function openWindow(tx: Tx, device: Stored<'device'>, hours: number): Promise<ArrivalRow> {
+  if (device.stage === 'retired') throw new Refusal('stage-window', { device: device.key, stage: device.stage });
+  const published = await tx.one('SELECT id FROM edition WHERE device_id = ? AND published_at IS NOT NULL LIMIT 1', [
+    device.id,
+  ]);
+  if (!published) throw new Refusal('edition-none', { device: device.key });
+  const now = await tx.now();
+  const closes = new Date(Date.parse(`${now.replace(' ', 'T')}Z`) + hours * 3_600_000)
+    .toISOString()
+    .replace('T', ' ')
+    .replace('Z', '');
+  const standing = await openArrival(tx, device.id);
+  if (standing) {
+    await tx.execute('UPDATE arrival SET closes_at = ?, version = version + 1 WHERE id = ?', [closes, standing.id]);
+    tx.hint('arrival', standing.id, standing.version + 1);
+    return mustFindArrival(tx, standing.id);
+  }
+  return addArrival(tx, {
+    device,
+    openedAt: now,
+    closesAt: closes,
+    openedBy: tx.actor.name,
+    limitSeconds: standardLimits.packet,
+  });
+}
+
+export async function closeWindow(tx: Tx, ref: string): Promise<void> {
+  const device = await mustFind(tx, 'device', ref, true);
+  const row = await openArrival(tx, device.id);
+  if (!row) throw new Refusal('window-none', { device: device.key });
+  await endWindow(tx, row);
+}
+
+/** Ends an arrival whose window closes before it serves. */
+export async function endWindow(tx: Tx, row: ArrivalRow): Promise<void> {
+  const after = await apply(tx, row, { kind: 'window-closed' }, standardLimits);
+  await tx.execute(
+    'UPDATE arrival SET ended_at = ?, probe_at = NULL, limit_at = NULL WHERE id = ? AND ended_at IS NULL',
+    [await tx.now(), after.id],
+  );
+}

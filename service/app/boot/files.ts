@@ -1,0 +1,115 @@
+/** Boot files: names of records, given to the address that was leased to the device, inside its arrival window. */
+import { type Limits } from '@zpine/core/arrival/arrival';
+import { dialectOf } from '@zpine/core/config/dialect';
+import { utf8Bytes } from '@zpine/core/text/utf8';
+import { type Stored } from '@zpine/contract/kinds';
+import { byIds, keyOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { apply, openArrival } from '../arrivals/arrivals.ts';
+import { onTheWire, sha256 } from '../editions/content.ts';
+import { filesOf, publishedOf } from '../editions/editions.ts';
+import { dialectIdOf } from '../settings/layers.ts';
+import { leaseAt } from './leases.ts';
+import { noteBoot } from './records.ts';
+
+export type FileAnswer =
+  | { ok: true; content: Uint8Array; device: number; arrival: number; digest: string }
+  /** What the client is told: not found, or no access; and why, for our own record. */
+  | { ok: false; code: 'not-found' | 'access'; why: string };
+
+/** `harbour-sw.furrow` and, for further files of an edition, `harbour-sw/motd`. */
+const wanted = (name: string): string => name.replace(/^\/+/, '');
+
+export async function fileFor(tx: Tx, name: string, from: string, limits: Limits): Promise<FileAnswer> {
+  const lease = await leaseAt(tx, from);
+  const device = lease?.device_id
+    ? (await byIds(tx, 'device', [Number(lease.device_id)], true)).get(Number(lease.device_id))
+    : undefined;
+  const answer = device
+    ? await fileOf(tx, device, wanted(name))
+    : await refuseForeign(tx, wanted(name), from, lease !== undefined);
+  await noteBoot(tx, {
+    protocol: 'tftp',
+    what: 'read',
+    outcome: answer.ok ? 'answered' : 'refused',
+    address: from,
+    mac: lease?.mac,
+    device: device?.id,
+    detail: answer.ok ? `${name}, ${answer.content.length} bytes` : `${name}: ${answer.why}`,
+  });
+  const arrival = device && (await openArrival(tx, device.id));
+  if (arrival) {
+    const evidence = { file: name, from };
+    if (answer.ok) {
+      const edition = (await publishedOf(tx, device.id))?.id;
+      await apply(
+        tx,
+        arrival,
+        { kind: 'file-asked', evidence: { ...evidence, transport: 'TFTP' } },
+        limits,
+        edition === undefined ? {} : { edition },
+      );
+    } else await apply(tx, arrival, { kind: 'file-refused', evidence: { ...evidence, why: answer.why } }, limits);
+  }
+  return answer;
+}
+
+async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<FileAnswer> {
+  const described = dialectOf(await keyOf(tx, 'dialect', await dialectIdOf(tx, device)));
+  const edition = await publishedOf(tx, device.id);
+  if (!described) return { ok: false, code: 'access', why: `nothing is known of how ${device.key} boots` };
+  if (!edition) return { ok: false, code: 'access', why: `no edition of ${device.key} is published` };
+  const main = described.boot.fileName(device.key);
+  const file = filesOf(tx, edition).find((f) => name === (f.name === '' ? main : `${device.key}/${f.name}`));
+  if (!file) return { ok: false, code: 'not-found', why: `${device.key} has no such file; its first is ${main}` };
+  const arrival = await openArrival(tx, device.id);
+  if (!arrival) return { ok: false, code: 'access', why: `the arrival window of ${device.key} is closed` };
+  const text = onTheWire(file.text, arrival.token);
+  return {
+    ok: true,
+    content: utf8Bytes(text) ?? new Uint8Array(),
+    device: device.id,
+    arrival: Number(arrival.id),
+    digest: sha256(text),
+  };
+}
+
+/** Nobody's address: it is told apart whether the name exists at all. */
+async function refuseForeign(tx: Tx, name: string, from: string, leased: boolean): Promise<FileAnswer> {
+  const key = name.split('/')[0]?.replace(/\.[a-z]+$/, '') ?? '';
+  const known = await tx.one('SELECT id FROM device WHERE natural_key = ?', [key.toLowerCase().slice(0, 200)]);
+  if (!known) return { ok: false, code: 'not-found', why: 'no device has a file of this name' };
+  return {
+    ok: false,
+    code: 'access',
+    why: leased ? `${from} is leased to nobody who is known` : `${from} is not leased to ${key}`,
+  };
+}
+
+/** How a transfer ended. */
+export async function transferred(
+  tx: Tx,
+  file: { device: number; name: string; bytes: number; digest: string },
+  end: { ok: true; seconds: number } | { ok: false; why: string },
+  limits: Limits,
+): Promise<void> {
+  const arrival = await openArrival(tx, file.device);
+  if (!end.ok)
+    await noteBoot(tx, {
+      protocol: 'tftp',
+      what: 'read',
+      outcome: 'broken',
+      device: file.device,
+      detail: `${file.name}: ${end.why}`,
+    });
+  if (!arrival) return;
+  const evidence = { file: file.name, bytes: file.bytes };
+  if (end.ok)
+    await apply(
+      tx,
+      arrival,
+      { kind: 'file-complete', evidence: { ...evidence, sha256: file.digest, seconds: end.seconds } },
+      limits,
+    );
+  else await apply(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } }, limits);
+}

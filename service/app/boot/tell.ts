@@ -1,0 +1,124 @@
+/** What a client is told: every option with the record that it comes from. */
+import { parsePrefix } from '@zpine/core/addressing/prefix';
+import { formatIp, parseIp } from '@zpine/core/addressing/ip';
+import { sure } from '@zpine/core/fault';
+import { codeOf, type OptionName, type OptionValue } from '@zpine/core/dhcp/options';
+import { type Offerable, type Told } from '@zpine/core/dhcp/reply';
+import { dialectOf } from '@zpine/core/config/dialect';
+import { layerText } from '@zpine/core/settings/layers';
+import { type Stored } from '@zpine/contract/kinds';
+import { byId, keyOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { openArrival } from '../arrivals/arrivals.ts';
+import { publishedOf } from '../editions/editions.ts';
+import { dialectIdOf } from '../settings/layers.ts';
+import { listSetting, numberSetting, settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
+import { type Place } from './leases.ts';
+
+/** Strangers get their address for a short time: they may soon be somebody. */
+const STRANGER_SECONDS = 300;
+const STANDARD_SECONDS = 3600;
+
+const maskText = (link: Stored<'prefix'>): string => {
+  const { length } = sure(parsePrefix(link.cidr));
+  return formatIp({ family: 4, value: length === 0 ? 0n : (0xffffffffn << BigInt(32 - length)) & 0xffffffffn });
+};
+
+const offer = (name: OptionName, value: OptionValue, from: string, always = false): Offerable => ({
+  code: codeOf(name),
+  value,
+  from,
+  always,
+});
+
+/** Where the value of a setting comes from. */
+function settingFrom(settings: DeviceSettings, name: string): string {
+  const origin = settings.get(name)?.origin;
+  return `setting ${name}, ${origin ? layerText(origin) : 'default of the catalogue'}`;
+}
+
+const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => sure(parseIp(a)).family === 4);
+
+export interface Telling {
+  told: Told;
+  /** Why a device is given no boot file. */
+  noFile: string | null;
+}
+
+function linkOptions(link: Stored<'prefix'>, gateway: string | null, gatewayFrom: string): Offerable[] {
+  const options = [offer('subnet-mask', maskText(link), `prefix ${link.key}`, true)];
+  if (gateway !== null) options.push(offer('routers', [gateway], gatewayFrom, true));
+  return options;
+}
+
+export async function tellDevice(
+  tx: Tx,
+  device: Stored<'device'>,
+  link: Stored<'prefix'>,
+  place: Place,
+): Promise<Telling> {
+  const settings = await settingsOf(tx, device);
+  const options = linkOptions(link, link.gateway, `gateway of ${link.key}`);
+  const names = ipv4Only(listSetting(settings, 'name.servers'));
+  const times = ipv4Only(listSetting(settings, 'time.servers'));
+  const logs = ipv4Only(listSetting(settings, 'log.servers'));
+  const domain = textSetting(settings, 'name.domain');
+  if (names.length > 0) options.push(offer('name-servers', names, settingFrom(settings, 'name.servers')));
+  options.push(offer('host-name', device.key, `name of the device`));
+  if (domain !== undefined) options.push(offer('domain-name', domain, settingFrom(settings, 'name.domain')));
+  if (times.length > 0) options.push(offer('ntp-servers', times, settingFrom(settings, 'time.servers')));
+  if (logs.length > 0) options.push(offer('log-servers', logs, settingFrom(settings, 'log.servers')));
+  const { file, noFile, bootOptions } = await bootFile(tx, device);
+  options.push(...bootOptions);
+  return {
+    noFile,
+    told: {
+      address: place.address,
+      addressFrom: place.from,
+      leaseSeconds: Math.max(60, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS)),
+      serverAddress: tx.place.address,
+      ...(file ? { file } : {}),
+      options,
+    },
+  };
+}
+
+async function bootFile(
+  tx: Tx,
+  device: Stored<'device'>,
+): Promise<{ file?: NonNullable<Told['file']>; noFile: string | null; bootOptions: Offerable[] }> {
+  const none = (noFile: string) => ({ noFile, bootOptions: [] });
+  const name = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
+  const described = dialectOf(name);
+  if (!described) return none(`nothing is known of how the dialect ${name ?? '(none)'} boots`);
+  const edition = await publishedOf(tx, device.id);
+  if (!edition) return none('no edition of it is published');
+  if (!(await openArrival(tx, device.id))) return none('its arrival window is closed');
+  const file = described.boot.fileName(device.key);
+  const from = `boot profile of ${described.title}, edition ${edition.number}`;
+  const server = tx.place.address;
+  const always = (code: number) => described.boot.always.includes(code);
+  return {
+    noFile: null,
+    file: { name: file, server, from },
+    bootOptions: [
+      offer('tftp-server-name', server, `boot profile of ${described.title}`, always(66)),
+      offer('bootfile-name', file, from, always(67)),
+      offer('tftp-server-addresses', [server], `boot profile of ${described.title}`, always(150)),
+    ],
+  };
+}
+
+/** A stranger learns where it is, and nothing of what we would tell one of our own. */
+export function tellStranger(tx: Tx, link: Stored<'prefix'>, place: Place): Told {
+  return {
+    address: place.address,
+    addressFrom: place.from,
+    leaseSeconds: STRANGER_SECONDS,
+    serverAddress: tx.place.address,
+    options: linkOptions(link, link.gateway, `gateway of ${link.key}`),
+  };
+}
+
+export const siteKeyOf = async (tx: Tx, link: Stored<'prefix'>): Promise<string | null> =>
+  link.site === null ? null : (await byId(tx, 'site', link.site)).key;

@@ -1,0 +1,105 @@
+/** An edition's text and inputs as they are kept: masked in the open, whole under seal. */
+import { createHash } from 'node:crypto';
+import { compileTemplate } from '@zpine/core/template/compile';
+import { maskedText, render } from '@zpine/core/template/render';
+import { type RenderedFile, type Span } from '@zpine/core/template/run';
+import { Marked, secretText, type Val } from '@zpine/core/template/values';
+import { sha512crypt } from '@zpine/core/text/sha512crypt';
+import { type Sealer } from '../../store/sealing.ts';
+import { ONE_TIME } from './context.ts';
+
+/** Everything that a rendering depends on, so that it can be done again. */
+export interface Inputs {
+  template: string;
+  source: string;
+  fragments: Record<string, string>;
+  data: Record<string, Val>;
+  secrets: Record<string, Val>;
+}
+
+export type Files = RenderedFile[];
+
+const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
+export const sha256 = (text: string): string => createHash('sha256').update(text, 'utf8').digest('hex');
+
+/** Five thousand rounds each: the same password for the same device is worked out once. */
+const crypts = new Map<string, string>();
+const MOST_CRYPTS = 5000;
+
+/** The salt stays the same for a device and a secret, so that the same inputs give the same text. */
+export function cryptFor(sealer: Sealer, device: string, password: string): string {
+  const salt = sealer.digest(`salt ${device} ${password}`).toString('base64').replaceAll('+', '.').slice(0, 12);
+  const key = `${salt} ${sealer.digest(password).toString('base64')}`;
+  let made = crypts.get(key);
+  if (made === undefined) {
+    made = sha512crypt(password, salt, sha512);
+    if (crypts.size >= MOST_CRYPTS) crypts.clear();
+    crypts.set(key, made);
+  }
+  return made;
+}
+
+export function renderInputs(inputs: Inputs, sealer: Sealer, device: string, trace = false): Files {
+  const compiled = compileTemplate(inputs.template, inputs.source, (name) => inputs.fragments[name]);
+  return render(compiled, {
+    data: inputs.data,
+    secrets: inputs.secrets,
+    trace,
+    host: { sha256, sha512crypt: (password) => cryptFor(sealer, device, password) },
+  });
+}
+
+/** JSON with secrets as `{"secret": text}`, which no data of ours has. */
+const SECRET = '\u{e000}secret';
+export const writeInputs = (inputs: Inputs): string =>
+  JSON.stringify(inputs, (_key, value: unknown) => (value instanceof Marked ? { [SECRET]: value.text } : value));
+export const readInputs = (text: string): Inputs =>
+  JSON.parse(text, (_key, value: unknown) =>
+    typeof value === 'object' && value !== null && SECRET in value ? secretText(String(value[SECRET])) : value,
+  ) as Inputs;
+
+/** The digest of all files: name and text of each. */
+export const digestOfFiles = (files: Files): string => sha256(JSON.stringify(files.map((f) => [f.name, f.text])));
+
+export interface ShownFile {
+  name: string;
+  text: string;
+  sections: { name: string; owned: boolean; fromLine: number; toLine: number }[];
+}
+
+/** The one-time part of a URL, as it is shown. */
+const ONCE_SHOWN = 'ONE-TIME';
+
+/** Without secrets, sections by line. */
+export function shownFiles(files: Files): ShownFile[] {
+  return files.map((file) => {
+    const lineOf = (at: number): number => file.text.slice(0, at).split('\n').length;
+    return {
+      name: file.name,
+      text: maskedText(file).replaceAll(ONE_TIME, ONCE_SHOWN),
+      sections: file.sections.map(({ name, owned, from, to }) => ({
+        name,
+        owned,
+        fromLine: lineOf(from),
+        toLine: Math.max(lineOf(from), lineOf(to) - (file.text[to - 1] === '\n' ? 1 : 0)),
+      })),
+    };
+  });
+}
+
+/** What goes to the device: the one-time part filled in. */
+export const onTheWire = (text: string, token: string): string => text.replaceAll(ONE_TIME, token);
+
+/** What a device shows, with the one-time part as the edition has it. */
+export const offTheWire = (text: string, token: string): string => text.replaceAll(token, ONE_TIME);
+
+const MASK = '••••••';
+
+/** Hides in other texts (what a device runs, lines that differ) the secrets that an edition holds. */
+export function hideSecrets(text: string, files: Files): string {
+  let out = text.replaceAll(ONE_TIME, ONCE_SHOWN);
+  const secrets = new Set(files.flatMap((file) => file.secrets.map(([from, to]: Span) => file.text.slice(from, to))));
+  for (const secret of [...secrets].sort((a, b) => b.length - a.length))
+    if (secret.length >= 3) out = out.replaceAll(secret, MASK);
+  return out;
+}

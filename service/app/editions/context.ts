@@ -1,0 +1,195 @@
+/** Puts together what a template sees of a device. */
+import { type SettingValue } from '@zpine/core/settings/layers';
+import { parsePrefix } from '@zpine/core/addressing/prefix';
+import { sure } from '@zpine/core/fault';
+import { dialectOf } from '@zpine/core/config/dialect';
+import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
+import { type Stored } from '@zpine/contract/kinds';
+import { byId, byIds, find, keyOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { managementOf } from '../addressing/management.ts';
+import { dialectIdOf } from '../settings/layers.ts';
+import { settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
+
+/** Stands for the one-time part of a URL until the text goes to the device. It cannot come from any input. */
+export const ONE_TIME = '\u{e000}once\u{e000}';
+
+export interface DeviceContext {
+  device: Stored<'device'>;
+  dialect: string | null;
+  settings: DeviceSettings;
+  data: Record<string, Val>;
+  secrets: Record<string, Val>;
+}
+
+export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<DeviceContext> {
+  const settings = await settingsOf(tx, device);
+  const dialect = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
+  const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'] });
+  const addresses = await find(tx, 'address', { interface_id: interfaces.map((i) => i.id) }, { order: ['sort_key'] });
+  const prefixes = await byIds(
+    tx,
+    'prefix',
+    addresses.map((a) => a.prefix),
+  );
+  const vlans = await vlansOf(tx, interfaces);
+  const lengthOf = (a: Stored<'address'>) => sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length;
+  const written = (a: Stored<'address'>) => `${a.address}/${lengthOf(a)}`;
+  const shownInterfaces: Val[] = [];
+  for (const i of interfaces) {
+    shownInterfaces.push({
+      name: i.name,
+      form: i.form,
+      description: i.description,
+      enabled: i.enabled,
+      vlan: vlans.get(i.vlan ?? 0)?.number ?? null,
+      addresses: addresses.filter((a) => a.interface === i.id).map(written),
+      vrf: await keyOf(tx, 'vrf', i.vrf),
+      mac: i.mac,
+    });
+  }
+  const shownAddresses: Val[] = [];
+  for (const a of addresses) {
+    shownAddresses.push({
+      address: written(a),
+      interface: interfaces.find((i) => i.id === a.interface)?.name ?? null,
+      prefix: prefixes.get(a.prefix)?.cidr ?? null,
+      vrf: await keyOf(tx, 'vrf', a.vrf),
+    });
+  }
+  const ports = shownInterfaces.filter((i) => (i as ValMap).form === 'port');
+  return {
+    device,
+    dialect,
+    settings,
+    data: {
+      device: {
+        name: device.name,
+        duty: await keyOf(tx, 'duty', device.duty),
+        owner: await keyOf(tx, 'owner', device.owner),
+        note: device.note,
+        position: device.positionU,
+        management: await managementMap(tx, device, interfaces, vlans, settings),
+      },
+      box: await boxMap(tx, device),
+      ...(await placeMaps(tx, device)),
+      model: await modelMap(tx, device),
+      dialect,
+      ports,
+      interfaces: shownInterfaces,
+      cards: [],
+      vlans: await siteVlans(tx, device),
+      addresses: shownAddresses,
+      links: [],
+      boot: bootMap(tx, device, dialect),
+      set: settingTree(settings),
+    },
+    secrets: Object.fromEntries(
+      [...settings.values()]
+        .filter(({ setting }) => setting.secret && setting.valueType === 'text')
+        .map(({ setting, value }) => [setting.name, secretVal(value)]),
+    ),
+  };
+}
+
+type Vlans = Map<number, Stored<'vlan'>>;
+
+async function vlansOf(tx: Tx, interfaces: Stored<'interface'>[]): Promise<Vlans> {
+  return byIds(
+    tx,
+    'vlan',
+    interfaces.map((i) => i.vlan).filter((id) => id !== null),
+  );
+}
+
+async function siteVlans(tx: Tx, device: Stored<'device'>): Promise<Val[]> {
+  if (device.site === null) return [];
+  const vlans = await find(tx, 'vlan', { site_id: device.site }, { order: ['number'] });
+  const out: Val[] = [];
+  for (const v of vlans) out.push({ number: v.number, title: v.title, use: await keyOf(tx, 'use', v.use) });
+  return out;
+}
+
+async function managementMap(
+  tx: Tx,
+  device: Stored<'device'>,
+  interfaces: Stored<'interface'>[],
+  vlans: Vlans,
+  settings: DeviceSettings,
+): Promise<Val> {
+  const held = await managementOf(tx, device);
+  const on = interfaces.find((i) => i.id === device.management);
+  if (!held || !on) return null;
+  return {
+    interface: on.name,
+    vlan: vlans.get(on.vlan ?? 0)?.number ?? null,
+    address: `${held.address.address}/${sure(parsePrefix(held.prefix.cidr)).length}`,
+    prefix: held.prefix.cidr,
+    gateway: textSetting(settings, 'gateway') ?? held.prefix.gateway,
+    vrf: await keyOf(tx, 'vrf', on.vrf),
+  };
+}
+
+async function boxMap(tx: Tx, device: Stored<'device'>): Promise<Val> {
+  const [box] = await find(tx, 'box', { device_id: device.id });
+  return box ? { serial: box.serial, mac: box.mac, model: await keyOf(tx, 'model', box.model) } : null;
+}
+
+async function placeMaps(tx: Tx, device: Stored<'device'>): Promise<Record<string, Val>> {
+  const site = device.site === null ? null : await byId(tx, 'site', device.site);
+  const area = site?.area ? await byId(tx, 'area', site.area) : null;
+  const rack = device.rack === null ? null : await byId(tx, 'rack', device.rack);
+  const room = rack ? await byId(tx, 'room', rack.room) : null;
+  return {
+    site: site && { code: site.code, title: site.title, timeZone: site.timeZone },
+    area: area && { name: area.name, title: area.title },
+    room: room && { name: room.name, title: room.title },
+    rack: rack && { name: rack.name, title: rack.title, heightU: rack.heightU },
+  };
+}
+
+async function modelMap(tx: Tx, device: Stored<'device'>): Promise<Val> {
+  if (device.model === null) return null;
+  const model = await byId(tx, 'model', device.model);
+  return {
+    vendor: await keyOf(tx, 'vendor', model.vendor),
+    name: model.name,
+    title: model.title,
+    heightU: model.heightU,
+  };
+}
+
+/** Where a device reports to, and where its first file lies. */
+function bootMap(tx: Tx, device: Stored<'device'>, dialect: string | null): Val {
+  const { address, httpPort } = tx.place;
+  if (address === '') return { server: null, file: null, image: null, life: null };
+  const described = dialectOf(dialect);
+  const host = httpPort === 80 ? address : `${address}:${httpPort}`;
+  return {
+    server: address,
+    file: described ? `tftp://${address}/${described.boot.fileName(device.key)}` : null,
+    image: null,
+    life: `http://${host}/life/${ONE_TIME}`,
+  };
+}
+
+/** Secrets inside become masked values. */
+function secretVal(value: SettingValue): Val {
+  if (value === null) return null;
+  if (Array.isArray(value)) return value.map(secretVal);
+  if (typeof value === 'object')
+    return Object.fromEntries(Object.entries(value).map(([key, held]) => [key, secretVal(held)]));
+  return secretText(String(value));
+}
+
+/** `time.servers` lies at `time`, `servers`. */
+function settingTree(settings: DeviceSettings): ValMap {
+  const root: ValMap = {};
+  for (const { setting, value } of settings.values()) {
+    const parts = setting.name.split('.');
+    let here = root;
+    for (const part of parts.slice(0, -1)) here = (here[part] ??= {}) as ValMap;
+    here[parts.at(-1) ?? ''] = setting.secret ? secretVal(value) : (value as Val);
+  }
+  return root;
+}

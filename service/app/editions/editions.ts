@@ -1,0 +1,279 @@
+/** Editions: made from a device's records, shown, published. */
+import { TemplateStop, faultText } from '@zpine/core/template/faults';
+import { Refusal } from '@zpine/contract/errors';
+import { type EditionHead, type ShownEdition } from '@zpine/contract/onboardingRoutes';
+import { type BodyOf } from '@zpine/contract/routes';
+import { type Stage } from '@zpine/contract/kinds/devices';
+import { type Stored } from '@zpine/contract/kinds';
+import { type Tx } from '../../store/tx.ts';
+import { setFields } from '../records/edit.ts';
+import { mustFind } from '../records/refs.ts';
+import { openWindow } from '../arrivals/window.ts';
+import { contextOf, type DeviceContext } from './context.ts';
+import {
+  digestOfFiles,
+  type Files,
+  type Inputs,
+  readInputs,
+  renderInputs,
+  sha256,
+  type ShownFile,
+  shownFiles,
+  writeInputs,
+} from './content.ts';
+import { faultsOf, fragmentsOf, insertedBy, shownFault, templateFor } from './templates.ts';
+import { wayBackFaults, type WayBackFault } from './wayBack.ts';
+
+export interface EditionRow {
+  id: number;
+  device_id: number;
+  number: number;
+  digest: string;
+  inputs_digest: string;
+  template: string;
+  made_at: Date;
+  made_by: string;
+  reason: string | null;
+  published_at: Date | null;
+  published_by: string | null;
+  insisted: string | null;
+  shown: string;
+  content: string;
+  inputs: string;
+}
+
+interface Kept {
+  files: ShownFile[];
+  wayBack: WayBackFault[];
+}
+
+export async function inputsOf(
+  tx: Tx,
+  device: Stored<'device'>,
+): Promise<{ context: DeviceContext; inputs: Inputs; template: Stored<'template'> }> {
+  const template = await templateFor(tx, device);
+  const context = await contextOf(tx, device);
+  const fragments = insertedBy(template, await fragmentsOf(tx));
+  const { data, secrets } = context;
+  return { context, template, inputs: { template: template.key, source: template.source, fragments, data, secrets } };
+}
+
+export async function makeEdition(tx: Tx, ref: string): Promise<ShownEdition> {
+  const device = await mustFind(tx, 'device', ref, true);
+  const { context, inputs, template } = await inputsOf(tx, device);
+  const faults = await faultsOf(tx, template);
+  if (faults[0]) {
+    const params = { template: template.key, count: faults.length, first: faultText(faults[0]) };
+    throw new Refusal('template-faulty', params, [], { faults: faults.map(shownFault) });
+  }
+  const files = rendered(tx, inputs, device);
+  const digest = digestOfFiles(files);
+  const text = writeInputs(inputs);
+  const last = await tx.one<EditionRow>('SELECT * FROM edition WHERE device_id = ? ORDER BY number DESC LIMIT 1', [
+    device.id,
+  ]);
+  const inputs_digest = sha256(text);
+  if (last?.digest === digest) {
+    // The same text from other inputs: it is up to date again.
+    if (last.inputs_digest !== inputs_digest) {
+      await tx.execute('UPDATE edition SET inputs_digest = ?, inputs = ? WHERE id = ?', [
+        inputs_digest,
+        tx.sealer.seal(text),
+        last.id,
+      ]);
+    }
+    return showEdition(tx, `#${device.id}`, String(last.number), false);
+  }
+  const number = (last?.number ?? 0) + 1;
+  const kept: Kept = { files: shownFiles(files), wayBack: wayBackFaults(context, files) };
+  const [id] = await tx.insertRows('edition', [
+    {
+      device_id: device.id,
+      number,
+      digest,
+      inputs_digest,
+      template: template.key,
+      made_at: await tx.now(),
+      made_by: tx.actor.name,
+      reason: tx.actor.reason ?? null,
+      shown: JSON.stringify(kept),
+      content: tx.sealer.seal(JSON.stringify(files)),
+      inputs: tx.sealer.seal(text),
+    },
+  ]);
+  await noteChange(tx, device, Number(id), number, null, { number, digest, template: template.key, published: false });
+  return showEdition(tx, `#${device.id}`, String(number), false);
+}
+
+function rendered(tx: Tx, inputs: Inputs, device: Stored<'device'>): Files {
+  try {
+    return renderInputs(inputs, tx.sealer, String(device.id));
+  } catch (error) {
+    if (!(error instanceof TemplateStop)) throw error;
+    throw new Refusal('render-stopped', { device: device.key, first: faultText(error.fault) }, [], {
+      faults: [shownFault(error.fault)],
+    });
+  }
+}
+
+const noteChange = (
+  tx: Tx,
+  device: Stored<'device'>,
+  id: number,
+  number: number,
+  before: object | null,
+  after: object,
+): Promise<void> =>
+  tx.change({
+    kind: 'edition',
+    id,
+    key: `${device.key} edition ${number}`,
+    versionFrom: before ? 1 : null,
+    versionTo: before ? 2 : 1,
+    before: before as never,
+    after: after as never,
+  });
+
+/** The edition that a device is given now. */
+export const publishedOf = (tx: Tx, device: number): Promise<EditionRow | undefined> =>
+  tx.one<EditionRow>(
+    'SELECT * FROM edition WHERE device_id = ? AND published_at IS NOT NULL ORDER BY published_at DESC, number DESC LIMIT 1',
+    [device],
+  );
+
+export const filesOf = (tx: Tx, row: Pick<EditionRow, 'content'>): Files =>
+  JSON.parse(tx.sealer.open(row.content)) as Files;
+
+/** Whether the inputs are not what they were; what cannot be rendered now counts as changed. */
+async function isStale(tx: Tx, device: Stored<'device'>, row: EditionRow): Promise<boolean> {
+  try {
+    return sha256(writeInputs((await inputsOf(tx, device)).inputs)) !== row.inputs_digest;
+  } catch (error) {
+    if (error instanceof Refusal) return true;
+    throw error;
+  }
+}
+
+async function head(
+  tx: Tx,
+  device: Stored<'device'>,
+  row: EditionRow,
+  current: number | undefined,
+  newest: boolean,
+): Promise<EditionHead> {
+  return {
+    device: device.key,
+    number: row.number,
+    digest: row.digest,
+    template: row.template,
+    madeAt: row.made_at.toISOString(),
+    madeBy: row.made_by,
+    reason: row.reason,
+    publishedAt: row.published_at?.toISOString() ?? null,
+    publishedBy: row.published_by,
+    insisted: row.insisted,
+    current: row.id === current,
+    // Only the newest and the published one are asked: the others are past in any case.
+    stale: newest || row.id === current ? await isStale(tx, device, row) : true,
+  };
+}
+
+const MOST = 200;
+
+export async function listEditions(tx: Tx, ref: string): Promise<{ items: EditionHead[]; next: null }> {
+  const device = await mustFind(tx, 'device', ref);
+  const rows = await tx.select<EditionRow>('SELECT * FROM edition WHERE device_id = ? ORDER BY number DESC LIMIT ?', [
+    device.id,
+    MOST,
+  ]);
+  const current = (await publishedOf(tx, device.id))?.id;
+  const items: EditionHead[] = [];
+  for (const [i, row] of rows.entries()) items.push(await head(tx, device, row, current, i === 0));
+  return { items, next: null };
+}
+
+async function mustFindEdition(tx: Tx, device: Stored<'device'>, number: string): Promise<EditionRow> {
+  const row = /^[1-9][0-9]{0,8}$/.test(number)
+    ? await tx.one<EditionRow>('SELECT * FROM edition WHERE device_id = ? AND number = ?', [device.id, Number(number)])
+    : undefined;
+  if (!row) throw new Refusal('not-found', { kind: 'edition', ref: `${device.key} ${number}` });
+  return row;
+}
+
+const isNewest = async (tx: Tx, row: EditionRow): Promise<boolean> =>
+  !(await tx.one('SELECT id FROM edition WHERE device_id = ? AND number > ? LIMIT 1', [row.device_id, row.number]));
+
+export async function showEdition(tx: Tx, ref: string, number: string, trace: boolean): Promise<ShownEdition> {
+  const device = await mustFind(tx, 'device', ref);
+  const row = await mustFindEdition(tx, device, number);
+  const { files, wayBack } = JSON.parse(row.shown) as Kept;
+  const traces = trace ? await tracesOf(tx, device, row) : undefined;
+  return {
+    ...(await head(tx, device, row, (await publishedOf(tx, device.id))?.id, await isNewest(tx, row))),
+    files: files.map((file) => ({ ...file, ...(traces ? { trace: traces.get(file.name) ?? [] } : {}) })),
+    wayBack,
+  };
+}
+
+type Traces = Map<string, NonNullable<ShownEdition['files'][number]['trace']>>;
+
+/** By rendering again from the frozen inputs. */
+async function tracesOf(tx: Tx, device: Stored<'device'>, row: EditionRow): Promise<Traces> {
+  const inputs = readInputs(tx.sealer.open(row.inputs));
+  const files = renderInputs(inputs, tx.sealer, String(row.device_id), true);
+  const { settings } = await contextOf(tx, device);
+  return new Map(
+    files.map((file) => [
+      file.name,
+      (file.trace ?? []).map((line) => ({
+        ...line,
+        settings: line.settings.flatMap((path) => {
+          // A path may go on inside the value of a setting.
+          const name = [...settings.keys()].find((n) => path === n || path.startsWith(`${n}.`));
+          return name === undefined ? [] : [{ name, origin: settings.get(name)?.origin ?? null }];
+        }),
+      })),
+    ]),
+  );
+}
+
+/** Stages from which publishing an edition prepares a device. */
+const preparing: Stage[] = ['sketched', 'faulty'];
+
+export async function publishEdition(
+  tx: Tx,
+  ref: string,
+  number: string,
+  input: BodyOf<'edition.publish'>,
+): Promise<EditionHead> {
+  const device = await mustFind(tx, 'device', ref, true);
+  const row = await mustFindEdition(tx, device, number);
+  if (await isStale(tx, device, row)) {
+    if (await isNewest(tx, row)) throw new Refusal('edition-stale', { device: device.key, number: row.number });
+  }
+  const { context } = await inputsOf(tx, device);
+  const faults = wayBackFaults(context, filesOf(tx, row));
+  const words = faults.map((fault) => fault.detail).join('; ');
+  if (faults.length > 0 && !input.insist)
+    throw new Refusal('way-back', { device: device.key, why: words }, [], { wayBack: faults });
+  if (faults.length > 0 && !tx.actor.reason) throw new Refusal('insist-reason');
+  await tx.execute('UPDATE edition SET published_at = ?, published_by = ?, insisted = ? WHERE id = ?', [
+    await tx.now(),
+    tx.actor.name,
+    faults.length > 0 ? `${tx.actor.reason}: ${words}`.slice(0, 1000) : null,
+    row.id,
+  ]);
+  await noteChange(
+    tx,
+    device,
+    row.id,
+    row.number,
+    { number: row.number, published: row.published_at !== null },
+    { number: row.number, published: true, ...(faults.length > 0 ? { insisted: words.slice(0, 1000) } : {}) },
+  );
+  if (preparing.includes(device.stage as Stage)) await setFields(tx, 'device', device.id, { stage: 'prepared' });
+  if (input.openHours !== undefined)
+    await openWindow(tx, await mustFind(tx, 'device', `#${device.id}`), input.openHours);
+  const after = await mustFindEdition(tx, device, number);
+  return head(tx, device, after, after.id, await isNewest(tx, after));
+}

@@ -1,0 +1,112 @@
+/** Every name that a template sees, with its type and meaning. The data are put together in context.ts. */
+import { type SettingType } from '@zpine/core/settings/layers';
+import { bool, listOf, mapOf, mapOfAll, number, secretShape, type Shape, text } from '@zpine/core/template/shapes';
+import { type Catalogue } from '@zpine/core/template/check';
+
+export interface CatalogueEntry {
+  name: string;
+  about: string;
+  valueType: SettingType;
+  secret: boolean;
+}
+
+const interfaceShape = mapOf(
+  {
+    name: text('As the device writes it'),
+    form: text('port, aggregate, vlan, sub-interface, loopback or routed'),
+    description: text(),
+    enabled: bool(),
+    vlan: number('Its VLAN; null for none'),
+    addresses: listOf(text(), 'With their lengths'),
+    vrf: text(),
+    mac: text(),
+  },
+  'An interface',
+);
+
+const vlanShape = mapOf({ number: number(), title: text(), use: text() }, 'A VLAN');
+
+const fixed: Record<string, Shape> = {
+  device: mapOf(
+    {
+      name: text('Its name'),
+      duty: text('Its duty; null for none'),
+      owner: text(),
+      note: text(),
+      position: number('The lowest U it takes; null for none'),
+      management: mapOf(
+        {
+          interface: text('The name of the management interface'),
+          vlan: number('Its VLAN; null for none'),
+          address: text('With its length: 10.77.16.11/24'),
+          prefix: text('10.77.16.0/24'),
+          gateway: text('null where the prefix names none'),
+          vrf: text(),
+        },
+        'How the service reaches it; null until it has a management address',
+      ),
+    },
+    'The device',
+  ),
+  box: mapOf({ serial: text(), mac: text(), model: text() }, 'The hardware that is fitted; null for none'),
+  site: mapOf({ code: text(), title: text(), timeZone: text() }, 'Its site; null for none'),
+  area: mapOf({ name: text(), title: text() }, 'The area of the site; null for none'),
+  room: mapOf({ name: text(), title: text() }, 'Its room; null for none'),
+  rack: mapOf({ name: text(), title: text(), heightU: number() }, 'Its rack; null for none'),
+  model: mapOf({ vendor: text(), name: text(), title: text(), heightU: number() }, 'Its model; null for none'),
+  dialect: text('The name of its dialect; null for none'),
+  ports: listOf(interfaceShape, 'The interfaces that sit on ports'),
+  interfaces: listOf(interfaceShape, 'All interfaces, in their own order'),
+  cards: listOf(mapOf({ slot: text(), model: text() }), 'The cards of its slots'),
+  vlans: listOf(vlanShape, 'The VLANs of its site, by number'),
+  addresses: listOf(mapOf({ address: text(), interface: text(), prefix: text(), vrf: text() }), 'Its addresses'),
+  links: listOf(
+    mapOf({ interface: text(), device: text(), port: text(), addresses: listOf(text()) }),
+    'The other ends of its cables',
+  ),
+  boot: mapOf(
+    {
+      server: text('The address that it boots from'),
+      file: text('The URL of its first file; null where its dialect has none'),
+      image: text('The URL of an image; null for none'),
+      life: text('Where it reports that it lives; one part is filled in on the wire'),
+    },
+    'Where the next steps of booting lie',
+  ),
+};
+
+const typeShapes: Record<SettingType, Shape> = {
+  text: text(),
+  number: number(),
+  bool: bool(),
+  address: text(),
+  prefix: text(),
+  'list-of-text': listOf(text()),
+  'list-of-addresses': listOf(text()),
+  map: mapOfAll({ is: 'any' }),
+};
+const secretShapes: Partial<Record<SettingType, Shape>> = {
+  map: mapOfAll(secretShape()),
+  'list-of-text': listOf(secretShape()),
+};
+
+/** `time.servers` lies at `set.time.servers`. */
+function settingShapes(entries: readonly CatalogueEntry[]): Shape {
+  const root = mapOf({}, 'The effective settings; unset ones are null');
+  for (const { name, about, valueType, secret } of entries) {
+    const parts = name.split('.');
+    let here = root;
+    for (const part of parts.slice(0, -1)) {
+      if (here.is !== 'map') break;
+      here = here.fields[part] ??= mapOf({});
+    }
+    const shape = secret ? (secretShapes[valueType] ?? secretShape()) : typeShapes[valueType];
+    if (here.is === 'map') here.fields[parts.at(-1) ?? ''] = { ...shape, about };
+  }
+  return root;
+}
+
+export const catalogueOf = (entries: readonly CatalogueEntry[]): Catalogue => ({
+  names: { ...fixed, set: settingShapes(entries) },
+  secrets: entries.filter((e) => e.secret && e.valueType === 'text').map((e) => e.name),
+});

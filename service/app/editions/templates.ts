@@ -1,0 +1,69 @@
+/** Finds the template of a device, and checks it. */
+import { checkTemplate } from '@zpine/core/template/check';
+import { parseTemplate } from '@zpine/core/template/parse';
+import { type TemplateFault } from '@zpine/core/template/faults';
+import { Refusal } from '@zpine/contract/errors';
+import { type ShownTemplateFault } from '@zpine/contract/onboardingRoutes';
+import { type Stored } from '@zpine/contract/kinds';
+import { byId, find } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { dialectIdOf } from '../settings/layers.ts';
+import { catalogueOf } from './shapes.ts';
+import { typeOfSetting } from '../settings/effective.ts';
+
+/** The most specific match: a duty says more than a model, a model more than a dialect. */
+const rankOf = (t: Stored<'template'>): number =>
+  (t.duty === null ? 0 : 4) + (t.model === null ? 0 : 2) + (t.dialect === null ? 0 : 1);
+
+export async function templateFor(tx: Tx, device: Stored<'device'>): Promise<Stored<'template'>> {
+  if (device.template !== null) return byId(tx, 'template', device.template);
+  const dialect = await dialectIdOf(tx, device);
+  const fits = (wanted: number | null, has: number | null): boolean => wanted === null || wanted === has;
+  const rows = await tx.select<{ id: number }>('SELECT id FROM template WHERE fragment = 0');
+  const all = await find(tx, 'template', { id: rows.map((r) => Number(r.id)) });
+  const fitting = all
+    .filter((t) => fits(t.dialect, dialect) && fits(t.model, device.model) && fits(t.duty, device.duty))
+    .sort((a, b) => rankOf(b) - rankOf(a));
+  const [best, next] = fitting;
+  if (!best) throw new Refusal('template-none', { device: device.key });
+  if (next && rankOf(next) === rankOf(best)) {
+    const names = fitting.filter((t) => rankOf(t) === rankOf(best)).map((t) => t.key);
+    throw new Refusal('template-several', { device: device.key, templates: names.join(', ') });
+  }
+  return best;
+}
+
+/** The fragments, by name. */
+export async function fragmentsOf(tx: Tx): Promise<Map<string, string>> {
+  const rows = await tx.select<{ natural_key: string; source: string }>(
+    'SELECT natural_key, source FROM template WHERE fragment = 1',
+  );
+  return new Map(rows.map((row) => [row.natural_key, row.source]));
+}
+
+/** Those that a template inserts, directly or by way of others. */
+export function insertedBy(template: Stored<'template'>, all: Map<string, string>): Record<string, string> {
+  const found: Record<string, string> = {};
+  const waiting = [...parseTemplate(template.key, template.source).template.inserts];
+  for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {
+    const source = all.get(name);
+    if (source === undefined || name in found) continue;
+    found[name] = source;
+    waiting.push(...parseTemplate(name, source).template.inserts);
+  }
+  return Object.fromEntries(Object.entries(found).sort(([a], [b]) => (a < b ? -1 : 1)));
+}
+
+export async function settingsCatalogue(tx: Tx) {
+  const settings = await find(tx, 'setting', {}, { order: ['sort_key'] });
+  return catalogueOf(
+    settings.map((s) => ({ name: s.name, about: s.about, valueType: typeOfSetting(s), secret: s.secret })),
+  );
+}
+
+export async function faultsOf(tx: Tx, template: Stored<'template'>): Promise<TemplateFault[]> {
+  const fragments = await fragmentsOf(tx);
+  return checkTemplate(template.key, template.source, (name) => fragments.get(name), await settingsCatalogue(tx));
+}
+
+export const shownFault = ({ hint, ...fault }: TemplateFault): ShownTemplateFault => ({ ...fault, hint: hint ?? null });

@@ -1,0 +1,80 @@
+/** Would the service still get in? The rendered text is read by the dialect's own patterns, and held against the records. */
+import { createHash } from 'node:crypto';
+import { parseIp } from '@zpine/core/addressing/ip';
+import { dialectOf } from '@zpine/core/config/dialect';
+import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
+import { type ValMap } from '@zpine/core/template/values';
+import { mapSetting, textSetting } from '../settings/effective.ts';
+import { type DeviceContext } from './context.ts';
+import { type Files } from './content.ts';
+
+export interface WayBackFault {
+  code: 'dialect' | 'management' | 'address' | 'gateway' | 'account' | 'password' | 'shell' | 'call-home';
+  detail: string;
+}
+
+const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
+
+export function wayBackFaults(context: DeviceContext, files: Files): WayBackFault[] {
+  const described = dialectOf(context.dialect);
+  if (!described) {
+    return [
+      {
+        code: 'dialect',
+        detail: `nothing is known of the dialect ${context.dialect ?? '(none)'}: its text cannot be read for the way back in`,
+      },
+    ];
+  }
+  const faults: WayBackFault[] = [];
+  const add = (code: WayBackFault['code'], detail: string) => faults.push({ code, detail });
+  const way = described.wayIn(files[0]?.text ?? '');
+  const management = (context.data.device as ValMap).management as ValMap | null;
+  if (!management) add('management', `${context.device.key} has no management address in the records`);
+  else {
+    const on = described.interfaceName(String(management.interface));
+    const there = way.addresses.filter((a) => a.on === on).map((a) => a.address);
+    if (!there.includes(String(management.address))) {
+      const found = there.length > 0 ? there.join(', ') : way.addresses.map((a) => `${a.on} ${a.address}`).join(', ');
+      add(
+        'address',
+        `the service will come to ${String(management.address)} on ${on}; the edition has ${found || 'no address at all'}`,
+      );
+    }
+    const gateway = management.gateway as string | null;
+    if (gateway !== null && !sameAddress(way.gateway, gateway)) {
+      add('gateway', `the way out is ${gateway}; the edition has ${way.gateway ?? 'none'}`);
+    }
+  }
+  const user = textSetting(context.settings, 'access.user');
+  const password = user === undefined ? undefined : mapSetting(context.settings, 'users')[user];
+  const account = way.users.find((u) => u.name === user);
+  if (user === undefined)
+    add('account', 'the setting access.user is empty: the service does not know as whom to sign in');
+  else if (password === undefined)
+    add('account', `the setting users has no password for ${user}, by whom the service signs in`);
+  else if (!account)
+    add(
+      'account',
+      `the service signs in as ${user}; the edition has ${way.users.map((u) => u.name).join(', ') || 'no account'}`,
+    );
+  else if (!(account.sealed ? fitsSha512crypt(password, account.password, sha512) : account.password === password)) {
+    add('password', `the password of ${user} in the edition is not the one that the service will use`);
+  }
+  if (!way.shell) add('shell', 'SSH is not switched on in the edition');
+  const { life } = context.data.boot as ValMap;
+  if (life === null) add('call-home', 'the service boots nobody: its boot address (ZPINE_BOOT_ADDRESS) is not set');
+  else if (way.callHome !== life) {
+    add(
+      'call-home',
+      way.callHome === undefined
+        ? 'the edition does not call home'
+        : 'the edition calls home to another address than the service listens on',
+    );
+  }
+  return faults;
+}
+
+function sameAddress(a: string | undefined, b: string): boolean {
+  const [x, y] = [parseIp(a ?? ''), parseIp(b)];
+  return x.ok && y.ok && x.value.family === y.value.family && x.value.value === y.value.value;
+}

@@ -1,0 +1,193 @@
+/** Gives settings their values in layers, and takes them away. */
+import { layerKinds, readValue, type LayerKind, type SettingValue } from '@zpine/core/settings/layers';
+import { Refusal } from '@zpine/contract/errors';
+import { type LayerValueShown } from '@zpine/contract/onboardingRoutes';
+import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { type KindName, type Stored } from '@zpine/contract/kinds';
+import { type Value } from '@zpine/contract/fields';
+import { byIds, keysOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { mustFindField } from '../records/refs.ts';
+import { maskedValue, typeOfSetting } from './effective.ts';
+import { openValue, recordOf, type ValueRow } from './layers.ts';
+
+interface Target {
+  kind: LayerKind;
+  id: number;
+  key: string;
+}
+
+async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promise<Target> {
+  const kind = recordOf(layer);
+  if (!kind) {
+    if (of !== undefined) throw Refusal.at(['of'], 'layer-everywhere');
+    return { kind: layer, id: 0, key: '' };
+  }
+  if (of === undefined) throw Refusal.at(['of'], 'value-missing');
+  const record = await mustFindField(tx, kind, of, 'of');
+  return { kind: layer, id: record.id, key: record.key };
+}
+
+const nameOf = (setting: Stored<'setting'>, target: Target): string =>
+  `${setting.name} ${target.key === '' ? target.kind : `${target.kind} ${target.key}`}`;
+
+/** What history keeps: secrets are named by their version only. */
+const image = (setting: Stored<'setting'>, row: { mode: string; value: SettingValue; version: number }) => ({
+  mode: row.mode,
+  value: (setting.secret ? { secret: `version ${row.version}` } : row.value) as Value,
+});
+
+export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<LayerValueShown> {
+  const setting = await mustFindField(tx, 'setting', input.setting, 'setting');
+  const target = await targetOf(tx, input.layer, input.of);
+  const read = readValue(typeOfSetting(setting), input.mode, input.value);
+  if (!read.ok) throw Refusal.at(['value'], read.fault.code, read.fault.params);
+  const before = await rowFor(tx, setting, target);
+  const text = JSON.stringify(read.value);
+  const stands = before && before.mode === input.mode && JSON.stringify(openValue(tx, before)) === text;
+  if (!stands) await write(tx, setting, target, input.mode, read.value, before);
+  const row = await rowFor(tx, setting, target);
+  if (!row) throw new Error('the value is not there');
+  return shown(tx, setting, row, target.key);
+}
+
+async function rowFor(tx: Tx, setting: Stored<'setting'>, target: Target): Promise<ValueRow | undefined> {
+  return tx.one<ValueRow>(
+    'SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id = ? AND setting_id = ? FOR UPDATE',
+    [target.kind, target.id, setting.id],
+  );
+}
+
+async function write(
+  tx: Tx,
+  setting: Stored<'setting'>,
+  target: Target,
+  mode: 'set' | 'add' | 'take-away',
+  value: SettingValue,
+  before: ValueRow | undefined,
+): Promise<void> {
+  // The names that are taken away from a secret map are no secret themselves.
+  const sealed = setting.secret && mode !== 'take-away';
+  const text = JSON.stringify(value);
+  const version = (before?.version ?? 0) + 1;
+  const columns = {
+    mode,
+    value: sealed ? tx.sealer.seal(text) : text,
+    sealed: sealed ? 1 : 0,
+    version,
+    updated_at: await tx.now(),
+    updated_by: tx.actor.name,
+  };
+  let id = before?.id;
+  if (id === undefined) {
+    const row = { layer_kind: target.kind, layer_id: target.id, setting_id: setting.id, ...columns };
+    [id] = await tx.insertRows('setting_value', [row]);
+  } else {
+    const sets = Object.keys(columns).map((name) => `${name} = ?`);
+    await tx.execute(`UPDATE setting_value SET ${sets.join(', ')} WHERE id = ?`, [...Object.values(columns), id]);
+  }
+  await tx.change({
+    kind: 'value',
+    id: Number(id),
+    key: nameOf(setting, target),
+    versionFrom: before?.version ?? null,
+    versionTo: version,
+    before: before
+      ? image(setting, { mode: before.mode, value: openValue(tx, before), version: before.version })
+      : null,
+    after: image(setting, { mode, value, version }),
+  });
+}
+
+async function dropRow(tx: Tx, setting: Stored<'setting'>, target: Target, row: ValueRow): Promise<void> {
+  await tx.execute('DELETE FROM setting_value WHERE id = ?', [row.id]);
+  await tx.change({
+    kind: 'value',
+    id: Number(row.id),
+    key: nameOf(setting, target),
+    versionFrom: row.version,
+    versionTo: null,
+    before: image(setting, { mode: row.mode, value: openValue(tx, row), version: row.version }),
+    after: null,
+  });
+}
+
+export async function removeValue(tx: Tx, input: BodyOf<'value.remove'>): Promise<{ removed: boolean }> {
+  const setting = await mustFindField(tx, 'setting', input.setting, 'setting');
+  const target = await targetOf(tx, input.layer, input.of);
+  const row = await rowFor(tx, setting, target);
+  if (!row) return { removed: false };
+  await dropRow(tx, setting, target, row);
+  return { removed: true };
+}
+
+/** The values of a layer go with its record, in the same change set. */
+export async function dropValuesOf(tx: Tx, kind: KindName, records: { id: number; key: string }[]): Promise<void> {
+  if (!(layerKinds as readonly string[]).includes(kind)) return;
+  for (const record of records) {
+    const rows = await tx.select<ValueRow>(
+      'SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id = ? FOR UPDATE',
+      [kind, record.id],
+    );
+    const settings = await byIds(
+      tx,
+      'setting',
+      rows.map((row) => Number(row.setting_id)),
+    );
+    for (const row of rows) {
+      const setting = settings.get(Number(row.setting_id));
+      if (setting) await dropRow(tx, setting, { kind: kind as LayerKind, ...record }, row);
+    }
+  }
+}
+
+function shown(tx: Tx, setting: Stored<'setting'>, row: ValueRow, key: string): LayerValueShown {
+  const value = openValue(tx, row);
+  return {
+    setting: setting.name,
+    layer: row.layer_kind,
+    of: key,
+    mode: row.mode,
+    value: setting.secret && row.mode !== 'take-away' ? maskedValue(value) : value,
+    secret: setting.secret,
+    updatedAt: row.updated_at.toISOString(),
+    updatedBy: row.updated_by,
+  };
+}
+
+const MOST = 1000;
+
+export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<ReplyOf<'value.list'>> {
+  const where: string[] = ['1 = 1'];
+  const values: unknown[] = [];
+  if (query.setting !== undefined) {
+    where.push('setting_id = ?');
+    values.push((await mustFindField(tx, 'setting', query.setting, 'setting')).id);
+  }
+  if (query.layer !== undefined) {
+    where.push('layer_kind = ?');
+    values.push(query.layer);
+    if (query.of !== undefined) {
+      where.push('layer_id = ?');
+      values.push((await targetOf(tx, query.layer, query.of)).id);
+    }
+  } else if (query.of !== undefined) throw Refusal.at(['layer'], 'value-missing');
+  const rows = await tx.select<ValueRow>(
+    `SELECT * FROM setting_value WHERE ${where.join(' AND ')} ORDER BY layer_kind, layer_id, setting_id LIMIT ${MOST}`,
+    values,
+  );
+  const settings = await byIds(
+    tx,
+    'setting',
+    rows.map((row) => Number(row.setting_id)),
+  );
+  const items: LayerValueShown[] = [];
+  for (const row of rows) {
+    const setting = settings.get(Number(row.setting_id));
+    const kind = recordOf(row.layer_kind);
+    const id = Number(row.layer_id);
+    const key = kind ? ((await keysOf(tx, kind, [id])).get(id) ?? `#${id}`) : '';
+    if (setting) items.push(shown(tx, setting, row, key));
+  }
+  return { items, next: null };
+}

@@ -1,0 +1,169 @@
+/** The TFTP listener: a socket for requests, one more for each transfer. Which file is given is decided in app/boot. */
+import { type Socket, type RemoteInfo } from 'node:dgram';
+import { dial, dialled } from '@zpine/core/addressing/dial';
+import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core/tftp/packet';
+import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
+import { problemOf, Refusal } from '@zpine/contract/errors';
+import { fileFor, transferred } from '../app/boot/files.ts';
+import { noteBoot } from '../app/boot/records.ts';
+import { run, type Actor, type Store } from '../store/tx.ts';
+import { type BootOptions } from './dhcp.ts';
+import { bound, closed, Queue, type Log } from './sockets.ts';
+
+const actor: Actor = { name: 'boot', via: 'service' };
+const PORT = 69;
+const AT_ONCE = 12;
+const DEPTH = 500;
+const MOST_TRANSFERS = 500;
+const VRF = 'default';
+
+type ReadRequest = Extract<Packet, { kind: 'read' | 'write' }>;
+
+export class TftpListener {
+  private readonly store: Store;
+  private readonly options: BootOptions;
+  private readonly log: Log;
+  private readonly queue = new Queue(AT_ONCE, DEPTH);
+  /** By the client's address and port: a request that comes again belongs to the transfer that is under way. */
+  private readonly transfers = new Map<string, { stop: () => void }>();
+  private socket: Socket | undefined;
+  private own = '';
+
+  constructor(store: Store, options: BootOptions, log: Log) {
+    this.store = store;
+    this.options = options;
+    this.log = log;
+  }
+
+  async start(): Promise<void> {
+    const own = dial(this.options.dialMap, VRF, { address: this.options.address, port: PORT });
+    this.own = own.address;
+    this.socket = await bound(own.address, own.port);
+    this.socket.on('message', (bytes, from) => this.heard(bytes, from));
+    this.socket.on('error', (error) => this.log.warn({ err: error }, 'TFTP socket'));
+    this.log.info({ ...own }, 'TFTP listens');
+  }
+
+  async stop(): Promise<void> {
+    const { socket } = this;
+    this.socket = undefined;
+    for (const transfer of this.transfers.values()) transfer.stop();
+    await this.queue.idle();
+    if (socket) await closed(socket);
+  }
+
+  private heard(bytes: Uint8Array, from: RemoteInfo): void {
+    const key = `${from.address} ${from.port}`;
+    if (this.transfers.has(key)) return;
+    this.queue.add(async () => {
+      try {
+        await this.request(bytes, from, key);
+      } catch (error) {
+        this.transfers.delete(key);
+        this.refuse(from, errorCodes.undefined, 'the service cannot answer just now');
+        this.log.warn({ err: error }, 'a TFTP request was not answered');
+      }
+    });
+  }
+
+  private refuse(to: RemoteInfo, code: number, message: string): void {
+    this.socket?.send(encodePacket({ kind: 'error', code, message }), to.port, to.address);
+  }
+
+  private async request(bytes: Uint8Array, from: RemoteInfo, key: string): Promise<void> {
+    const address = dialled(this.options.dialMap, VRF, from.address);
+    const note = (detail: string) =>
+      run(this.store, actor, 'tftp', (tx) =>
+        noteBoot(tx, { protocol: 'tftp', what: 'request', outcome: 'refused', address, detail }),
+      );
+    const packet = decodePacket(bytes);
+    if (!packet.ok) {
+      const { detail } = problemOf(new Refusal(packet.fault.code, packet.fault.params));
+      this.refuse(from, errorCodes.illegal, detail);
+      return note(detail);
+    }
+    if (packet.value.kind === 'write') {
+      this.refuse(from, errorCodes.access, 'nothing is written here');
+      return note(`it wanted to write ${packet.value.name}`);
+    }
+    if (packet.value.kind !== 'read') {
+      this.refuse(from, errorCodes.unknownTransfer, 'there is no such transfer');
+      return;
+    }
+    const { name } = packet.value;
+    if (this.transfers.has(key)) return;
+    if (this.transfers.size >= MOST_TRANSFERS)
+      return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
+    this.transfers.set(key, { stop: () => undefined });
+    const file = await run(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address, this.options.limits));
+    if (!file.ok) {
+      this.transfers.delete(key);
+      const [code, words] =
+        file.code === 'not-found'
+          ? [errorCodes.notFound, 'there is no such file']
+          : [errorCodes.access, 'it is not for you, or not now'];
+      return this.refuse(from, code, words);
+    }
+    await this.transfer(packet.value, file, from, key);
+  }
+
+  /** Sends the file from a port of its own (RFC 1350, section 4). */
+  private async transfer(
+    request: ReadRequest,
+    file: { content: Uint8Array; device: number; digest: string },
+    from: RemoteInfo,
+    key: string,
+  ): Promise<void> {
+    const socket = await bound(this.own, 0);
+    const started = Date.now();
+    const first = begin(request, file.content);
+    let state: Sending = first.state;
+    let timer: NodeJS.Timeout | undefined;
+    const end = (how: { ok: true; seconds: number } | { ok: false; why: string }) => {
+      clearTimeout(timer);
+      this.transfers.delete(key);
+      void closed(socket);
+      const about = {
+        device: file.device,
+        name: request.name,
+        bytes: how.ok ? file.content.length : sentBytes(state),
+        digest: file.digest,
+      };
+      this.queue.add(async () => {
+        try {
+          await run(this.store, actor, 'tftp', (tx) => transferred(tx, about, how, this.options.limits));
+        } catch (error) {
+          this.log.warn({ err: error, file: request.name }, 'the end of a transfer could not be noted');
+        }
+      });
+    };
+    const follow = (done: Step) => {
+      state = done.state;
+      for (const datagram of done.send) socket.send(datagram, from.port, from.address);
+      if (done.ended)
+        return end(
+          done.ended.ok ? { ok: true, seconds: (Date.now() - started) / 1000 } : { ok: false, why: done.ended.detail },
+        );
+      if (done.send.length > 0) {
+        clearTimeout(timer);
+        timer = setTimeout(() => follow(step(state, 'timeout')), state.options.timeoutSeconds * 1000);
+      }
+    };
+    this.transfers.set(key, { stop: () => end({ ok: false, why: 'the service was stopped' }) });
+    socket.on('message', (bytes, peer) => {
+      // RFC 1350, section 4: a stranger on this port is told so, and the transfer goes on.
+      if (peer.port !== from.port || peer.address !== from.address) {
+        socket.send(
+          encodePacket({ kind: 'error', code: errorCodes.unknownTransfer, message: 'this transfer is not yours' }),
+          peer.port,
+          peer.address,
+        );
+        return;
+      }
+      const packet = decodePacket(bytes);
+      if (packet.ok) follow(step(state, { packet: packet.value } satisfies Event));
+    });
+    socket.on('error', (error) => end({ ok: false, why: error.message }));
+    follow(first);
+  }
+}

@@ -1,0 +1,87 @@
+/** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
+import { type DialRow } from '@zpine/core/addressing/dial';
+import { type Limits } from '@zpine/core/arrival/arrival';
+import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
+import { run, type Actor, type Store } from '../store/tx.ts';
+import { prove } from './prove.ts';
+
+interface Log {
+  info: (what: object, text: string) => void;
+  warn: (what: object, text: string) => void;
+}
+
+const actor: Actor = { name: 'arrivals', via: 'service' };
+const IDLE_MS = 500;
+const AT_ONCE = 8;
+
+export class Keeper {
+  private readonly store: Store;
+  private readonly limits: Limits;
+  private readonly dialMap: readonly DialRow[];
+  private readonly log: Log;
+  private readonly running = new Set<Promise<void>>();
+  private stopping = false;
+  private wake: (() => void) | undefined;
+  private loop: Promise<void> | undefined;
+
+  constructor(store: Store, limits: Limits, dialMap: readonly DialRow[], log: Log) {
+    this.store = store;
+    this.limits = limits;
+    this.dialMap = dialMap;
+    this.log = log;
+  }
+
+  start(): void {
+    this.loop = this.go();
+  }
+
+  async stop(): Promise<void> {
+    this.stopping = true;
+    this.wake?.();
+    await this.loop;
+    await Promise.all(this.running);
+  }
+
+  private async go(): Promise<void> {
+    while (!this.stopping) {
+      const busy = await this.turn().catch((error: unknown) => {
+        this.log.warn({ err: error }, 'arrivals could not be looked after');
+        return false;
+      });
+      if (!busy) {
+        await new Promise<void>((resolve) => {
+          const timer = setTimeout(resolve, IDLE_MS);
+          this.wake = () => {
+            clearTimeout(timer);
+            resolve();
+          };
+        });
+      }
+    }
+  }
+
+  /** Whether there is more to do at once. */
+  private async turn(): Promise<boolean> {
+    const passed = await run(this.store, actor, 'arrival.limits', (tx) => passLimits(tx, this.limits));
+    if (this.running.size >= AT_ONCE) return false;
+    const probe = await run(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx, this.limits));
+    if (probe === undefined) return passed > 0;
+    if (probe !== 'impossible') {
+      const work = this.look(probe).finally(() => this.running.delete(work));
+      this.running.add(work);
+    }
+    return true;
+  }
+
+  private async look(probe: Probe): Promise<void> {
+    try {
+      const result = await prove(probe, this.dialMap);
+      await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result, this.limits));
+    } catch (error) {
+      this.log.warn({ err: error, device: probe.deviceKey }, 'a device could not be looked at');
+      await run(this.store, actor, 'arrival.release', (tx) => releaseProbe(tx, probe, this.limits.probe * 2)).catch(
+        () => undefined,
+      );
+    }
+  }
+}

@@ -1,0 +1,42 @@
+/** Secrets at rest: AES-256-GCM with a key that lies outside the database. */
+import { createCipheriv, createDecipheriv, createHmac, randomBytes } from 'node:crypto';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+
+const CIPHER = 'aes-256-gcm';
+const NONCE = 12;
+const TAG = 16;
+
+export class Sealer {
+  private readonly key: Buffer;
+
+  constructor(key: Buffer) {
+    if (key.length !== 32) throw new Error('the key for secrets must have 32 bytes');
+    this.key = key;
+  }
+
+  /** nonce | tag | cipher text, base64. */
+  seal(text: string): string {
+    const nonce = randomBytes(NONCE);
+    const cipher = createCipheriv(CIPHER, this.key, nonce);
+    const body = Buffer.concat([cipher.update(text, 'utf8'), cipher.final()]);
+    return Buffer.concat([nonce, cipher.getAuthTag(), body]).toString('base64');
+  }
+
+  open(sealed: string): string {
+    const bytes = Buffer.from(sealed, 'base64');
+    const decipher = createDecipheriv(CIPHER, this.key, bytes.subarray(0, NONCE), { authTagLength: TAG });
+    decipher.setAuthTag(bytes.subarray(NONCE, NONCE + TAG));
+    return Buffer.concat([decipher.update(bytes.subarray(NONCE + TAG)), decipher.final()]).toString('utf8');
+  }
+
+  /** A digest that only the holder of the key can make: for salts that must stay the same. */
+  digest(text: string): Buffer {
+    return createHmac('sha256', this.key).update(text).digest();
+  }
+}
+
+/** Reads the key from its file; makes one, readable by its owner only, where there is none. */
+export function sealerFrom(path: string): Sealer {
+  if (!existsSync(path)) writeFileSync(path, `${randomBytes(32).toString('base64')}\n`, { mode: 0o600, flag: 'wx' });
+  return new Sealer(Buffer.from(readFileSync(path, 'utf8').trim(), 'base64'));
+}
