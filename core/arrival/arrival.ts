@@ -165,7 +165,7 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       return doing.diagnose('not-kept', event.evidence).probe(again).done();
     case 'kept':
       doing.reach('kept', event.evidence);
-      doing.reach('serving', event.evidence);
+      doing.reach('serving', {});
       return doing.phase('serving').stage('serving').clear().limit().close().done();
   }
 }

@@ -111,6 +111,7 @@ describe('DHCP replies', () => {
     address: '10.77.16.200',
     addressFrom: 'pool of 10.77.16.0/24',
     leaseSeconds: 3600,
+    leaseFrom: 'setting lease.seconds',
     serverAddress: '10.77.0.2',
     file: { name: 'ard-acc-1/3', server: '10.77.0.2', from: 'edition 3' },
     options: [

@@ -29,6 +29,8 @@ export interface Told {
   address: string;
   addressFrom: string;
   leaseSeconds: number;
+  /** Where that comes from. */
+  leaseFrom: string;
   /** The address that clients reach this server at: option 54, and `siaddr` when the boot file lies here. */
   serverAddress: string;
   /** The boot file, if this client is given one. */
@@ -77,7 +79,7 @@ export function buildReply(request: Message, type: 'OFFER' | 'ACK', told: Told):
   const fixed: [OptionName, OptionValue, string][] = [
     ['message-type', messageTypes.indexOf(type), `the answer to a ${typeName(request)}`],
     ['server-identifier', told.serverAddress, 'this server'],
-    ['lease-time', told.leaseSeconds, 'setting lease.seconds'],
+    ['lease-time', told.leaseSeconds, told.leaseFrom],
     // RFC 2131, 4.4.5: half and seven eighths.
     ['renewal-time', Math.floor(told.leaseSeconds / 2), 'half of the lease'],
     ['rebinding-time', Math.floor((told.leaseSeconds * 7) / 8), 'seven eighths of the lease'],
@@ -150,7 +152,11 @@ export function buildNak(request: Message, serverAddress: string, words: string)
   echo(request, options, []);
   // A relay must broadcast it: the client cannot be reached at an address that is not its own.
   return {
-    ...replyTo(request, { address: '0.0.0.0', addressFrom: '', leaseSeconds: 0, serverAddress, options: [] }, options),
+    ...replyTo(
+      request,
+      { address: '0.0.0.0', addressFrom: '', leaseSeconds: 0, leaseFrom: '', serverAddress, options: [] },
+      options,
+    ),
     clientAddress: '0.0.0.0',
     broadcast: true,
   };

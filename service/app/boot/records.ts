@@ -63,10 +63,10 @@ export async function listBootRecords(tx: Tx, query: QueryOf<'boot.records'>): P
     where.push('outcome = ?');
     values.push(query.outcome);
   }
-  const rows = await tx.select<Row>(`SELECT * FROM boot_record WHERE ${where.join(' AND ')} ORDER BY id DESC LIMIT ?`, [
-    ...values,
-    query.limit,
-  ]);
+  const rows = await tx.select<Row>(
+    `SELECT * FROM boot_record WHERE ${where.join(' AND ')} ORDER BY last_at DESC, id DESC LIMIT ?`,
+    [...values, query.limit],
+  );
   const keys = await keysOf(
     tx,
     'device',

@@ -33,8 +33,11 @@ const offer = (name: OptionName, value: OptionValue, from: string, always = fals
 
 /** Where the value of a setting comes from. */
 function settingFrom(settings: DeviceSettings, name: string): string {
-  const origin = settings.get(name)?.origin;
-  return `setting ${name}, ${origin ? layerText(origin) : 'default of the catalogue'}`;
+  const held = settings.get(name);
+  const layers = new Set(
+    [...(held?.origin ? [held.origin] : []), ...Object.values(held?.origins ?? {})].map(layerText),
+  );
+  return `setting ${name}, ${layers.size > 0 ? [...layers].join(' and ') : 'default of the catalogue'}`;
 }
 
 const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => sure(parseIp(a)).family === 4);
@@ -75,6 +78,7 @@ export async function tellDevice(
     told: {
       address: place.address,
       addressFrom: place.from,
+      leaseFrom: settingFrom(settings, 'lease.seconds'),
       leaseSeconds: Math.max(60, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS)),
       serverAddress: tx.place.address,
       ...(file ? { file } : {}),
@@ -115,6 +119,7 @@ export function tellStranger(tx: Tx, link: Stored<'prefix'>, place: Place): Told
     address: place.address,
     addressFrom: place.from,
     leaseSeconds: STRANGER_SECONDS,
+    leaseFrom: 'short for strangers: they may soon be somebody',
     serverAddress: tx.place.address,
     options: linkOptions(link, link.gateway, `gateway of ${link.key}`),
   };

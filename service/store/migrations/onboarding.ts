@@ -116,7 +116,7 @@ export const onboardingSteps: Step[] = [
     `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, at datetime(3) NOT NULL, last_at datetime(3) NOT NULL, times int(11) NOT NULL DEFAULT 1,
      protocol varchar(10) NOT NULL, what varchar(60) NOT NULL, outcome varchar(20) NOT NULL, mac varchar(50), address varchar(45),
      device_id bigint(20), detail varchar(500) NOT NULL, same_as char(32) NOT NULL,
-     KEY ix_boot_record_device (device_id, id), KEY ix_boot_record_same (same_as, id), KEY ix_boot_record_at (at)`,
+     KEY ix_boot_record_device (device_id, id), KEY ix_boot_record_same (same_as, id), KEY ix_boot_record_last (last_at)`,
   ),
   plainTable(
     'host_key',
