@@ -1,5 +1,5 @@
 import { type Command } from 'commander';
-import { type ShownArrival } from '@zpine/contract/onboardingRoutes';
+import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, stageText, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';

@@ -1,5 +1,5 @@
 import { type Command } from 'commander';
-import { type ShownEdition } from '@zpine/contract/onboardingRoutes';
+import { type ShownEdition } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { UsageError } from './refusals.ts';

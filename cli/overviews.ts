@@ -3,6 +3,8 @@ import { clientOf, outputOf } from './context.ts';
 import { ago, out, pairs, table } from './print.ts';
 
 const titles: Record<string, string> = {
+  stranger: 'stranger',
+  stuck: 'arrival stuck',
   'no-management': 'no management address',
   'no-box': 'no box',
   'no-place': 'no place',
@@ -22,10 +24,19 @@ export function addOverviews(program: Command): void {
         'assign-management': (key) => `zpine address next --for ${key}`,
         open: () => '',
       };
+      const byCode: Record<string, (key: string) => string> = {
+        stranger: () => 'zpine stranger list',
+        stuck: (key) => `zpine arrival show ${key}`,
+      };
       out(
         table(
           ['what', 'for', 'why', ''],
-          seen.items.map((i) => [titles[i.code] ?? i.code, i.key, i.detail, remedies[i.remedy]?.(i.key) ?? '']),
+          seen.items.map((i) => [
+            titles[i.code] ?? i.code,
+            i.key,
+            i.detail,
+            byCode[i.code]?.(i.key) ?? remedies[i.remedy]?.(i.key) ?? '',
+          ]),
         ),
       );
     });

@@ -7,7 +7,7 @@ import {
   type Mode,
   type SettingType,
 } from '@zpine/core/settings/layers';
-import { type ExplainedSetting } from '@zpine/contract/onboardingRoutes';
+import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, table } from './print.ts';
 import { UsageError } from './refusals.ts';

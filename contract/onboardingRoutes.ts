@@ -1,189 +1,23 @@
 /** Routes of settings in layers, editions, boot answers, arrivals and strangers. */
 import { z } from 'zod';
 import { layerKinds, modes } from '@zpine/core/settings/layers';
-import { stages } from './kinds/devices.ts';
 import { page, route, type Route } from './route.ts';
-
-const text = (max = 255) => z.string().trim().min(1).max(max);
-const time = z.string();
-const origin = z.object({ kind: z.enum(layerKinds), key: z.string() }).nullable();
-
-const layerValue = z.object({
-  setting: z.string(),
-  layer: z.enum(layerKinds),
-  /** The record of the layer; empty for everywhere. */
-  of: z.string(),
-  mode: z.enum(modes),
-  /** Masked where the setting is secret. */
-  value: z.json(),
-  secret: z.boolean(),
-  updatedAt: time,
-  updatedBy: z.string(),
-});
-export type LayerValueShown = z.output<typeof layerValue>;
-
-const explained = z.object({
-  name: z.string(),
-  about: z.string(),
-  valueType: z.string(),
-  unit: z.string().nullable(),
-  secret: z.boolean(),
-  value: z.json(),
-  origin,
-  /** Of list items by position and of map entries by key. */
-  origins: z.record(z.string(), origin),
-  steps: z.array(
-    z.object({ layer: z.enum(layerKinds), of: z.string(), mode: z.enum(modes), value: z.json(), stands: z.boolean() }),
-  ),
-});
-export type ExplainedSetting = z.output<typeof explained>;
-
-const templateFault = z.object({
-  code: z.string(),
-  message: z.string(),
-  hint: z.string().nullable(),
-  template: z.string(),
-  line: z.int(),
-  column: z.int(),
-  source: z.string(),
-});
-export type ShownTemplateFault = z.output<typeof templateFault>;
-
-const wayBackFault = z.object({ code: z.string(), detail: z.string() });
-
-const editionHead = z.object({
-  device: z.string(),
-  number: z.int(),
-  digest: z.string(),
-  template: z.string(),
-  madeAt: time,
-  madeBy: z.string(),
-  reason: z.string().nullable(),
-  publishedAt: time.nullable(),
-  publishedBy: z.string().nullable(),
-  /** Why it was published although the way back in is not sure. */
-  insisted: z.string().nullable(),
-  /** Whether it is the one that the device is given now. */
-  current: z.boolean(),
-  /** Whether its inputs have changed since it was made. */
-  stale: z.boolean(),
-});
-export type EditionHead = z.output<typeof editionHead>;
-
-const lineTrace = z.object({
-  template: z.string(),
-  line: z.int(),
-  inserts: z.array(z.object({ template: z.string(), line: z.int(), fragment: z.string() })),
-  loops: z.array(z.object({ name: z.string(), value: z.string() })),
-  settings: z.array(z.object({ name: z.string(), origin })),
-});
-
-const editionFile = z.object({
-  name: z.string(),
-  /** Secrets are masked. */
-  text: z.string(),
-  sections: z.array(z.object({ name: z.string(), owned: z.boolean(), fromLine: z.int(), toLine: z.int() })),
-  trace: z.array(lineTrace).optional(),
-});
-
-const edition = editionHead.extend({ files: z.array(editionFile), wayBack: z.array(wayBackFault) });
-export type ShownEdition = z.output<typeof edition>;
-
-const toldOption = z.object({
-  code: z.int(),
-  name: z.string(),
-  value: z.string(),
-  /** Hexadecimal. */
-  bytes: z.string(),
-  from: z.string(),
-});
-
-const diagnosis = z.object({
-  code: z.string(),
-  title: z.string(),
-  detail: z.string(),
-  remedy: z.string(),
-  since: time.nullable(),
-});
-
-const arrivalHead = z.object({
-  id: z.int(),
-  device: z.string(),
-  stage: z.enum(Object.keys(stages) as [string, ...string[]]).nullable(),
-  phase: z.string(),
-  edition: z.int().nullable(),
-  box: z.string().nullable(),
-  mac: z.string().nullable(),
-  relay: z.string().nullable(),
-  address: z.string().nullable(),
-  management: z.string().nullable(),
-  openedAt: time,
-  openedBy: z.string(),
-  closesAt: time,
-  endedAt: time.nullable(),
-  updatedAt: time,
-  milestones: z.array(z.object({ name: z.string(), at: time, evidence: z.record(z.string(), z.json()) })),
-  diagnosis: diagnosis.nullable(),
-  version: z.int(),
-});
-export type ShownArrival = z.output<typeof arrivalHead>;
-
-const difference = z.object({ section: z.string(), above: z.array(z.string()), line: z.string() });
-const comparison = z.object({
-  at: time,
-  matches: z.boolean(),
-  missing: z.array(difference),
-  extra: z.array(difference),
-  elsewhere: z.array(z.string()),
-  right: z.int(),
-});
-
-const stranger = z.object({
-  id: z.int(),
-  client: z.string(),
-  mac: z.string(),
-  serial: z.string().nullable(),
-  vendorClass: z.string().nullable(),
-  relay: z.string().nullable(),
-  circuit: z.string().nullable(),
-  prefix: z.string().nullable(),
-  site: z.string().nullable(),
-  address: z.string().nullable(),
-  firstAt: time,
-  lastAt: time,
-  packets: z.int(),
-  /** What contradicts itself, where it is known in part. */
-  conflict: z.string().nullable(),
-  /** A box of the stock that it is. */
-  box: z.string().nullable(),
-  /** Devices that it could be, the likeliest first. */
-  candidates: z.array(z.object({ device: z.string(), why: z.string() })),
-  settledAt: time.nullable(),
-  settledAs: z.string().nullable(),
-  device: z.string().nullable(),
-  version: z.int(),
-});
-export type ShownStranger = z.output<typeof stranger>;
-
-const bootRecord = z.object({
-  id: z.int(),
-  at: time,
-  lastAt: time,
-  times: z.int(),
-  protocol: z.string(),
-  what: z.string(),
-  outcome: z.string(),
-  mac: z.string().nullable(),
-  address: z.string().nullable(),
-  device: z.string().nullable(),
-  detail: z.string(),
-});
-
-const hours = z
-  .number()
-  .positive()
-  .max(24 * 90);
-const anyRecord = z.record(z.string(), z.json());
+import {
+  text,
+  layerValue,
+  explained,
+  templateFault,
+  editionHead,
+  editionFile,
+  edition,
+  toldOption,
+  arrivalHead,
+  comparison,
+  stranger,
+  bootRecord,
+  hours,
+  anyRecord,
+} from './onboardingShapes.ts';
 
 export const onboardingRoutes = {
   'value.list': route({
@@ -238,6 +72,24 @@ export const onboardingRoutes = {
     summary: 'All faults of a template and of its fragments',
     group: 'Templates',
     reply: z.object({ faults: z.array(templateFault) }),
+  }),
+  'template.try': route({
+    method: 'POST',
+    path: '/template-tries',
+    role: 'engineer',
+    summary: 'Check a text that is not saved, and make the configuration of a device from it; keeps nothing',
+    group: 'Templates',
+    body: z.strictObject({
+      template: text(63),
+      source: z.string().max(262_144),
+      device: text().optional(),
+    }),
+    reply: z.object({
+      faults: z.array(templateFault),
+      /** Secrets are masked; left out where there are faults, or no device was named. */
+      files: z.array(editionFile).nullable(),
+    }),
+    unrecorded: true,
   }),
   'device.names': route({
     method: 'GET',

@@ -17,8 +17,11 @@ import { SignIn } from './shell/SignIn.tsx';
 import { Today } from './pages/Today.tsx';
 
 const Admin = lazy(() => import('./pages/Admin.tsx'));
+const Arrivals = lazy(() => import('./pages/Arrivals.tsx'));
 const DevicePage = lazy(() => import('./pages/Device.tsx'));
 const History = lazy(() => import('./pages/History.tsx'));
+const SettingPage = lazy(() => import('./pages/Setting.tsx'));
+const TemplatePage = lazy(() => import('./pages/Template.tsx'));
 const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const RecordList = lazy(() => import('./records/RecordList.tsx'));
@@ -42,6 +45,8 @@ function RecordRoute() {
   const kind = kindAt(path);
   if (!kind) return <Lost />;
   if (kind === 'device') return <DevicePage key={key} name={key} />;
+  if (kind === 'template') return <TemplatePage key={key} name={key} />;
+  if (kind === 'setting') return <SettingPage key={key} name={key} />;
   if (kind === 'prefix') return <PrefixPage key={key} cidr={key} />;
   return <RecordPage key={`${kind} ${key}`} kind={kind} recordKey={key} />;
 }
@@ -102,6 +107,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
         <Routes>
           <Route element={<Shell mode={mode} setMode={setMode} />}>
             <Route index element={<Today />} />
+            <Route path="arrivals" element={<Arrivals />} />
             <Route path="history" element={<History />} />
             <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
             <Route path=":path" element={<ListRoute />} />

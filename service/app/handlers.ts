@@ -18,7 +18,7 @@ import { explainDhcp } from './boot/explain.ts';
 import { listBootRecords } from './boot/records.ts';
 import { moveStage, overview } from './device.ts';
 import { fit, forgetHostKey } from './devices/fit.ts';
-import { listEditions, makeEdition, publishEdition, showEdition } from './editions/editions.ts';
+import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
 import { templateNames } from './editions/names.ts';
 import { faultsOf, shownFault } from './editions/templates.ts';
 import { history } from './history/list.ts';
@@ -78,6 +78,7 @@ const verbs: VerbHandlers = {
   'template.check': async (tx, call) => ({
     faults: (await faultsOf(tx, await mustFind(tx, 'template', ref(call)))).map(shownFault),
   }),
+  'template.try': (tx, { body }) => tryTemplate(tx, body),
   'device.names': (tx, call) => templateNames(tx, ref(call)),
   'edition.list': (tx, call) => listEditions(tx, ref(call)),
   'edition.make': (tx, call) => makeEdition(tx, ref(call)),

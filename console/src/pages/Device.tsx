@@ -1,9 +1,13 @@
-import { App, Button, Dropdown, Table } from 'antd';
+import { App, Button, Dropdown, Table, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
+import { ArrivalPanel } from '../devices/ArrivalPanel.tsx';
+import { Booting } from '../devices/Booting.tsx';
+import { DeviceSettings } from '../devices/DeviceSettings.tsx';
+import { Editions } from '../devices/Editions.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
 import { Stage } from '../look/Stage.tsx';
@@ -16,6 +20,13 @@ import { useMay } from '../session.tsx';
 
 type Overview = ReplyOf<'device.overview'>;
 
+const tabs = [
+  { key: 'records', label: 'Records' },
+  { key: 'edition', label: 'Configuration' },
+  { key: 'booting', label: 'Booting' },
+  { key: 'settings', label: 'Settings' },
+];
+
 const handStages = ['sketched', 'unproved', 'faulty', 'retired'];
 
 export default function DevicePage({ name }: { name: string }) {
@@ -25,6 +36,7 @@ export default function DevicePage({ name }: { name: string }) {
   });
   const { message } = App.useApp();
   const may = useMay('engineer');
+  const [params, setParams] = useSearchParams();
   const [adding, setAdding] = useState<'interface' | 'box'>();
   if (found.isError) return <Refused title={name} error={found.error} back="/devices" />;
   if (!found.data) return <Page title={name} mono children={null} />;
@@ -52,6 +64,7 @@ export default function DevicePage({ name }: { name: string }) {
       return `${name} is ${stage}`;
     });
 
+  const tab = tabs.some((t) => t.key === params.get('show')) ? String(params.get('show')) : 'records';
   const model = typeof device.model === 'string' ? device.model.split('/').at(-1)?.toUpperCase() : null;
   return (
     <Page
@@ -95,13 +108,23 @@ export default function DevicePage({ name }: { name: string }) {
         </>
       }
     >
-      <div className="columns">
+      <Tabs
+        activeKey={tab}
+        items={tabs}
+        onChange={(next) => setParams(next === 'records' ? {} : { show: next }, { replace: true })}
+        tabBarStyle={{ marginBottom: 14 }}
+      />
+      {tab === 'edition' && <Editions device={device.key} />}
+      {tab === 'booting' && <Booting device={device.key} />}
+      {tab === 'settings' && <DeviceSettings device={device.key} />}
+      <div className="columns" hidden={tab !== 'records'}>
         <div>
           <div className="panels">
             <Place device={device} />
             <Management seen={seen} />
             <Hardware seen={seen} box={box} onFit={may ? () => setAdding('box') : undefined} />
           </div>
+          <ArrivalPanel device={device.key} closes={seen.windowCloses} />
           <h2 className="section-title">
             Interfaces <span className="second">{seen.interfaces.length}</span>
             {may && (
@@ -238,6 +261,14 @@ function Hardware({ seen, box, onFit }: { seen: Overview; box: AnyRecord | null;
           <>
             <dt>MAC</dt>
             <dd className="mono">{String(box.mac)}</dd>
+          </>
+        )}
+        {seen.hostKey && (
+          <>
+            <dt>Host key</dt>
+            <dd className="mono" title={`${seen.hostKey.fingerprint}, pinned at ${seen.hostKey.pinnedBy}`}>
+              {seen.hostKey.fingerprint.slice(7, 19)}…
+            </dd>
           </>
         )}
       </dl>

@@ -5,6 +5,7 @@ import { Link, useNavigate } from 'react-router';
 import { stages } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
+import { Track } from '../arrivals/Track.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
 import { Stage } from '../look/Stage.tsx';
@@ -15,6 +16,8 @@ import { useMay } from '../session.tsx';
 type Item = ReplyOf<'today'>['items'][number];
 
 const words: Record<Item['code'], { what: string; mark: string; button: string }> = {
+  stuck: { what: 'Arrival stuck', mark: 'failure', button: 'Open' },
+  stranger: { what: 'Stranger', mark: 'attention', button: 'See who it is' },
   'no-management': { what: 'No management address', mark: 'attention', button: 'Open' },
   'no-box': { what: 'No box', mark: '', button: 'Open' },
   'no-place': { what: 'No place', mark: 'idle', button: 'Open' },
@@ -40,6 +43,11 @@ export function Today() {
   const may = useMay('engineer');
   const navigate = useNavigate();
   const today = useQuery({ queryKey: keys.worked('today'), queryFn: () => client.call('today') });
+  const arrivals = useQuery({
+    queryKey: keys.worked('arrivals'),
+    queryFn: () => client.call('arrival.list', { query: { limit: '100' } }),
+  });
+  const under = (arrivals.data?.items ?? []).filter((a) => a.endedAt === null && a.milestones.length > 0);
   const items = today.data?.items ?? [];
   const counts = Object.entries(today.data?.counts ?? {});
   const sentence = today.data ? `${numbers[items.length] ?? `${items.length} things wait`} for somebody.` : '';
@@ -69,6 +77,18 @@ export function Today() {
           </div>
         )}
       </div>
+      {under.length > 0 && (
+        <>
+          <h2 className="section-title">
+            Under way <span className="second">{under.length}</span>
+          </h2>
+          <div className="tracks">
+            {under.map((a) => (
+              <Track key={a.id} arrival={a} />
+            ))}
+          </div>
+        </>
+      )}
       <h2 className="section-title">Devices by stage</h2>
       <div className="panel">
         <div className="body stages">
@@ -93,6 +113,9 @@ export function Today() {
   );
 }
 
+/** Strangers are no records: they stand with the arrivals. */
+const pathOfItem = (item: Item): string => (item.code === 'stranger' ? '/arrivals' : pathOf(item.kind, item.key));
+
 function Row({ item, may }: { item: Item; may: boolean }) {
   const navigate = useNavigate();
   const { message } = App.useApp();
@@ -116,7 +139,7 @@ function Row({ item, may }: { item: Item; may: boolean }) {
       <span className={`mark ${mark}`} aria-hidden />
       <div>
         <div className="what">{what}</div>
-        <Link className="mono second" to={pathOf(item.kind, item.key)}>
+        <Link className="mono second" to={pathOfItem(item)}>
           {item.key}
         </Link>
       </div>
@@ -127,7 +150,7 @@ function Row({ item, may }: { item: Item; may: boolean }) {
           Assign next free
         </Button>
       ) : (
-        <Button onClick={() => void navigate(pathOf(item.kind, item.key))}>{button}</Button>
+        <Button onClick={() => void navigate(pathOfItem(item))}>{button}</Button>
       )}
     </div>
   );

@@ -79,6 +79,17 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
           onChange={(e) => setText(e.target.value)}
         />
       );
+    case 'source':
+      return (
+        <Input.TextArea
+          {...common}
+          className="mono"
+          spellCheck={false}
+          autoSize={{ minRows: 8, maxRows: 24 }}
+          value={(value as string) ?? ''}
+          onChange={(e) => setText(e.target.value)}
+        />
+      );
     case 'json':
       return (
         <Input.TextArea

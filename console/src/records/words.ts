@@ -31,6 +31,7 @@ const sentences: Partial<Record<KindName, (r: AnyRecord) => string>> = {
   address: (r) =>
     join([r.interface ? `on ${String(r.interface)}` : 'reserved', r.description, `in ${String(r.prefix)}`]),
   interface: (r) => join([r.form, r.description, r.enabled ? null : 'disabled']),
+  template: (r) => (r.fragment ? 'A fragment' : join(['for', r.dialect, r.model, r.duty])),
   setting: (r) => join([r.about, r.valueType, r.unit]),
 };
 

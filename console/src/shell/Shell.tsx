@@ -19,6 +19,7 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
   const [help, setHelp] = useKeyboard();
   const today = useQuery({ queryKey: keys.worked('today'), queryFn: () => client.call('today') });
   const waiting = today.data?.items.length ?? 0;
+  const arriving = (today.data?.counts.arriving ?? 0) + (today.data?.counts.proving ?? 0);
   return (
     <div className="shell">
       <aside className="side">
@@ -29,7 +30,7 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
             <span>{me.organisation}</span>
           </div>
         </div>
-        <Navigation waiting={waiting} />
+        <Navigation waiting={waiting} arriving={arriving} />
         <div className="me">
           <span title={me.title ?? undefined}>
             {me.name} · {me.role}
@@ -85,7 +86,7 @@ const Keys = ({ keys, words }: { keys: string; words: string }) => (
   </>
 );
 
-function Navigation({ waiting }: { waiting: number }) {
+function Navigation({ waiting, arriving }: { waiting: number; arriving: number }) {
   const me = useMe();
   const [, first = ''] = useLocation().pathname.split('/');
   const kind = kindAt(first);
@@ -103,6 +104,7 @@ function Navigation({ waiting }: { waiting: number }) {
           >
             {place.title}
             {place.to === '/' && waiting > 0 && <span className="count">{waiting}</span>}
+            {place.to === '/arrivals' && arriving > 0 && <span className="count">{arriving}</span>}
           </Link>
         ))}
     </nav>

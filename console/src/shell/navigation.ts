@@ -17,6 +17,8 @@ export const places: Place[] = [
   { title: 'Devices', to: '/devices', key: 'd', kinds: ['device', 'interface', 'duty'] },
   { title: 'Addressing', to: '/prefixes', key: 'a', kinds: ['prefix', 'address', 'vlan', 'vrf', 'use'] },
   { title: 'Settings', to: '/settings', key: 's', kinds: ['setting'] },
+  { title: 'Templates', to: '/templates', key: 'l', kinds: ['template'] },
+  { title: 'Arrivals', to: '/arrivals', key: 'r', kinds: [] },
   { title: 'History', to: '/history', key: 'h', kinds: [] },
   { title: 'Admin', to: '/admin', key: 'm', kinds: [], admin: true },
 ];

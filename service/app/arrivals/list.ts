@@ -1,9 +1,9 @@
 /** Arrivals as people and programs see them. */
 import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { Refusal } from '@zpine/contract/errors';
-import { type ShownArrival } from '@zpine/contract/onboardingRoutes';
+import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { byIds } from '../../store/records.ts';
+import { byIds, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { managementOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
@@ -40,6 +40,8 @@ export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownAr
     out.push({
       id: Number(row.id),
       device: device?.key ?? row.device_key,
+      site: await keyOf(tx, 'site', device?.site ?? null),
+      model: await keyOf(tx, 'model', device?.model ?? null),
       stage: device?.stage ?? null,
       phase: row.phase,
       edition: editions.find((e) => Number(e.id) === Number(row.edition_id))?.number ?? null,

@@ -1,6 +1,6 @@
 /** Booting clients that match no device: listed, recognised, or taken off the list. */
 import { Refusal } from '@zpine/contract/errors';
-import { type ShownStranger } from '@zpine/contract/onboardingRoutes';
+import { type ShownStranger } from '@zpine/contract/onboardingShapes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds, find, keyOf, keysOf } from '../../store/records.ts';

@@ -1,13 +1,14 @@
 /** Editions: made from a device's records, shown, published. */
+import { checkTemplate } from '@zpine/core/template/check';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
-import { type EditionHead, type ShownEdition } from '@zpine/contract/onboardingRoutes';
-import { type BodyOf } from '@zpine/contract/routes';
+import { type EditionHead, type ShownEdition } from '@zpine/contract/onboardingShapes';
+import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { setFields } from '../records/edit.ts';
-import { mustFind } from '../records/refs.ts';
+import { mustFind, mustFindField } from '../records/refs.ts';
 import { openWindow } from '../arrivals/window.ts';
 import { contextOf, type DeviceContext } from './context.ts';
 import {
@@ -21,7 +22,7 @@ import {
   shownFiles,
   writeInputs,
 } from './content.ts';
-import { faultsOf, fragmentsOf, insertedBy, shownFault, templateFor } from './templates.ts';
+import { faultsOf, fragmentsOf, insertedBy, settingsCatalogue, shownFault, templateFor } from './templates.ts';
 import { wayBackFaults, type WayBackFault } from './wayBack.ts';
 
 export interface EditionRow {
@@ -215,13 +216,41 @@ export async function showEdition(tx: Tx, ref: string, number: string, trace: bo
   };
 }
 
+/** What a text that is not saved would make of a device. */
+export async function tryTemplate(tx: Tx, input: BodyOf<'template.try'>): Promise<ReplyOf<'template.try'>> {
+  const fragments = await fragmentsOf(tx);
+  const name = input.template.toLowerCase();
+  const faults = checkTemplate(name, input.source, (wanted) => fragments.get(wanted), await settingsCatalogue(tx));
+  if (faults.length > 0 || input.device === undefined) return { faults: faults.map(shownFault), files: null };
+  const device = await mustFindField(tx, 'device', input.device, 'device');
+  const context = await contextOf(tx, device);
+  const inputs: Inputs = {
+    template: name,
+    source: input.source,
+    fragments: Object.fromEntries(fragments),
+    data: context.data,
+    secrets: context.secrets,
+  };
+  try {
+    const files = renderInputs(inputs, tx.sealer, String(device.id), true);
+    const traces = shownTraces(files, context);
+    return { faults: [], files: shownFiles(files).map((file) => ({ ...file, trace: traces.get(file.name) ?? [] })) };
+  } catch (error) {
+    if (!(error instanceof TemplateStop)) throw error;
+    return { faults: [shownFault(error.fault)], files: null };
+  }
+}
+
 type Traces = Map<string, NonNullable<ShownEdition['files'][number]['trace']>>;
 
 /** By rendering again from the frozen inputs. */
 async function tracesOf(tx: Tx, device: Stored<'device'>, row: EditionRow): Promise<Traces> {
   const inputs = readInputs(tx.sealer.open(row.inputs));
   const files = renderInputs(inputs, tx.sealer, String(row.device_id), true);
-  const { settings } = await contextOf(tx, device);
+  return shownTraces(files, await contextOf(tx, device));
+}
+
+function shownTraces(files: Files, { settings }: DeviceContext): Traces {
   return new Map(
     files.map((file) => [
       file.name,

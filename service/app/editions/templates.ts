@@ -3,7 +3,7 @@ import { checkTemplate } from '@zpine/core/template/check';
 import { parseTemplate } from '@zpine/core/template/parse';
 import { type TemplateFault } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
-import { type ShownTemplateFault } from '@zpine/contract/onboardingRoutes';
+import { type ShownTemplateFault } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';

@@ -1,5 +1,8 @@
 /** What waits for somebody: every row names the thing, what is wrong in one sentence, and the remedy. */
 import { type ReplyOf } from '@zpine/contract/routes';
+import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
+import { stateOf } from '../arrivals/arrivals.ts';
+import { listStrangers } from '../arrivals/strangers.ts';
 import { type Tx } from '../../store/tx.ts';
 
 type Today = ReplyOf<'today'>;
@@ -18,6 +21,8 @@ interface DeviceRow {
 
 export async function today(tx: Tx): Promise<Today> {
   const items = [
+    ...(await stuckArrivals(tx)),
+    ...(await strangers(tx)),
     ...(await devicesWithout(tx, 'no-management')),
     ...(await devicesWithout(tx, 'no-box')),
     ...(await devicesWithout(tx, 'no-place')),
@@ -57,6 +62,49 @@ async function devicesWithout(tx: Tx, code: keyof typeof lacks): Promise<Item[]>
     }[code];
     const remedy = code === 'no-management' && free !== undefined && free > 0n ? 'assign-management' : 'open';
     return { code, kind: 'device', key: row.natural_key, detail, since: row.created_at.toISOString(), remedy };
+  });
+}
+
+/** Arrivals that do not go on, each with the reason. */
+async function stuckArrivals(tx: Tx): Promise<Item[]> {
+  const rows = await tx.select<{ device_key: string; state: string }>(
+    `SELECT device_key, state FROM arrival WHERE ended_at IS NULL AND diagnosis IS NOT NULL AND diagnosis <> 'ssh-waiting' ORDER BY id DESC LIMIT ${MOST}`,
+  );
+  return rows.flatMap((row) => {
+    const { diagnosis } = stateOf(row);
+    if (!diagnosis) return [];
+    const { title, detail } = diagnosisWords(diagnosis);
+    const words = `${title[0]?.toUpperCase()}${title.slice(1)}: ${detail}.`;
+    return [
+      {
+        code: 'stuck' as const,
+        kind: 'device',
+        key: row.device_key,
+        detail: words,
+        since: diagnosis.since,
+        remedy: 'open' as const,
+      },
+    ];
+  });
+}
+
+async function strangers(tx: Tx): Promise<Item[]> {
+  const { items } = await listStrangers(tx, { settled: 'false' });
+  return items.slice(0, MOST).map((s) => {
+    const [best] = s.candidates;
+    const where = [s.site && `at ${s.site.toUpperCase()}`, s.relay && `behind relay ${s.relay}`]
+      .filter(Boolean)
+      .join(' ');
+    const class_ = s.vendorClass ? `, vendor class “${s.vendorClass}”` : '';
+    const looks = s.conflict ? ` ${s.conflict}.` : best ? ` Looks like ${best.device}.` : '';
+    return {
+      code: 'stranger' as const,
+      kind: 'stranger',
+      key: s.serial ?? s.mac,
+      detail: `Boots ${where || 'on the wire of the service'}${class_}.${looks}`,
+      since: s.firstAt,
+      remedy: 'open' as const,
+    };
   });
 }
 

@@ -1,6 +1,6 @@
 /** The effective settings of a device, with where they come from. */
 import { effective, type Effective, type SettingType, type SettingValue } from '@zpine/core/settings/layers';
-import { type ExplainedSetting } from '@zpine/contract/onboardingRoutes';
+import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';

@@ -1,7 +1,7 @@
 /** Gives settings their values in layers, and takes them away. */
 import { layerKinds, readValue, type LayerKind, type SettingValue } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
-import { type LayerValueShown } from '@zpine/contract/onboardingRoutes';
+import { type LayerValueShown } from '@zpine/contract/onboardingShapes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { type Value } from '@zpine/contract/fields';

@@ -1,0 +1,139 @@
+import { Button, Input, Modal } from 'antd';
+import { useState } from 'react';
+import { type ShownStranger } from '@zpine/contract/onboardingShapes';
+import { client } from '../api.ts';
+import { Ago } from '../look/Ago.tsx';
+import { useAttempt } from '../look/attempt.tsx';
+import { RefInput } from '../records/RefInput.tsx';
+import { useMay } from '../session.tsx';
+
+/** Booting clients that match no device, each with whom it could be. */
+export function Strangers({ items }: { items: ShownStranger[] }) {
+  return (
+    <div className="panel">
+      {items.map((s) => (
+        <StrangerRow key={s.id} stranger={s} />
+      ))}
+    </div>
+  );
+}
+
+function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
+  const attempt = useAttempt();
+  const may = useMay('installer');
+  const mayDismiss = useMay('engineer');
+  const [choosing, setChoosing] = useState(false);
+  const [best, ...others] = s.candidates;
+  const needsSerial = s.serial === null && s.box === null;
+  const recognise = (device: string, serial?: string) =>
+    attempt(async () => {
+      await client.call('stranger.recognise', {
+        params: { id: String(s.id) },
+        body: { device, ...(serial ? { serial } : {}) },
+      });
+      return `${s.serial ?? serial ?? s.mac} is ${device}`;
+    });
+  const dismiss = () =>
+    void attempt(async () => {
+      await client.call('stranger.dismiss', { params: { id: String(s.id) }, body: {} });
+      return `${s.serial ?? s.mac} is off the list`;
+    });
+  const where = [s.site?.toUpperCase(), s.relay && `relay ${s.relay}`, s.circuit && `port ${s.circuit}`].filter(
+    Boolean,
+  );
+  return (
+    <div className="todo stranger">
+      <span className={`mark ${s.conflict ? 'failure' : 'attention'}`} aria-hidden />
+      <div>
+        <div className="what mono">{s.serial ?? 'no serial told'}</div>
+        <span className="mono second">{s.mac}</span>
+      </div>
+      <div>
+        {s.conflict ? (
+          <span>{s.conflict}. It gets no answer until the records agree.</span>
+        ) : (
+          <span>
+            Boots at {where.length > 0 ? where.join(', ') : 'the wire of the service'}
+            {s.vendorClass && (
+              <>
+                , vendor class <span className="mono">{s.vendorClass}</span>
+              </>
+            )}
+            {s.address && (
+              <>
+                ; quarantined at <span className="mono">{s.address}</span>
+              </>
+            )}
+            .
+          </span>
+        )}
+        <div className="second">
+          {s.box && `It is box ${s.box} of the stock. `}
+          {best ? `${best.device}: ${best.why}.` : 'No device of this site waits for hardware.'}
+          {others.length > 0 && ` ${others.length} more could be it.`}
+        </div>
+      </div>
+      <span className="when">
+        <Ago at={s.lastAt} />
+      </span>
+      <div className="stack">
+        {may && best && !s.conflict && !needsSerial && (
+          <Button type="primary" onClick={() => void recognise(best.device)}>
+            Recognise as {best.device}
+          </Button>
+        )}
+        {may && !s.conflict && (
+          <Button onClick={() => setChoosing(true)}>{best && !needsSerial ? 'As another' : 'Recognise as …'}</Button>
+        )}
+        {mayDismiss && <Button onClick={dismiss}>Dismiss</Button>}
+      </div>
+      {choosing && (
+        <Choose
+          stranger={s}
+          needsSerial={needsSerial}
+          onClose={() => setChoosing(false)}
+          onChosen={(device, serial) => void recognise(device, serial).then((done) => done && setChoosing(false))}
+        />
+      )}
+    </div>
+  );
+}
+
+interface ChooseProps {
+  stranger: ShownStranger;
+  needsSerial: boolean;
+  onClose: () => void;
+  onChosen: (device: string, serial?: string) => void;
+}
+
+function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
+  const [device, setDevice] = useState<string | null>(stranger.candidates[0]?.device ?? null);
+  const [serial, setSerial] = useState('');
+  return (
+    <Modal
+      open
+      title={`Which device is ${stranger.serial ?? stranger.mac}?`}
+      okText="Recognise"
+      okButtonProps={{ disabled: device === null || (needsSerial && serial.trim() === '') }}
+      onCancel={onClose}
+      onOk={() => device !== null && onChosen(device, serial.trim() || undefined)}
+    >
+      <label htmlFor="recognise-device">Device</label>
+      <RefInput
+        id="recognise-device"
+        kind="device"
+        value={device}
+        onChange={(value) => setDevice(value as string | null)}
+      />
+      {needsSerial && (
+        <>
+          <label htmlFor="recognise-serial">Serial, as it stands on the box</label>
+          <Input id="recognise-serial" className="mono" value={serial} onChange={(e) => setSerial(e.target.value)} />
+        </>
+      )}
+      <p className="hint">
+        Its box is entered and fitted; a box that was there before becomes faulty. Then it boots through.
+      </p>
+    </Modal>
+  );
+}

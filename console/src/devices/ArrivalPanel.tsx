@@ -1,0 +1,60 @@
+import { useQuery } from '@tanstack/react-query';
+import { Button } from 'antd';
+import { client, keys } from '../api.ts';
+import { Track } from '../arrivals/Track.tsx';
+import { Ago } from '../look/Ago.tsx';
+import { useAttempt } from '../look/attempt.tsx';
+import { useMay } from '../session.tsx';
+
+const HOURS = 72;
+
+/** The newest arrival of a device, and its window. */
+export function ArrivalPanel({ device, closes }: { device: string; closes: string | null }) {
+  const attempt = useAttempt();
+  const may = useMay('engineer');
+  const found = useQuery({
+    queryKey: keys.worked('arrivals', device),
+    queryFn: () => client.call('arrival.list', { query: { device, limit: '1' } }),
+  });
+  const editions = useQuery({
+    queryKey: keys.worked('editions', device),
+    queryFn: () => client.call('edition.list', { params: { ref: device } }),
+  });
+  const published = editions.data?.items.some((e) => e.publishedAt !== null) ?? false;
+  const [arrival] = found.data?.items ?? [];
+  if (!arrival && !published) return null;
+  const open = () =>
+    void attempt(async () => {
+      await client.call('arrival.open', { params: { ref: device }, body: { hours: HOURS } });
+      return `${device} may fetch its files for ${HOURS} hours`;
+    });
+  const close = () =>
+    void attempt(async () => {
+      await client.call('arrival.close', { params: { ref: device } });
+      return 'the arrival window is closed';
+    });
+  return (
+    <>
+      <h2 className="section-title">
+        Arrival
+        <span className="second">
+          {closes ? (
+            <>the window is open until {new Date(closes).toLocaleString('en-GB')}</>
+          ) : arrival?.endedAt ? (
+            <>
+              the window closed <Ago at={arrival.endedAt} suffix=" ago" />
+            </>
+          ) : (
+            'the window is closed: it would get no boot file'
+          )}
+        </span>
+        {may && (
+          <Button size="small" style={{ marginLeft: 'auto' }} onClick={closes ? close : open}>
+            {closes ? 'Close the window' : 'Open the window'}
+          </Button>
+        )}
+      </h2>
+      {arrival && <Track arrival={arrival} named={false} />}
+    </>
+  );
+}

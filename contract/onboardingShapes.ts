@@ -1,0 +1,187 @@
+/** Shapes of what routes of settings, editions, booting and arrivals take and give. */
+import { z } from 'zod';
+import { layerKinds, modes } from '@zpine/core/settings/layers';
+import { stages } from './kinds/devices.ts';
+
+export const text = (max = 255) => z.string().trim().min(1).max(max);
+export const time = z.string();
+export const origin = z.object({ kind: z.enum(layerKinds), key: z.string() }).nullable();
+
+export const layerValue = z.object({
+  setting: z.string(),
+  layer: z.enum(layerKinds),
+  /** The record of the layer; empty for everywhere. */
+  of: z.string(),
+  mode: z.enum(modes),
+  /** Masked where the setting is secret. */
+  value: z.json(),
+  secret: z.boolean(),
+  updatedAt: time,
+  updatedBy: z.string(),
+});
+export type LayerValueShown = z.output<typeof layerValue>;
+
+export const explained = z.object({
+  name: z.string(),
+  about: z.string(),
+  valueType: z.string(),
+  unit: z.string().nullable(),
+  secret: z.boolean(),
+  value: z.json(),
+  origin,
+  /** Of list items by position and of map entries by key. */
+  origins: z.record(z.string(), origin),
+  steps: z.array(
+    z.object({ layer: z.enum(layerKinds), of: z.string(), mode: z.enum(modes), value: z.json(), stands: z.boolean() }),
+  ),
+});
+export type ExplainedSetting = z.output<typeof explained>;
+
+export const templateFault = z.object({
+  code: z.string(),
+  message: z.string(),
+  hint: z.string().nullable(),
+  template: z.string(),
+  line: z.int(),
+  column: z.int(),
+  source: z.string(),
+});
+export type ShownTemplateFault = z.output<typeof templateFault>;
+
+export const wayBackFault = z.object({ code: z.string(), detail: z.string() });
+
+export const editionHead = z.object({
+  device: z.string(),
+  number: z.int(),
+  digest: z.string(),
+  template: z.string(),
+  madeAt: time,
+  madeBy: z.string(),
+  reason: z.string().nullable(),
+  publishedAt: time.nullable(),
+  publishedBy: z.string().nullable(),
+  /** Why it was published although the way back in is not sure. */
+  insisted: z.string().nullable(),
+  /** Whether it is the one that the device is given now. */
+  current: z.boolean(),
+  /** Whether its inputs have changed since it was made. */
+  stale: z.boolean(),
+});
+export type EditionHead = z.output<typeof editionHead>;
+
+export const lineTrace = z.object({
+  template: z.string(),
+  line: z.int(),
+  inserts: z.array(z.object({ template: z.string(), line: z.int(), fragment: z.string() })),
+  loops: z.array(z.object({ name: z.string(), value: z.string() })),
+  settings: z.array(z.object({ name: z.string(), origin })),
+});
+
+export const editionFile = z.object({
+  name: z.string(),
+  /** Secrets are masked. */
+  text: z.string(),
+  sections: z.array(z.object({ name: z.string(), owned: z.boolean(), fromLine: z.int(), toLine: z.int() })),
+  trace: z.array(lineTrace).optional(),
+});
+
+export const edition = editionHead.extend({ files: z.array(editionFile), wayBack: z.array(wayBackFault) });
+export type ShownEdition = z.output<typeof edition>;
+
+export const toldOption = z.object({
+  code: z.int(),
+  name: z.string(),
+  value: z.string(),
+  /** Hexadecimal. */
+  bytes: z.string(),
+  from: z.string(),
+});
+
+export const diagnosis = z.object({
+  code: z.string(),
+  title: z.string(),
+  detail: z.string(),
+  remedy: z.string(),
+  since: time.nullable(),
+});
+
+export const arrivalHead = z.object({
+  id: z.int(),
+  device: z.string(),
+  site: z.string().nullable(),
+  model: z.string().nullable(),
+  stage: z.enum(Object.keys(stages) as [string, ...string[]]).nullable(),
+  phase: z.string(),
+  edition: z.int().nullable(),
+  box: z.string().nullable(),
+  mac: z.string().nullable(),
+  relay: z.string().nullable(),
+  address: z.string().nullable(),
+  management: z.string().nullable(),
+  openedAt: time,
+  openedBy: z.string(),
+  closesAt: time,
+  endedAt: time.nullable(),
+  updatedAt: time,
+  milestones: z.array(z.object({ name: z.string(), at: time, evidence: z.record(z.string(), z.json()) })),
+  diagnosis: diagnosis.nullable(),
+  version: z.int(),
+});
+export type ShownArrival = z.output<typeof arrivalHead>;
+
+export const difference = z.object({ section: z.string(), above: z.array(z.string()), line: z.string() });
+export const comparison = z.object({
+  at: time,
+  matches: z.boolean(),
+  missing: z.array(difference),
+  extra: z.array(difference),
+  elsewhere: z.array(z.string()),
+  right: z.int(),
+});
+
+export const stranger = z.object({
+  id: z.int(),
+  client: z.string(),
+  mac: z.string(),
+  serial: z.string().nullable(),
+  vendorClass: z.string().nullable(),
+  relay: z.string().nullable(),
+  circuit: z.string().nullable(),
+  prefix: z.string().nullable(),
+  site: z.string().nullable(),
+  address: z.string().nullable(),
+  firstAt: time,
+  lastAt: time,
+  packets: z.int(),
+  /** What contradicts itself, where it is known in part. */
+  conflict: z.string().nullable(),
+  /** A box of the stock that it is. */
+  box: z.string().nullable(),
+  /** Devices that it could be, the likeliest first. */
+  candidates: z.array(z.object({ device: z.string(), why: z.string() })),
+  settledAt: time.nullable(),
+  settledAs: z.string().nullable(),
+  device: z.string().nullable(),
+  version: z.int(),
+});
+export type ShownStranger = z.output<typeof stranger>;
+
+export const bootRecord = z.object({
+  id: z.int(),
+  at: time,
+  lastAt: time,
+  times: z.int(),
+  protocol: z.string(),
+  what: z.string(),
+  outcome: z.string(),
+  mac: z.string().nullable(),
+  address: z.string().nullable(),
+  device: z.string().nullable(),
+  detail: z.string(),
+});
+
+export const hours = z
+  .number()
+  .positive()
+  .max(24 * 90);
+export const anyRecord = z.record(z.string(), z.json());
