@@ -27,11 +27,16 @@ export async function throwawayMariadb(databases: string[] = []): Promise<Mariad
   return { ...database, stop };
 }
 
+/** One key for all throwaway stacks of this process. */
+export const keyFile = join(tmpdir(), `zpine-key-${process.pid}`);
+process.on('exit', () => rmSync(keyFile, { force: true }));
+
 export const databaseEnv = (database: Mariadb, name: string): Record<string, string> => ({
   ZPINE_DATABASE_SOCKET: database.socket,
   ZPINE_DATABASE_USER: database.user,
   ZPINE_DATABASE_PASSWORD: database.password,
   ZPINE_DATABASE_NAME: name,
+  ZPINE_KEY_FILE: keyFile,
 });
 
 const ended = (child: ReturnType<typeof spawn>): Promise<number> =>
@@ -47,6 +52,14 @@ export async function makeUsers(env: Record<string, string>): Promise<void> {
     child.stdin.end(PASSWORD);
     if ((await ended(child)) !== 0) throw new Error(`the user ${role} was not made`);
   }
+}
+
+let nets = 0;
+
+/** A stretch of loopback of its own for booting devices, so that stacks side by side do not meet. */
+export function bootNet(): { env: Record<string, string>; dialMap: string[] } {
+  const row = `default 10.77.0.0/16 127.${100 + ((process.pid + (nets += 1)) % 150)}.0.0/16 10000`;
+  return { env: { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_DIAL_MAP: row }, dialMap: [row] };
 }
 
 export async function startBuiltService(env: Record<string, string>): Promise<TestService> {

@@ -2,7 +2,6 @@
 import { serve, type ServerType } from '@hono/node-server';
 import { type AddressInfo } from 'node:net';
 import { type Logger } from 'pino';
-import { type Limits } from '@zpine/core/arrival/arrival';
 import { Worker } from './app/worker.ts';
 import { Boot } from './boot/boot.ts';
 import { type Config } from './config.ts';
@@ -38,6 +37,14 @@ export function openStore(config: Config): Store {
     models: defineModels(sequelize),
     sealer: sealerFrom(config.keyFile),
     place: { address: config.bootAddress, httpPort: config.bootHttpPort },
+    limits: {
+      packet: config.waitPacket,
+      request: config.waitRequest,
+      file: config.waitFile,
+      transfer: config.waitTransfer,
+      life: config.waitLife,
+      probe: config.waitProbe,
+    },
   };
 }
 
@@ -55,22 +62,14 @@ export async function startService(
   const closing = new AbortController();
   const worker = new Worker(store, log);
   await worker.start();
-  const limits: Limits = {
-    packet: config.waitPacket,
-    request: config.waitRequest,
-    file: config.waitFile,
-    transfer: config.waitTransfer,
-    life: config.waitLife,
-    probe: config.waitProbe,
-  };
   const { dialMap } = config;
-  const keeper = new Keeper(store, limits, dialMap, log);
+  const keeper = new Keeper(store, dialMap, log);
   keeper.start();
   const place = { address: config.bootAddress, httpPort: config.bootHttpPort };
   const boot =
     config.bootAddress === ''
       ? undefined
-      : new Boot(store, { ...place, dialMap, limits, broadcast: config.bootBroadcast }, log);
+      : new Boot(store, { ...place, dialMap, broadcast: config.bootBroadcast }, log);
   await boot?.start();
   const app = makeServer({
     store,

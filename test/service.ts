@@ -3,7 +3,7 @@ import { pino } from 'pino';
 import { Client, RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { type Role, roles } from '@zpine/contract/roles';
-import { PASSWORD, tokenFor } from '../ops/stack.ts';
+import { keyFile, PASSWORD, tokenFor } from '../ops/stack.ts';
 import { addUser } from '../service/app/access/users.ts';
 import { readConfig, type Config } from '../service/config.ts';
 import { openStore, startService, type Service } from '../service/service.ts';
@@ -22,6 +22,7 @@ export const testConfig = (name: string, more: Record<string, string> = {}): Con
     ZPINE_DATABASE_NAME: name,
     ZPINE_LISTEN_PORT: '0',
     ZPINE_LOG_LEVEL: 'silent',
+    ZPINE_KEY_FILE: keyFile,
     ...more,
   });
 

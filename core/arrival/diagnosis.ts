@@ -81,7 +81,8 @@ const table = {
   'line-rejected': {
     title: 'line rejected',
     detail: (e) => `the device turned down: ${list(e.lines)}`,
-    remedy: 'correct the template or the record that the line comes from, then make and publish an edition anew',
+    remedy:
+      'correct the template or the record that the line comes from, publish an edition anew, and let the device boot again with an empty memory',
   },
   differs: {
     title: 'differs',

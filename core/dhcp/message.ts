@@ -7,7 +7,7 @@
  * Options may run on into `file` and `sname` (option 52), and a long option may come in several pieces (RFC 3396).
  */
 import { fail, ok, type Parsed } from '../fault.ts';
-import { ipv4Bytes, ipv4Text } from './options.ts';
+import { ipv4Bytes, ipv4Text, messageTypes, type MessageType } from './options.ts';
 
 export type MessageFault =
   | 'dhcp-short'
@@ -19,8 +19,7 @@ export type MessageFault =
   | 'dhcp-no-type'
   | 'dhcp-too-large';
 
-export const messageTypes = ['', 'DISCOVER', 'OFFER', 'REQUEST', 'DECLINE', 'ACK', 'NAK', 'RELEASE', 'INFORM'] as const;
-export type MessageType = Exclude<(typeof messageTypes)[number], ''>;
+export { messageTypes, type MessageType } from './options.ts';
 
 export interface Message {
   op: 'request' | 'reply';

@@ -6,6 +6,10 @@ import { formatIp, parseIp } from '../addressing/ip.ts';
 import { fail, ok, type Parsed } from '../fault.ts';
 import { utf8Bytes, utf8Text } from '../text/utf8.ts';
 
+/** RFC 2132, 9.6: by number. */
+export const messageTypes = ['', 'DISCOVER', 'OFFER', 'REQUEST', 'DECLINE', 'ACK', 'NAK', 'RELEASE', 'INFORM'] as const;
+export type MessageType = Exclude<(typeof messageTypes)[number], ''>;
+
 export type OptionFault = 'dhcp-option-length' | 'dhcp-option-value' | 'dhcp-option-type';
 
 export type OptionValue = string | number | boolean | string[] | number[];
@@ -93,6 +97,7 @@ const codecs = {
   uint8: unsigned(1),
   uint16: unsigned(2),
   uint32: unsigned(4),
+  messageType: { ...unsigned(1), show: (value: OptionValue) => messageTypes[Number(value)] || plain(value) },
   seconds: { ...unsigned(4), show: (value: OptionValue) => `${plain(value)} s` },
   flag: {
     decode: (bytes) =>
@@ -145,7 +150,7 @@ export const options = [
   { code: 50, name: 'requested-address', type: 'address' },
   { code: 51, name: 'lease-time', type: 'seconds' },
   { code: 52, name: 'overload', type: 'uint8' },
-  { code: 53, name: 'message-type', type: 'uint8' },
+  { code: 53, name: 'message-type', type: 'messageType' },
   { code: 54, name: 'server-identifier', type: 'address' },
   { code: 55, name: 'parameter-request-list', type: 'codes' },
   { code: 56, name: 'message', type: 'text' },

@@ -29,6 +29,7 @@ describe('DHCP options', () => {
     text: fc
       .string({ minLength: 1, unit: 'grapheme' })
       .filter((t) => !t.endsWith('\u0000') && !/[\ud800-\udfff]/u.test(t)),
+    messageType: fc.integer({ min: 0, max: 255 }),
     uint8: fc.nat(255),
     uint16: fc.nat(65535),
     uint32: fc.nat(0xffffffff),

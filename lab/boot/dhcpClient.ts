@@ -4,6 +4,7 @@ import { ipv4Text } from '@zpine/core/dhcp/options';
 import { ipv4Bytes } from '@zpine/core/dhcp/options';
 import { type Message, type MessageType, messageTypes } from '@zpine/core/dhcp/message';
 import { utf8Text } from '@zpine/core/text/utf8';
+import { sleep } from '../sleep.ts';
 import { type Relay } from './relay.ts';
 
 export interface Identity {
@@ -71,15 +72,10 @@ export class DhcpClient {
     try {
       for (let attempt = 0; attempt < 4 && !heard && !signal.aborted; attempt += 1) {
         await this.relay.send(this.message(xid, type, more), this.circuit);
-        await new Promise<void>((resolve) => {
-          const timer = setTimeout(resolve, this.firstWaitMs * 2 ** attempt);
-          wake = () => {
-            clearTimeout(timer);
-            resolve();
-          };
-          if (heard) wake();
-          signal.addEventListener('abort', wake, { once: true });
-        });
+        const answered = new AbortController();
+        wake = () => answered.abort();
+        if (heard) wake();
+        await sleep(this.firstWaitMs * 2 ** attempt, AbortSignal.any([signal, answered.signal]));
       }
       return heard;
     } finally {

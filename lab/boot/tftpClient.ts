@@ -74,8 +74,9 @@ export function fetchFile({ from, to, name, blockSize, cutAt, signal }: FetchOpt
       parts.push(value.bytes);
       got += value.bytes.length;
       if (cutAt !== undefined && got >= cutAt) {
-        socket.send(encodePacket({ kind: 'error', code: 3, message: 'no room' }), peer, to.address);
-        return end(new Error('the link broke'));
+        const broken = () => end(new Error('the link broke'));
+        socket.send(encodePacket({ kind: 'error', code: 3, message: 'no room' }), peer, to.address, broken);
+        return;
       }
       acknowledge(expected);
       expected += 1;

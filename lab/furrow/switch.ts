@@ -7,6 +7,7 @@ import { type Relay } from '../boot/relay.ts';
 import { fetchFile } from '../boot/tftpClient.ts';
 import { type Fault } from '../faults.ts';
 import { SshDoor } from '../ssh.ts';
+import { sleep } from '../sleep.ts';
 import { type Wire } from '../wire.ts';
 import { Memory, type Rejected } from './memory.ts';
 import { Shell } from './shell.ts';
@@ -110,10 +111,7 @@ export class FurrowSwitch {
 
   private async pause(steps: number, signal: AbortSignal): Promise<void> {
     const ms = steps * this.options.paceMs * (this.has('slow') ? 4 : 1);
-    await new Promise<void>((resolve) => {
-      const timer = setTimeout(resolve, ms);
-      signal.addEventListener('abort', () => (clearTimeout(timer), resolve()), { once: true });
-    });
+    await sleep(ms, signal);
     if (signal.aborted) throw new Error('switched off');
   }
 

@@ -1,7 +1,6 @@
 /** The DHCP listener: packets in, packets out. What is answered is decided in app/boot. */
 import { type Socket, type RemoteInfo } from 'node:dgram';
 import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
-import { type Limits } from '@zpine/core/arrival/arrival';
 import { decodeMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
@@ -19,7 +18,6 @@ export interface BootOptions {
   /** As devices know it. */
   address: string;
   dialMap: readonly DialRow[];
-  limits: Limits;
   /** Listen for broadcasts on the own wire, too. */
   broadcast: boolean;
 }
@@ -76,7 +74,7 @@ export class DhcpListener {
         return;
       }
       if (message.value.op !== 'request') return;
-      const out = await run(this.store, actor, 'dhcp', (tx) => answerDhcp(tx, message.value, this.options.limits));
+      const out = await run(this.store, actor, 'dhcp', (tx) => answerDhcp(tx, message.value));
       if (out) await this.send(out, message.value);
     } catch (error) {
       this.log.warn({ err: error }, 'a DHCP packet was not answered');

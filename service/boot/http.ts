@@ -69,7 +69,7 @@ export class BootHttp {
         return c.json({ taken: false, why: 'it cannot be read' }, 400);
       }
       const taken = await run(this.store, actor, 'life', (tx) =>
-        callHome(tx, c.req.param('token'), body.data, address, this.options.limits),
+        callHome(tx, c.req.param('token'), body.data, address),
       );
       await note(
         address,

@@ -95,7 +95,7 @@ export class TftpListener {
     if (this.transfers.size >= MOST_TRANSFERS)
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
     this.transfers.set(key, { stop: () => undefined });
-    const file = await run(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address, this.options.limits));
+    const file = await run(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address));
     if (!file.ok) {
       this.transfers.delete(key);
       const [code, words] =
@@ -131,7 +131,7 @@ export class TftpListener {
       };
       this.queue.add(async () => {
         try {
-          await run(this.store, actor, 'tftp', (tx) => transferred(tx, about, how, this.options.limits));
+          await run(this.store, actor, 'tftp', (tx) => transferred(tx, about, how));
         } catch (error) {
           this.log.warn({ err: error, file: request.name }, 'the end of a transfer could not be noted');
         }

@@ -1,6 +1,5 @@
 /** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
 import { type DialRow } from '@zpine/core/addressing/dial';
-import { type Limits } from '@zpine/core/arrival/arrival';
 import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { prove } from './prove.ts';
@@ -16,7 +15,6 @@ const AT_ONCE = 8;
 
 export class Keeper {
   private readonly store: Store;
-  private readonly limits: Limits;
   private readonly dialMap: readonly DialRow[];
   private readonly log: Log;
   private readonly running = new Set<Promise<void>>();
@@ -24,9 +22,8 @@ export class Keeper {
   private wake: (() => void) | undefined;
   private loop: Promise<void> | undefined;
 
-  constructor(store: Store, limits: Limits, dialMap: readonly DialRow[], log: Log) {
+  constructor(store: Store, dialMap: readonly DialRow[], log: Log) {
     this.store = store;
-    this.limits = limits;
     this.dialMap = dialMap;
     this.log = log;
   }
@@ -62,9 +59,9 @@ export class Keeper {
 
   /** Whether there is more to do at once. */
   private async turn(): Promise<boolean> {
-    const passed = await run(this.store, actor, 'arrival.limits', (tx) => passLimits(tx, this.limits));
+    const passed = await run(this.store, actor, 'arrival.limits', (tx) => passLimits(tx));
     if (this.running.size >= AT_ONCE) return false;
-    const probe = await run(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx, this.limits));
+    const probe = await run(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx));
     if (probe === undefined) return passed > 0;
     if (probe !== 'impossible') {
       const work = this.look(probe).finally(() => this.running.delete(work));
@@ -76,12 +73,12 @@ export class Keeper {
   private async look(probe: Probe): Promise<void> {
     try {
       const result = await prove(probe, this.dialMap);
-      await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result, this.limits));
+      await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
     } catch (error) {
       this.log.warn({ err: error, device: probe.deviceKey }, 'a device could not be looked at');
-      await run(this.store, actor, 'arrival.release', (tx) => releaseProbe(tx, probe, this.limits.probe * 2)).catch(
-        () => undefined,
-      );
+      await run(this.store, actor, 'arrival.release', (tx) =>
+        releaseProbe(tx, probe, this.store.limits.probe * 2),
+      ).catch(() => undefined);
     }
   }
 }

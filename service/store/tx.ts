@@ -2,6 +2,7 @@ import { type Sequelize, type Transaction } from 'sequelize';
 import { type KindName } from '@zpine/contract/kinds';
 import { type Row, type Value } from '@zpine/contract/fields';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
+import { type Limits } from '@zpine/core/arrival/arrival';
 import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
 import { isAway, isDeadlock } from './database.ts';
@@ -57,6 +58,7 @@ export class Tx {
   readonly models: Models;
   readonly sealer: Sealer;
   readonly place: BootPlace;
+  readonly limits: Limits;
   /** Natural keys by kind and id, as far as this unit of work has seen them. */
   readonly keys = new Map<KindName, Map<number, string>>([['vrf', new Map([[DEFAULT_VRF, defaultVrf]])]]);
   private readonly store: Store;
@@ -73,6 +75,7 @@ export class Tx {
     this.models = store.models;
     this.sealer = store.sealer;
     this.place = store.place;
+    this.limits = store.limits;
     this.transaction = transaction;
     this.actor = actor;
     this.action = action;
@@ -250,6 +253,8 @@ export interface BootPlace {
 
 export interface Store {
   place: BootPlace;
+  /** How long arrivals wait for what. */
+  limits: Limits;
   sequelize: Sequelize;
   models: Models;
   sealer: Sealer;

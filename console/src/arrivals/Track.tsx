@@ -19,6 +19,8 @@ function since(first: string, at: string): string {
   return seconds < 6000 ? `+${Math.round(seconds / 60)} min` : `+${Math.round(seconds / 3600)} h`;
 }
 
+const asSentence = (text: string): string => `${(text[0] ?? '').toUpperCase()}${text.slice(1)}.`;
+
 type Look = 'done' | 'now' | 'stuck' | 'ahead';
 
 /** An arrival as a line of stops, with times; a stop tells its evidence when it is chosen. */
@@ -53,7 +55,7 @@ export function Track({ arrival, named = true }: { arrival: ShownArrival; named?
           {milestones.map((name) => {
             const stone = reached.get(name);
             const look = lookOf(name);
-            const time = stone && first ? (stone.at === first ? clock(first) : since(first, stone.at)) : '';
+            const time = stone && first ? (name === milestones[0] ? clock(first) : since(first, stone.at)) : '';
             return (
               <li key={name} className={look}>
                 <button
@@ -102,15 +104,15 @@ function Wrong({ arrival }: { arrival: ShownArrival }) {
   return (
     <div className="wrong" role="status">
       <div>
-        <strong>{diagnosis.title}</strong>
+        <strong>{asSentence(diagnosis.title).slice(0, -1)}</strong>
         {diagnosis.since && (
           <span className="second">
             {' '}
             since <Ago at={diagnosis.since} />
           </span>
         )}
-        <p className="why">{diagnosis.detail}</p>
-        <p className="second">{diagnosis.remedy}.</p>
+        <p className="why">{asSentence(diagnosis.detail)}</p>
+        <p className="second">{asSentence(diagnosis.remedy)}</p>
       </div>
       {may && arrival.milestones.some((m) => m.name === 'file complete') && <Button onClick={again}>Look again</Button>}
     </div>

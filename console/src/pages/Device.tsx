@@ -260,7 +260,9 @@ function Hardware({ seen, box, onFit }: { seen: Overview; box: AnyRecord | null;
         {box?.mac && (
           <>
             <dt>MAC</dt>
-            <dd className="mono">{String(box.mac)}</dd>
+            <dd className="mono nowrap" style={{ fontSize: 12, letterSpacing: -0.2 }}>
+              {String(box.mac)}
+            </dd>
           </>
         )}
         {seen.hostKey && (

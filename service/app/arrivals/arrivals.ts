@@ -1,5 +1,5 @@
 /** Arrivals in the database: what was seen is put through core's state machine, and what follows is written down. */
-import { type Arrival, type ArrivalEvent, type Effect, expected, type Limits, step } from '@zpine/core/arrival/arrival';
+import { type Arrival, type ArrivalEvent, type Effect, expected, step } from '@zpine/core/arrival/arrival';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
@@ -56,7 +56,6 @@ export interface NewArrival {
   openedAt: string;
   closesAt: string;
   openedBy: string;
-  limitSeconds: number;
 }
 
 export async function addArrival(tx: Tx, input: NewArrival): Promise<ArrivalRow> {
@@ -74,7 +73,7 @@ export async function addArrival(tx: Tx, input: NewArrival): Promise<ArrivalRow>
       updated_at: now,
     },
   ]);
-  await tx.execute('UPDATE arrival SET limit_at = ? + INTERVAL ? SECOND WHERE id = ?', [now, input.limitSeconds, id]);
+  await tx.execute('UPDATE arrival SET limit_at = ? + INTERVAL ? SECOND WHERE id = ?', [now, tx.limits.packet, id]);
   tx.hint('arrival', Number(id), 1);
   return mustFindArrival(tx, Number(id));
 }
@@ -88,15 +87,9 @@ export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
 const sqlTime = (time: Date): string => time.toISOString().replace('T', ' ').replace('Z', '');
 
 /** Puts an event through the state machine. The row must be locked. Gives the arrival that it ended up with. */
-export async function apply(
-  tx: Tx,
-  row: ArrivalRow,
-  event: ArrivalEvent,
-  limits: Limits,
-  seen: Seen = {},
-): Promise<ArrivalRow> {
+export async function apply(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: Seen = {}): Promise<ArrivalRow> {
   const before = stateOf(row);
-  const { state, effects } = step(before, event, limits);
+  const { state, effects } = step(before, event, tx.limits);
   if (effects.some((effect) => effect.kind === 'again')) {
     await tx.execute(
       'UPDATE arrival SET ended_at = ?, phase = ?, limit_at = NULL, probe_at = NULL, version = version + 1 WHERE id = ?',
@@ -108,9 +101,8 @@ export async function apply(
       openedAt: sqlTime(row.opened_at),
       closesAt: sqlTime(row.closes_at),
       openedBy: row.opened_by,
-      limitSeconds: limits.packet,
     });
-    return apply(tx, next, event, limits, seen);
+    return apply(tx, next, event, seen);
   }
   const unchanged =
     effects.length === 0 && JSON.stringify(state) === JSON.stringify(before) && seen.comparison === undefined;

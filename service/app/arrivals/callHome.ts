@@ -1,6 +1,5 @@
 /** The sign of life that a device gives by itself: evidence, not proof. */
 import { z } from 'zod';
-import { type Limits } from '@zpine/core/arrival/arrival';
 import { byIds, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { onTheWire, sha256 } from '../editions/content.ts';
@@ -23,7 +22,7 @@ export const callHomeBody = z.object({
 export type CallHome = z.output<typeof callHomeBody>;
 
 /** False when the one-time part is not one of an open arrival. */
-export async function callHome(tx: Tx, token: string, body: CallHome, from: string, limits: Limits): Promise<boolean> {
+export async function callHome(tx: Tx, token: string, body: CallHome, from: string): Promise<boolean> {
   const row = await tx.one<ArrivalRow>(
     'SELECT * FROM arrival WHERE token = ? AND ended_at IS NULL AND closes_at > ? FOR UPDATE',
     [token, tx.nowText()],
@@ -45,14 +44,9 @@ export async function callHome(tx: Tx, token: string, body: CallHome, from: stri
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   const [box] = device ? await find(tx, 'box', { device_id: device.id }) : [];
   if (box && box.serial !== body.serial) {
-    await apply(
-      tx,
-      row,
-      { kind: 'wrong-box', evidence: { what: 'serial', found: body.serial, expected: box.serial } },
-      limits,
-    );
+    await apply(tx, row, { kind: 'wrong-box', evidence: { what: 'serial', found: body.serial, expected: box.serial } });
     return true;
   }
-  await apply(tx, row, { kind: 'called-home', rejected: body.rejected, evidence }, limits);
+  await apply(tx, row, { kind: 'called-home', rejected: body.rejected, evidence });
   return true;
 }

@@ -1,5 +1,5 @@
 /** What is needed to prove a device, and what its proof means. The signing in itself is done in fleet/. */
-import { type ArrivalEvent, type Limits } from '@zpine/core/arrival/arrival';
+import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { type Comparison } from '@zpine/core/config/compare';
 import { dialectOf } from '@zpine/core/config/dialect';
 import { byIds, find, keyOf } from '../../store/records.ts';
@@ -34,7 +34,7 @@ export interface Probe {
 const CLAIM_SECONDS = 90;
 
 /** Ends windows whose time is over, and takes note of limits that have passed. Gives how many it found. */
-export async function passLimits(tx: Tx, limits: Limits): Promise<number> {
+export async function passLimits(tx: Tx): Promise<number> {
   const now = await tx.now();
   const closing = await tx.select<ArrivalRow>(
     'SELECT * FROM arrival WHERE ended_at IS NULL AND closes_at <= ? LIMIT 20 FOR UPDATE SKIP LOCKED',
@@ -45,12 +45,12 @@ export async function passLimits(tx: Tx, limits: Limits): Promise<number> {
     'SELECT * FROM arrival WHERE limit_at <= ? AND ended_at IS NULL LIMIT 20 FOR UPDATE SKIP LOCKED',
     [now],
   );
-  for (const row of missed) await apply(tx, row, { kind: 'limit' }, limits);
+  for (const row of missed) await apply(tx, row, { kind: 'limit' });
   return closing.length + missed.length;
 }
 
 /** Takes the next arrival that is to be looked at. */
-export async function claimProbe(tx: Tx, limits: Limits): Promise<Probe | 'impossible' | undefined> {
+export async function claimProbe(tx: Tx): Promise<Probe | 'impossible' | undefined> {
   const now = await tx.now();
   const row = await tx.one<ArrivalRow>(
     `SELECT * FROM arrival WHERE probe_at <= ? AND ended_at IS NULL AND (claimed_until IS NULL OR claimed_until < ?)
@@ -66,7 +66,7 @@ export async function claimProbe(tx: Tx, limits: Limits): Promise<Probe | 'impos
   if (!probe) {
     await tx.execute('UPDATE arrival SET claimed_until = NULL WHERE id = ?', [row.id]);
     const detail = 'the records hold no management address, account or edition by which the service could come in';
-    await apply(tx, row, { kind: 'not-reached', why: 'sign-in', detail }, limits);
+    await apply(tx, row, { kind: 'not-reached', why: 'sign-in', detail });
   }
   return probe ?? 'impossible';
 }
@@ -115,7 +115,7 @@ export interface ProofResult {
 }
 
 /** Writes down what a session found. Late results of a session that another has overtaken are dropped. */
-export async function noteProof(tx: Tx, probe: Probe, result: ProofResult, limits: Limits): Promise<boolean> {
+export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Promise<boolean> {
   let row = await tx.one<ArrivalRow>(
     'SELECT * FROM arrival WHERE id = ? AND fence = ? AND ended_at IS NULL FOR UPDATE',
     [probe.arrival, probe.fence],
@@ -130,7 +130,7 @@ export async function noteProof(tx: Tx, probe: Probe, result: ProofResult, limit
   }
   for (const [i, event] of result.events.entries()) {
     const seen = i === result.events.length - 1 && result.comparison ? { comparison: result.comparison } : {};
-    row = await apply(tx, row, event, limits, seen);
+    row = await apply(tx, row, event, seen);
   }
   return true;
 }

@@ -1,5 +1,4 @@
 /** The time in which a prepared device may fetch its files. */
-import { standardLimits } from '@zpine/core/arrival/arrival';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
@@ -29,7 +28,6 @@ export async function openWindow(tx: Tx, device: Stored<'device'>, hours: number
     openedAt: now,
     closesAt: closes,
     openedBy: tx.actor.name,
-    limitSeconds: standardLimits.packet,
   });
 }
 
@@ -42,7 +40,7 @@ export async function closeWindow(tx: Tx, ref: string): Promise<void> {
 
 /** Ends an arrival whose window closes before it serves. */
 export async function endWindow(tx: Tx, row: ArrivalRow): Promise<void> {
-  const after = await apply(tx, row, { kind: 'window-closed' }, standardLimits);
+  const after = await apply(tx, row, { kind: 'window-closed' });
   await tx.execute(
     'UPDATE arrival SET ended_at = ?, probe_at = NULL, limit_at = NULL WHERE id = ? AND ended_at IS NULL',
     [await tx.now(), after.id],

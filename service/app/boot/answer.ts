@@ -1,5 +1,5 @@
 /** Answers one DHCP message, in one unit of work: a lease is on disk before its ACK goes out. */
-import { standardLimits, type ArrivalEvent, type Limits } from '@zpine/core/arrival/arrival';
+import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { encodeMessage, typeOfMessage, type Message, type MessageType } from '@zpine/core/dhcp/message';
 import { codeOf } from '@zpine/core/dhcp/options';
 import {
@@ -32,11 +32,7 @@ const DECLINED_SECONDS = 3600;
 
 type Found = { link: Stored<'prefix'>; who: Who; client: Client };
 
-export async function answerDhcp(
-  tx: Tx,
-  message: Message,
-  limits: Limits = standardLimits,
-): Promise<Outgoing | undefined> {
+export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | undefined> {
   const type = typeOfMessage(message);
   const client = clientOf(message);
   const what = type.ok ? type.value : 'message';
@@ -69,7 +65,7 @@ export async function answerDhcp(
   }
   const answer =
     who.is === 'device'
-      ? await answerDevice(tx, message, type.value, found, who, limits)
+      ? await answerDevice(tx, message, type.value, found, who)
       : await answerStranger(tx, message, type.value, found, who);
   await note(answer.outcome, answer.detail, {
     address: answer.address,
@@ -118,7 +114,6 @@ async function answerDevice(
   type: MessageType,
   { link, client }: Found,
   who: Who & { is: 'device' },
-  limits: Limits,
 ): Promise<Answer> {
   const { device, box } = who;
   const holder: Holder = { word: client.word, mac: client.mac, device: device.id, stranger: null };
@@ -136,10 +131,10 @@ async function answerDevice(
   const kind = type === 'DISCOVER' ? 'discover' : 'request';
   let row =
     arrival && type !== 'INFORM' && !isRenewal(message, type)
-      ? await apply(tx, arrival, { kind, evidence }, limits, seen)
+      ? await apply(tx, arrival, { kind, evidence }, seen)
       : undefined;
   const happened = async (event: ArrivalEvent, more: Seen = {}): Promise<void> => {
-    if (row) row = await apply(tx, row, event, limits, more);
+    if (row) row = await apply(tx, row, event, more);
   };
   if (!place)
     return {

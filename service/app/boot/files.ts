@@ -1,5 +1,4 @@
 /** Boot files: names of records, given to the address that was leased to the device, inside its arrival window. */
-import { type Limits } from '@zpine/core/arrival/arrival';
 import { dialectOf } from '@zpine/core/config/dialect';
 import { utf8Bytes } from '@zpine/core/text/utf8';
 import { type Stored } from '@zpine/contract/kinds';
@@ -20,7 +19,7 @@ export type FileAnswer =
 /** `harbour-sw.furrow` and, for further files of an edition, `harbour-sw/motd`. */
 const wanted = (name: string): string => name.replace(/^\/+/, '');
 
-export async function fileFor(tx: Tx, name: string, from: string, limits: Limits): Promise<FileAnswer> {
+export async function fileFor(tx: Tx, name: string, from: string): Promise<FileAnswer> {
   const lease = await leaseAt(tx, from);
   const device = lease?.device_id
     ? (await byIds(tx, 'device', [Number(lease.device_id)], true)).get(Number(lease.device_id))
@@ -46,10 +45,9 @@ export async function fileFor(tx: Tx, name: string, from: string, limits: Limits
         tx,
         arrival,
         { kind: 'file-asked', evidence: { ...evidence, transport: 'TFTP' } },
-        limits,
         edition === undefined ? {} : { edition },
       );
-    } else await apply(tx, arrival, { kind: 'file-refused', evidence: { ...evidence, why: answer.why } }, limits);
+    } else await apply(tx, arrival, { kind: 'file-refused', evidence: { ...evidence, why: answer.why } });
   }
   return answer;
 }
@@ -91,7 +89,6 @@ export async function transferred(
   tx: Tx,
   file: { device: number; name: string; bytes: number; digest: string },
   end: { ok: true; seconds: number } | { ok: false; why: string },
-  limits: Limits,
 ): Promise<void> {
   const arrival = await openArrival(tx, file.device);
   if (!end.ok)
@@ -105,11 +102,9 @@ export async function transferred(
   if (!arrival) return;
   const evidence = { file: file.name, bytes: file.bytes };
   if (end.ok)
-    await apply(
-      tx,
-      arrival,
-      { kind: 'file-complete', evidence: { ...evidence, sha256: file.digest, seconds: end.seconds } },
-      limits,
-    );
-  else await apply(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } }, limits);
+    await apply(tx, arrival, {
+      kind: 'file-complete',
+      evidence: { ...evidence, sha256: file.digest, seconds: end.seconds },
+    });
+  else await apply(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } });
 }

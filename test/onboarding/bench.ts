@@ -1,0 +1,123 @@
+/** A service that boots devices, with the Brackwater demo in it, and a lab on the same stretch of loopback. */
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { dial, parseDialRow, type Endpoint } from '@zpine/core/addressing/dial';
+import { sure } from '@zpine/core/fault';
+import { type Milestone, milestones } from '@zpine/core/arrival/arrival';
+import { type ShownArrival } from '@zpine/contract/onboardingShapes';
+import { type Client } from '@zpine/contract/client';
+import { loadDemo } from '@zpine/demo/load';
+import { Lab, type DeviceInput } from '@zpine/lab/lab';
+import { type Fault } from '@zpine/lab/faults';
+import { bootNet } from '../../ops/stack.ts';
+import { testService, type TestBench } from '../service.ts';
+
+export interface Onboarding extends TestBench {
+  lab: Lab;
+  client: Client;
+  net: ReturnType<typeof bootNet>;
+  /** Where a socket has to go for an address of the records. */
+  at: (address: string, port: number) => Endpoint;
+  end: () => Promise<void>;
+}
+
+/** Waits are short: what a person would wait minutes for must show within seconds. */
+const QUICK = {
+  ZPINE_WAIT_PACKET: '1',
+  ZPINE_WAIT_REQUEST: '2',
+  ZPINE_WAIT_FILE: '2',
+  ZPINE_WAIT_TRANSFER: '2',
+  ZPINE_WAIT_LIFE: '2',
+  ZPINE_WAIT_PROBE: '1',
+};
+
+export function newLab(net: ReturnType<typeof bootNet>, folder: string): Lab {
+  return new Lab({ dialMap: net.dialMap, server: '10.77.0.10', paceMs: 20, devices: [] }, folder);
+}
+
+export async function onboarding(consoleFolder?: string): Promise<Onboarding> {
+  const net = bootNet();
+  const bench = await testService({ ...QUICK, ...net.env }, consoleFolder);
+  const folder = mkdtempSync(join(tmpdir(), 'zpine-lab-'));
+  const lab = newLab(net, folder);
+  const client = bench.clients.admin;
+  await loadDemo(client, () => undefined);
+  const rows = net.dialMap.map((row) => sure(parseDialRow(row)));
+  const end = async () => {
+    await lab.stop();
+    await bench.stop();
+    rmSync(folder, { recursive: true, force: true });
+  };
+  return { ...bench, lab, client, net, at: (address, port) => dial(rows, 'default', { address, port }), end };
+}
+
+export const ardle: DeviceInput = {
+  name: 'ardle',
+  model: 'LF-24',
+  serial: 'LF24-0188-01',
+  mac: '00:00:5e:00:53:a1',
+  relay: '10.77.16.1',
+  circuit: 'ard-xr-1:ge-2',
+};
+
+let boxes = 0;
+
+/** Another declared access switch with a box of its own, prepared; and its simulated hardware, switched off. */
+export async function another(
+  o: Onboarding,
+  faults: Fault[] = [],
+  relay = '10.77.64.1',
+): Promise<{ device: string; box: string }> {
+  const n = (boxes += 1);
+  const [device, box] = [`mos-acc-${10 + n}`, `box-${n}`];
+  const mac = `02:00:00:00:00:${n.toString(16).padStart(2, '0')}`;
+  const serial = `LF24-7000-${n}`;
+  await o.client.add('device', { name: device, duty: 'access', model: 'larkfield/lf-24', site: 'mos' });
+  for (const name of ['1/1', '1/2']) await o.client.add('interface', { device, name, description: `desk ${name}` });
+  await o.client.add('box', { serial, model: 'larkfield/lf-24', mac, device });
+  await o.client.call('device.assignManagement', { params: { ref: device }, body: {} });
+  o.lab.add({ name: box, model: 'LF-24', serial, mac, relay, faults });
+  return { device, box };
+}
+
+/** Makes and publishes an edition, and opens the window. */
+export async function prepare(o: Onboarding, ref: string): Promise<number> {
+  const { number } = await o.client.call('edition.make', { params: { ref }, body: {} });
+  await o.client.call('edition.publish', { params: { ref, number: String(number) }, body: { openHours: 1 } });
+  return number;
+}
+
+export async function newest(client: Client, device: string): Promise<ShownArrival> {
+  const { items } = await client.call('arrival.list', { query: { device, limit: '1' } });
+  if (!items[0]) throw new Error(`${device} has no arrival`);
+  return items[0];
+}
+
+/** Waits until the newest arrival of a device is as wanted; says how far it came when it is not. */
+export async function until(
+  client: Client,
+  device: string,
+  wanted: (a: ShownArrival) => boolean,
+  limitMs = 15_000,
+): Promise<ShownArrival> {
+  const end = Date.now() + limitMs;
+  for (;;) {
+    const arrival = await newest(client, device);
+    if (wanted(arrival)) return arrival;
+    if (Date.now() > end) {
+      const last = arrival.milestones.at(-1)?.name ?? 'nothing';
+      throw new Error(
+        `${device} came to "${last}", ${arrival.diagnosis?.title ?? 'no diagnosis'}: ${arrival.diagnosis?.detail ?? ''}`,
+      );
+    }
+    await new Promise((resolve) => setTimeout(resolve, 60));
+  }
+}
+
+export const serves = (client: Client, device: string): Promise<ShownArrival> =>
+  until(client, device, (a) => a.stage === 'serving' && a.endedAt !== null);
+export const diagnosed = (client: Client, device: string, code: string): Promise<ShownArrival> =>
+  until(client, device, (a) => a.diagnosis?.code === code);
+export const reachedIn = (a: ShownArrival): Milestone[] =>
+  milestones.filter((name) => a.milestones.some((m) => m.name === name));

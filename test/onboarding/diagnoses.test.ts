@@ -1,0 +1,101 @@
+import { expect } from 'chai';
+import { type DiagnosisCode } from '@zpine/core/arrival/diagnosis';
+import { type Fault } from '@zpine/lab/faults';
+import { another, diagnosed, onboarding, prepare, serves, type Onboarding } from './bench.ts';
+
+describe('an arrival that does not go on says why', () => {
+  let o: Onboarding;
+  before(async function () {
+    this.timeout(60_000);
+    o = await onboarding();
+  });
+  after(() => o.end());
+
+  const cases: [Fault, DiagnosisCode, RegExp][] = [
+    ['deaf', 'no-packet', /no DHCP packet/],
+    ['stored', 'no-packet', /no DHCP packet/],
+    ['ignores-file', 'no-file-request', /did not ask for its file/],
+    ['wrong-file', 'file-refused', /"startup.txt".*has no such file/],
+    ['truncated', 'file-broken', /ended early: no room/],
+    ['mute', 'no-sign-of-life', /neither called home nor answered/],
+    ['other-password', 'ssh-refused', /zpine was not let in/],
+    ['rejects-line', 'line-rejected', /socket 1\/1 \(internal fault\)/],
+    ['drops-line', 'differs', /missing: clock follow/],
+    ['no-room', 'not-kept', /no room in flash/],
+  ];
+  for (const [fault, code, words] of cases) {
+    it(`${fault}: ${code}`, async () => {
+      const { device, box } = await another(o, [fault]);
+      await prepare(o, device);
+      o.lab.device(box).on();
+      const arrival = await diagnosed(o.client, device, code);
+      expect(arrival.diagnosis?.detail).to.match(words);
+      expect(arrival.diagnosis?.remedy).not.to.equal('');
+      expect(arrival.diagnosis?.since).to.match(/^\d{4}-/);
+      const { items } = await o.client.call('today');
+      expect(items.some((i) => i.code === 'stuck' && i.key === device)).to.equal(true);
+      await o.lab.device(box).off();
+    });
+  }
+
+  it('a device that does not call home is found by its first SSH answer', async () => {
+    const { device, box } = await another(o, ['silent']);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    const arrival = await serves(o.client, device);
+    expect(arrival.milestones.map((m) => m.name)).not.to.include('called home');
+  });
+
+  it('a device that does not keep by itself is told to', async () => {
+    const { device, box } = await another(o, ['forgets']);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    const arrival = await serves(o.client, device);
+    expect(arrival.milestones.find((m) => m.name === 'kept')?.evidence.by).to.equal('our command');
+    expect(o.lab.state(box).kept).to.equal(true);
+  });
+
+  it('what was wrong is over once it is mended', async () => {
+    const { device, box } = await another(o, ['other-password']);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    const stuck = await diagnosed(o.client, device, 'ssh-refused');
+    o.lab.device(box).options.faults.clear();
+    await o.clients.installer.call('arrival.retry', { params: { id: String(stuck.id) }, body: {} });
+    expect((await serves(o.client, device)).diagnosis).to.equal(null);
+  });
+
+  it('another host key than the pinned one stops the session until somebody forgets it', async () => {
+    const { device, box } = await another(o);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    await serves(o.client, device);
+    await o.lab.device(box).off();
+    o.lab.device(box).erase();
+    const other = await another(o);
+    o.lab.device(box).options.flash.hostKey = o.lab.device(other.box).options.flash.hostKey;
+    await o.client.call('arrival.open', { params: { ref: device }, body: { hours: 1 } });
+    o.lab.device(box).on();
+    const stuck = await diagnosed(o.client, device, 'host-key-changed');
+    expect(stuck.diagnosis?.detail).to.match(/SHA256:\S+ was shown, SHA256:\S+ is pinned/);
+    await o.client.call('device.forgetHostKey', { params: { ref: device } });
+    await o.client.call('arrival.retry', { params: { id: String(stuck.id) }, body: {} });
+    await serves(o.client, device);
+  });
+
+  it('other hardware that answers at its address is named', async () => {
+    const { device, box } = await another(o);
+    await prepare(o, device);
+    o.lab.device(box).options.particulars.serial = 'LF24-9999-99';
+    o.lab.device(box).options.particulars.mac = '02:00:00:00:ff:01';
+    const { items } = await o.client.list('box', { device });
+    await o.client.edit('box', items[0]?.key ?? '', { mac: '02:00:00:00:ff:01' });
+    o.lab.device(box).on();
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    const strangers = await o.client.call('stranger.list', { query: {} });
+    expect(strangers.items.find((s) => s.serial === 'LF24-9999-99')?.conflict).to.match(
+      /it says serial LF24-9999-99, but MAC 02:00:00:00:ff:01 is that of box/,
+    );
+    await o.lab.device(box).off();
+  });
+});
