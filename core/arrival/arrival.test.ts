@@ -1,0 +1,160 @@
+import { expect } from 'chai';
+import { describe, it } from 'mocha';
+import fc from 'fast-check';
+import { type Arrival, type ArrivalEvent, expected, milestones, standardLimits, step, type Effect } from './arrival.ts';
+import { diagnosisCodes, diagnosisWords } from './diagnosis.ts';
+
+/** Runs events one behind the other; gives the end and all effects. */
+function run(events: ArrivalEvent[], from: Arrival = expected): { state: Arrival; effects: Effect[] } {
+  const effects: Effect[] = [];
+  let state = from;
+  for (const event of events) {
+    const done = step(state, event, standardLimits);
+    state = done.state;
+    effects.push(...done.effects);
+  }
+  return { state, effects };
+}
+
+const evidence = {};
+const boot: ArrivalEvent[] = [
+  { kind: 'discover', evidence },
+  { kind: 'offered', evidence },
+  { kind: 'request', evidence },
+  { kind: 'leased', evidence },
+  { kind: 'file-asked', evidence },
+  { kind: 'file-complete', evidence },
+];
+const home: ArrivalEvent = { kind: 'called-home', rejected: [], evidence };
+const proof: ArrivalEvent[] = [
+  { kind: 'reached', evidence },
+  { kind: 'matches', evidence },
+  { kind: 'kept', evidence },
+];
+const refused: ArrivalEvent = { kind: 'not-reached', why: 'connect', detail: 'ECONNREFUSED' };
+
+describe('arrivals', () => {
+  it('reach every milestone in order, with the stages that go with them', () => {
+    const { state, effects } = run([...boot, home, ...proof]);
+    expect(state).to.deep.equal({ phase: 'serving', reached: [...milestones], diagnosis: null });
+    expect(
+      effects.flatMap((e) => (e.kind === 'stage' ? [e.stage] : [])).filter((s, i, all) => s !== all[i - 1]),
+    ).to.deep.equal(['arriving', 'proving', 'serving']);
+    expect(effects.at(-1)).to.deep.equal({ kind: 'close-window' });
+  });
+
+  it('take repeated packets and repeated file requests in their stride', () => {
+    const again = boot.flatMap((event) => (event.kind === 'file-complete' ? [event] : [event, event]));
+    expect(run(again).state.reached).to.deep.equal(run(boot).state.reached);
+  });
+
+  it('take the first SSH answer as a sign of life where nobody calls home', () => {
+    const { state } = run([...boot, ...proof]);
+    expect(state.phase).to.equal('serving');
+    expect(state.reached).not.to.include('called home');
+  });
+
+  it('begin anew with another packet once the file is complete', () => {
+    for (const far of [boot, [...boot, home], [...boot, home, ...proof]]) {
+      const { effects } = step(run(far).state, { kind: 'discover', evidence }, standardLimits);
+      expect(effects).to.deep.equal([{ kind: 'again' }]);
+    }
+  });
+
+  const limits: [ArrivalEvent[], string | undefined][] = [
+    [[], 'no-packet'],
+    [boot.slice(0, 2), 'no-request'],
+    [boot.slice(0, 4), 'no-file-request'],
+    [boot.slice(0, 5), 'file-incomplete'],
+    [boot, 'no-sign-of-life'],
+    [[...boot, home, ...proof], undefined],
+  ];
+  for (const [far, code] of limits) {
+    it(`know what is missing behind ${far.at(-1)?.kind ?? 'nothing'}: ${code ?? 'nothing'}`, () => {
+      expect(run([...far, { kind: 'limit' }]).state.diagnosis?.code).to.equal(code);
+    });
+  }
+
+  it('do not make a known reason less clear when its time runs out', () => {
+    const far: ArrivalEvent[] = [
+      ...boot.slice(0, 4),
+      { kind: 'file-refused', evidence: { file: 'x', why: 'y' } },
+      { kind: 'limit' },
+    ];
+    expect(run(far).state.diagnosis?.code).to.equal('file-refused');
+  });
+
+  it('forget what was wrong when it is over', () => {
+    const late: ArrivalEvent[] = [{ kind: 'limit' }, ...boot];
+    expect(run(late).state.diagnosis).to.equal(null);
+    expect(run([...boot, { kind: 'limit' }, home, ...proof]).state.diagnosis).to.equal(null);
+    const wrong: ArrivalEvent = { kind: 'not-reached', why: 'sign-in', detail: 'zpine was not let in' };
+    expect(run([...boot, home, wrong]).state.diagnosis?.code).to.equal('ssh-refused');
+    expect(run([...boot, home, wrong, ...proof]).state.diagnosis).to.equal(null);
+  });
+
+  it('are patient with a device that restarts, and not for ever', () => {
+    expect(run([...boot, refused, refused, refused]).state.diagnosis).to.equal(null);
+    expect(run([...boot, home, refused, refused, refused]).state.diagnosis?.code).to.equal('ssh-waiting');
+    expect(run([...boot, home, refused, refused, refused, refused]).state.diagnosis?.code).to.equal('ssh-refused');
+  });
+
+  it('name rejected lines rather than the differences that come of them', () => {
+    const rejected: ArrivalEvent = {
+      kind: 'called-home',
+      rejected: [{ line: 'socket 1/99', why: 'no such socket' }],
+      evidence,
+    };
+    const { state } = run([
+      ...boot,
+      rejected,
+      { kind: 'reached', evidence },
+      { kind: 'differs', evidence: { lines: ['missing: socket 1/99'] } },
+    ]);
+    expect(state.diagnosis?.code).to.equal('line-rejected');
+    expect(diagnosisWords(state.diagnosis ?? { code: 'differs', evidence: {} }).detail).to.contain(
+      'socket 1/99 (no such socket)',
+    );
+    expect(state.reached).not.to.include('applied');
+  });
+
+  it('end with their window, unless they serve', () => {
+    expect(run([...boot, { kind: 'window-closed' }]).state.phase).to.equal('closed');
+    expect(run([...boot, home, ...proof, { kind: 'window-closed' }]).state.phase).to.equal('serving');
+  });
+
+  it('never lose a milestone, whatever comes in whatever order', () => {
+    const any: ArrivalEvent[] = [
+      ...boot,
+      home,
+      ...proof,
+      refused,
+      { kind: 'limit' },
+      { kind: 'file-broken', evidence },
+      { kind: 'differs', evidence },
+      { kind: 'not-kept', evidence },
+      { kind: 'wrong-box', evidence },
+    ];
+    fc.assert(
+      fc.property(fc.array(fc.constantFrom(...any), { maxLength: 40 }), (events) => {
+        let state = expected;
+        for (const event of events) {
+          const next = step(state, event, standardLimits);
+          expect(next.state.reached.slice(0, state.reached.length)).to.deep.equal(state.reached);
+          expect(new Set(next.state.reached).size).to.equal(next.state.reached.length);
+          if (next.state.phase === 'serving') expect(next.state.reached).to.include.members(['kept', 'serving']);
+          state = next.state;
+        }
+      }),
+    );
+  });
+
+  it('have words and a remedy for every diagnosis', () => {
+    for (const code of diagnosisCodes) {
+      const words = diagnosisWords({ code, evidence: {} });
+      expect(words.title, code).not.to.equal('');
+      expect(words.detail, code).not.to.match(/undefined/);
+      expect(words.remedy, code).not.to.equal('');
+    }
+  });
+});

@@ -1,0 +1,100 @@
+import { expect } from 'chai';
+import { describe, it } from 'mocha';
+import fc from 'fast-check';
+import { compareConfig, type Intended } from './compare.ts';
+import { furrow } from './dialects/furrow.ts';
+import { parseIndented, walk } from './tree.ts';
+
+describe('indented configurations', () => {
+  it('are read as a tree, by columns', () => {
+    const tree = parseIndented('a\n  b\n    c\n  d\n\ne\n\tf\n');
+    expect([...walk(tree)].map(({ node, above }) => [...above, node.text].join('>'))).to.deep.equal([
+      'a',
+      'a>b',
+      'a>b>c',
+      'a>d',
+      'e',
+      'e>f',
+    ]);
+  });
+  it('keep every line that is not empty', () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.nat(6), fc.stringMatching(/^[a-z]{1,4}$/))), (lines) => {
+        const text = lines.map(([indent, word]) => ' '.repeat(indent) + word).join('\n');
+        expect([...walk(parseIndented(text))].map(({ node }) => node.text)).to.deep.equal(
+          lines.map(([, word]) => word),
+        );
+      }),
+    );
+  });
+});
+
+/** One owned section, and one that is not. */
+function intended(ours: string, theirs = ''): Intended {
+  return {
+    text: ours + theirs,
+    sections: [
+      { name: 'ours', owned: true, from: 0, to: ours.length },
+      { name: 'theirs', owned: false, from: ours.length, to: ours.length + theirs.length },
+    ],
+  };
+}
+const compare = (ours: string, actual: string, theirs = '') =>
+  compareConfig(intended(ours, theirs), actual, furrow.heads);
+
+describe('comparing', () => {
+  it('finds no difference in other orders and other indentation', () => {
+    const { matches, right } = compare(
+      'name a\nsocket 1/1\n  about "x"\n  state live\n',
+      'socket 1/1\n    state live\n    about "x"\nname a\n',
+    );
+    expect({ matches, right }).to.deep.equal({ matches: true, right: 4 });
+  });
+  it('names what is missing, with the block that it stands in', () => {
+    const { missing, extra } = compare('socket 1/1\n  state live\n', 'socket 1/1\n');
+    expect(missing).to.deep.equal([{ section: 'ours', above: ['socket 1/1'], line: 'state live' }]);
+    expect(extra).to.deep.equal([]);
+    expect(compare('socket 1/1\n  state live\n', '').missing).to.have.length(2);
+  });
+  it('names what should not be there: in our blocks, and beside lines of the same family', () => {
+    const { extra } = compare(
+      'clock follow 10.77.0.5\naccount zpine\n  rank full\n',
+      'clock follow 10.77.0.5\nclock follow 10.9.9.9\naccount zpine\n  rank full\n  phrase plain x\naccount intruder\n',
+    );
+    expect(extra.map((d) => [...d.above, d.line].join('>'))).to.deep.equal([
+      'account zpine>phrase plain x',
+      'clock follow 10.9.9.9',
+      'account intruder',
+    ]);
+  });
+  it('counts and shows the rest, and leaves it alone', () => {
+    const { matches, elsewhere } = compare('name a\n', 'name a\nlane 99\n  title "by hand"\n', 'lane 5\n');
+    expect(matches).to.equal(true);
+    expect(elsewhere).to.deep.equal(['lane 99', 'title "by hand"']);
+  });
+  it('wants a line twice that is meant twice', () => {
+    expect(compare('greeting\n  | a\n  | a\n', 'greeting\n  | a\n').missing).to.have.length(1);
+  });
+});
+
+describe('the way in of a Furrow configuration', () => {
+  it('is read from its own text', () => {
+    const text =
+      'account zpine\n  phrase sealed $6$abc$def\n  rank full\nface lane 304\n  inet 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
+    expect(furrow.wayIn(text)).to.deep.equal({
+      addresses: [{ on: 'lane 304', address: '10.77.16.11/24' }],
+      gateway: '10.77.16.1',
+      users: [{ name: 'zpine', password: '$6$abc$def', sealed: true }],
+      shell: true,
+      callHome: 'http://10.77.0.10/life/x',
+    });
+    expect(furrow.wayIn('')).to.deep.equal({
+      addresses: [],
+      gateway: undefined,
+      users: [],
+      shell: false,
+      callHome: undefined,
+    });
+    expect(furrow.interfaceName('vlan304')).to.equal('lane 304');
+  });
+});
