@@ -1,0 +1,218 @@
+/** Stock DHCP clients, broadcasting on a wire of their own: two network namespaces with a cable between them. */
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import { loadDemo } from '@zpine/demo/load';
+import { bootNet, keyFile } from '../../ops/stack.ts';
+import { testService, type TestBench } from '../service.ts';
+import { newest } from './bench.ts';
+
+const [SERVER, CLIENT] = [`zps${process.pid}`, `zpc${process.pid}`];
+const SERVER_ADDRESS = '10.77.16.9';
+const MAC = '00:00:5e:00:53:a1';
+
+const sh = (...args: string[]): string =>
+  execFileSync(args[0] ?? '', args.slice(1), { encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] });
+const inside = (space: string, ...args: string[]): string => sh('ip', 'netns', 'exec', space, ...args);
+
+/** Why this cannot be done here, if it cannot. */
+function obstacle(): string | undefined {
+  try {
+    sh('ip', 'netns', 'add', SERVER);
+    sh('ip', 'netns', 'add', CLIENT);
+    sh(
+      'ip',
+      'link',
+      'add',
+      'zpup',
+      'netns',
+      SERVER,
+      'type',
+      'veth',
+      'peer',
+      'name',
+      'zpdown',
+      'netns',
+      CLIENT,
+      'address',
+      MAC,
+    );
+    for (const [space, link] of [
+      [SERVER, 'zpup'],
+      [CLIENT, 'zpdown'],
+    ] as const) {
+      inside(space, 'ip', 'link', 'set', 'lo', 'up');
+      inside(space, 'ip', 'link', 'set', link, 'up');
+    }
+    inside(SERVER, 'ip', 'address', 'add', `${SERVER_ADDRESS}/24`, 'dev', 'zpup');
+    for (const program of ['dhclient', 'udhcpc', 'curl']) inside(CLIENT, 'which', program);
+    return undefined;
+  } catch (error) {
+    return String(error instanceof Error ? error.message : error).split('\n')[0];
+  }
+}
+
+describe('stock clients on a wire of their own', () => {
+  let bench: TestBench;
+  let service: ChildProcess | undefined;
+  const folder = mkdtempSync(join(tmpdir(), 'zpine-clients-'));
+  const script = join(folder, 'script');
+  const dump = join(folder, 'dump');
+
+  before(async function () {
+    this.timeout(60_000);
+    const why = obstacle();
+    if (why !== undefined) {
+      process.stdout.write(`    skipped: no network namespaces here (${why})\n`);
+      return this.skip();
+    }
+    // The records are made by an instance outside; the one that answers runs inside, on the same database.
+    bench = await testService({ ...bootNet().env, ZPINE_BOOT_ADDRESS: SERVER_ADDRESS });
+    await loadDemo(bench.clients.admin, () => undefined);
+    writeFileSync(
+      script,
+      `#!/bin/sh\nenv > ${dump}\ncase "$reason$1" in\nBOUND|bound) ip address replace "\${new_ip_address:-$ip}"/24 dev zpdown ;;\nesac\n`,
+      { mode: 0o755 },
+    );
+    service = spawn('ip', ['netns', 'exec', SERVER, process.execPath, 'dist/service.js'], {
+      env: {
+        PATH: process.env.PATH,
+        ZPINE_DATABASE_SOCKET: process.env.ZPINE_TEST_SOCKET,
+        ZPINE_DATABASE_PASSWORD: process.env.ZPINE_TEST_PASSWORD,
+        ZPINE_DATABASE_NAME: bench.databaseName,
+        ZPINE_KEY_FILE: keyFile,
+        ZPINE_LISTEN_PORT: '0',
+        ZPINE_LOG_LEVEL: 'warn',
+        ZPINE_BOOT_ADDRESS: SERVER_ADDRESS,
+        ZPINE_BOOT_BROADCAST: 'true',
+      },
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+    });
+    await new Promise<void>((done, fail) => {
+      service?.once('message', () => done());
+      service?.once('exit', (code) => fail(new Error(`the service ended with status ${code}`)));
+    });
+  });
+
+  after(async () => {
+    if (service && service.exitCode === null) {
+      const ended = new Promise((done) => service?.once('exit', done));
+      service.kill('SIGTERM');
+      await ended;
+    }
+    for (const space of [SERVER, CLIENT]) {
+      try {
+        sh('ip', 'netns', 'delete', space);
+      } catch {
+        // It was never made.
+      }
+    }
+    await bench?.stop();
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  /** What the client told its script. */
+  const told = (): Record<string, string> =>
+    Object.fromEntries(
+      readFileSync(dump, 'utf8')
+        .split('\n')
+        .filter(Boolean)
+        .map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]),
+    );
+
+  const fetchFile = (): string => {
+    const path = join(folder, 'file');
+    inside(CLIENT, 'curl', '-sS', '--tftp-blksize', '1428', '-o', path, `tftp://${SERVER_ADDRESS}/ard-acc-1.furrow`);
+    return readFileSync(path, 'utf8');
+  };
+
+  it('dhclient gets lease, options and file', async function () {
+    this.timeout(30_000);
+    const conf = join(folder, 'dhclient.conf');
+    writeFileSync(
+      conf,
+      'option boot-servers code 150 = array of ip-address;\nrequest subnet-mask, routers, domain-name, domain-name-servers, host-name, ntp-servers, tftp-server-name, bootfile-name, boot-servers;\n',
+    );
+    inside(
+      CLIENT,
+      'env',
+      '-i',
+      `PATH=${process.env.PATH}`,
+      'dhclient',
+      '-4',
+      '-1',
+      '-cf',
+      conf,
+      '-sf',
+      script,
+      '-lf',
+      join(folder, 'leases'),
+      '-pf',
+      join(folder, 'pid'),
+      'zpdown',
+    );
+    process.kill(Number(readFileSync(join(folder, 'pid'), 'utf8')));
+    expect(told()).to.include({
+      new_ip_address: '10.77.16.11',
+      new_subnet_mask: '255.255.255.0',
+      new_routers: '10.77.16.1',
+      new_domain_name: 'brackwater.example',
+      new_domain_name_servers: '10.77.0.6',
+      new_host_name: 'ard-acc-1',
+      new_ntp_servers: '10.77.0.5 10.77.0.6',
+      new_tftp_server_name: SERVER_ADDRESS,
+      new_bootfile_name: 'ard-acc-1.furrow',
+      new_boot_servers: SERVER_ADDRESS,
+      new_dhcp_lease_time: '3600',
+      new_dhcp_server_identifier: SERVER_ADDRESS,
+    });
+    expect(fetchFile()).to.match(/^name ard-acc-1\n/);
+    const arrival = await newest(bench.clients.admin, 'ard-acc-1');
+    expect(arrival.milestones.map((m) => m.name)).to.deep.equal([
+      'powered',
+      'offered',
+      'leased',
+      'file asked',
+      'file complete',
+    ]);
+    expect(arrival.relay).to.equal(null);
+  });
+
+  it('udhcpc gets the same, as the client of another family', function () {
+    this.timeout(30_000);
+    inside(CLIENT, 'ip', 'address', 'flush', 'dev', 'zpdown');
+    inside(
+      CLIENT,
+      'udhcpc',
+      '-f',
+      '-q',
+      '-n',
+      '-t',
+      '3',
+      '-T',
+      '1',
+      '-i',
+      'zpdown',
+      '-s',
+      script,
+      '-O',
+      '66',
+      '-O',
+      '67',
+      '-O',
+      '150',
+    );
+    const seen = told();
+    expect(seen).to.include({
+      ip: '10.77.16.11',
+      router: '10.77.16.1',
+      domain: 'brackwater.example',
+      lease: '3600',
+      serverid: SERVER_ADDRESS,
+    });
+    expect(`${seen.boot_file ?? ''}${seen.bootfile ?? ''}`).to.contain('ard-acc-1.furrow');
+    expect(fetchFile()).to.match(/^name ard-acc-1\n/);
+  });
+});
