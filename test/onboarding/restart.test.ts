@@ -1,0 +1,80 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import { milestones } from '@zpine/core/arrival/arrival';
+import { type Client } from '@zpine/contract/client';
+import { loadDemo } from '@zpine/demo/load';
+import { type Lab } from '@zpine/lab/lab';
+import { bootNet, clientFor, keyFile, makeUsers, startBuiltService, type TestService } from '../../ops/stack.ts';
+import { emptyDatabase } from '../service.ts';
+import { ardle, newLab, reachedIn, serves, until } from './bench.ts';
+
+describe('a service that is killed in the middle of an arrival', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'zpine-lab-'));
+  let service: TestService;
+  let client: Client;
+  let lab: Lab;
+  let env: Record<string, string>;
+
+  before(async function () {
+    this.timeout(60_000);
+    const net = bootNet();
+    env = {
+      ZPINE_DATABASE_SOCKET: process.env.ZPINE_TEST_SOCKET ?? '',
+      ZPINE_DATABASE_PASSWORD: process.env.ZPINE_TEST_PASSWORD ?? '',
+      ZPINE_DATABASE_NAME: await emptyDatabase(),
+      ZPINE_KEY_FILE: keyFile,
+      ZPINE_WAIT_PROBE: '1',
+      ...net.env,
+    };
+    await makeUsers(env);
+    await start();
+    await loadDemo(client, () => undefined);
+    lab = newLab(net, folder);
+  });
+  after(async () => {
+    await lab.stop();
+    await service.stop();
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  const start = async () => {
+    service = await startBuiltService(env);
+    client = await clientFor(service.url, 'admin');
+  };
+
+  for (const [n, [name, stone]] of (
+    [
+      ['behind its lease', 'leased'],
+      ['behind its file', 'file complete'],
+    ] as const
+  ).entries()) {
+    it(`${name}: started again, it goes on, and loses no milestone`, async function () {
+      this.timeout(40_000);
+      const device = n === 0 ? 'ard-acc-1' : 'cob-acc-1';
+      const box =
+        n === 0
+          ? ardle
+          : {
+              name: 'cobbleholm',
+              model: 'LF-24' as const,
+              serial: 'LF24-0188-02',
+              mac: '00:00:5e:00:53:a6',
+              relay: '10.77.33.1',
+            };
+      // So slow that there is time to kill.
+      lab.add({ ...box, faults: ['slow', ...(n === 0 ? (['ignores-file'] as const) : (['silent'] as const))] });
+      lab.device(box.name).on();
+      const before = await until(client, device, (a) => a.milestones.some((m) => m.name === stone));
+      await service.stop('SIGKILL');
+      if (n === 0) lab.device(box.name).options.faults.delete('ignores-file');
+      await start();
+      const after = await serves(client, device);
+      expect(after.id).to.equal(before.id);
+      for (const milestone of before.milestones)
+        expect(after.milestones.find((m) => m.name === milestone.name)).to.deep.equal(milestone);
+      expect(reachedIn(after)).to.deep.equal(milestones.filter((m) => n === 0 || m !== 'called home'));
+    });
+  }
+});
