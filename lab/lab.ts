@@ -72,8 +72,9 @@ export class Lab {
     for (const entry of lab.devices) this.add(entry);
   }
 
-  static fromFile(path: string, folder: string): Lab {
-    return new Lab(parse(readFileSync(path, 'utf8')) as LabInput, folder);
+  /** `instead` takes the place of what the file says. */
+  static fromFile(path: string, folder: string, instead: Partial<LabInput> = {}): Lab {
+    return new Lab({ ...(parse(readFileSync(path, 'utf8')) as LabInput), ...instead }, folder);
   }
 
   /** Switches on what the lab's file has on. */

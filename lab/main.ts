@@ -1,4 +1,4 @@
-/** The lab as a process of its own: `lab FILE FOLDER`. Its control address goes to the parent and into the folder. */
+/** The lab as a process of its own: `lab FILE FOLDER [DIAL-MAP]`. Its control address goes to the parent and into the folder. */
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type AddressInfo } from 'node:net';
@@ -6,8 +6,8 @@ import { serve } from '@hono/node-server';
 import { labControl } from './control.ts';
 import { Lab } from './lab.ts';
 
-const [file = 'demo/lab.yaml', folder = '.pine/demo/lab'] = process.argv.slice(2);
-const lab = Lab.fromFile(file, folder);
+const [file = 'demo/lab.yaml', folder = '.pine/demo/lab', row] = process.argv.slice(2);
+const lab = Lab.fromFile(file, folder, row === undefined ? {} : { dialMap: [row] });
 const server = serve({ fetch: labControl(lab).fetch, hostname: '127.0.0.1', port: 0 }, () => {
   const { port } = server.address() as AddressInfo;
   const url = `http://127.0.0.1:${port}`;

@@ -2,6 +2,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createSocket } from 'node:dgram';
 import { createServer } from 'node:net';
 import { createInterface } from 'node:readline/promises';
 import { Client } from '@zpine/contract/client';
@@ -110,12 +111,14 @@ async function demo(): Promise<void> {
   const database = await startMariadb({ folder: `${STATE}/demo`, databases: ['zpine_demo'] });
   const running: Running = { database };
   watch(running);
+  const net = await freeNet();
   const env = {
     ZPINE_LOG_LEVEL: 'warn',
     ZPINE_LOG_PRETTY: 'true',
     ZPINE_ORGANISATION: 'Brackwater Ferries',
     ZPINE_KEY_FILE: `${STATE}/demo/key`,
-    ...demoBoot,
+    ZPINE_BOOT_ADDRESS: BOOT_ADDRESS,
+    ZPINE_DIAL_MAP: net,
     ...environment(database, 'zpine_demo'),
     ZPINE_LISTEN_PORT: String(await portFor()),
   };
@@ -131,7 +134,7 @@ async function demo(): Promise<void> {
     say(`Brackwater Ferries is loaded: ${count} records`);
     writeFileSync(`${STATE}/demo/loaded`, new Date().toISOString());
   }
-  const lab = await startLab();
+  const lab = await startLab(net);
   running.lab = lab.child;
   if (args.includes('--until-served')) return untilServed(running, url, password);
   say('');
@@ -143,15 +146,30 @@ async function demo(): Promise<void> {
 }
 
 /** Where booting devices of the demo find the service, and how their addresses are reached on loopback. */
-const demoBoot = { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_DIAL_MAP: 'default 10.77.0.0/16 127.77.0.0/16 10000' };
+const BOOT_ADDRESS = '10.77.0.10';
+const FIRST_NET = 77;
+const NETS = 100;
+
+/** A stretch of loopback that no other demo on this machine uses: its DHCP port is free. */
+async function freeNet(): Promise<string> {
+  for (let net = FIRST_NET; net < FIRST_NET + NETS; net += 1) {
+    const taken = await new Promise<boolean>((done) => {
+      const probe = createSocket('udp4');
+      probe.once('error', () => done(true));
+      probe.bind(10_067, `127.${net}.0.10`, () => probe.close(() => done(false)));
+    });
+    if (!taken) return `default 10.77.0.0/16 127.${net}.0.0/16 10000`;
+  }
+  throw new Error('no stretch of loopback is free for booting devices');
+}
 const SERVED = ['ard-acc-1', 'cob-acc-1'];
 const SERVED_SECONDS = '120';
 
 /** The simulated devices, in a process of their own. */
-async function startLab(): Promise<{ child: ChildProcess }> {
+async function startLab(net: string): Promise<{ child: ChildProcess }> {
   const child = spawn(
     'setpriv',
-    ['--pdeathsig', 'TERM', process.execPath, 'dist/lab.js', 'demo/lab.yaml', `${STATE}/demo/lab`],
+    ['--pdeathsig', 'TERM', process.execPath, 'dist/lab.js', 'demo/lab.yaml', `${STATE}/demo/lab`, net],
     { stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true },
   );
   await new Promise<void>((done, fail) => {

@@ -1,5 +1,4 @@
 /** The command line as people use it: the built program, a real service, its own configuration folder. */
-import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -7,12 +6,7 @@ import { expect } from 'chai';
 import { PASSWORD } from '../ops/stack.ts';
 import { kindNames } from '@zpine/contract/kinds';
 import { testService, type TestBench } from './service.ts';
-
-interface Said {
-  out: string;
-  err: string;
-  status: number;
-}
+import { zpineIn } from './zpine.ts';
 
 describe('the command line', () => {
   const home = mkdtempSync(join(tmpdir(), 'zpine-cli-'));
@@ -25,24 +19,7 @@ describe('the command line', () => {
     rmSync(home, { recursive: true, force: true });
   });
 
-  function zpineWith(input: string, env: Record<string, string>, ...args: string[]): Promise<Said> {
-    const child = spawn(process.execPath, ['dist/zpine.js', ...args], {
-      env: { ...process.env, XDG_CONFIG_HOME: home, ...env },
-      stdio: ['pipe', 'pipe', 'pipe'],
-    });
-    child.stdin.end(input);
-    const said: Said = { out: '', err: '', status: 0 };
-    child.stdout.on('data', (chunk: Buffer) => (said.out += chunk.toString()));
-    child.stderr.on('data', (chunk: Buffer) => (said.err += chunk.toString()));
-    return new Promise((done) => child.once('close', (code) => done({ ...said, status: code ?? -1 })));
-  }
-  const zpine = (...args: string[]) => zpineWith('', {}, ...args);
-  /** For a command that must succeed: what it said. */
-  const well = async (...args: string[]): Promise<string> => {
-    const { out, err, status } = await zpine(...args);
-    expect(status, `zpine ${args.join(' ')}: ${err}`).to.equal(0);
-    return out.trimEnd();
-  };
+  const { zpineWith, zpine, well } = zpineIn(home);
 
   it('asks for sign-in before anything else', async () => {
     const { err, status } = await zpine('device', 'list');

@@ -4,6 +4,7 @@ import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
+import { milestones } from '@zpine/core/arrival/arrival';
 
 describe('the demo', function () {
   this.timeout(60_000);
@@ -63,6 +64,20 @@ describe('the demo', function () {
     expect(await (await fetch(url)).text()).to.include('Zealous Pine');
     child.kill('SIGINT');
     expect(await ended).to.equal(0);
+    await nothingLeft();
+  });
+
+  it('lets its switches boot until they serve, and says every milestone', async () => {
+    const child = spawn(process.execPath, ['dist/launch.js', 'demo', '--until-served'], {
+      env: { ...process.env, ZPINE_STATE: join(state, 'served'), ZPINE_LISTEN_PORT: '0' },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
+    let said = '';
+    child.stdout.on('data', (chunk: Buffer) => (said += chunk.toString()));
+    expect(await new Promise((done) => child.once('exit', done)), said).to.equal(0);
+    for (const device of ['ard-acc-1', 'cob-acc-1'])
+      for (const milestone of milestones) expect(said).to.match(new RegExp(`${device} +${milestone}`));
+    expect(said).to.match(/ard-acc-1, cob-acc-1: serving\n$/);
     await nothingLeft();
   });
 
