@@ -7,7 +7,7 @@ import { expect } from 'chai';
 import { loadDemo } from '@zpine/demo/load';
 import { bootNet, keyFile } from '../../ops/stack.ts';
 import { testService, type TestBench } from '../service.ts';
-import { newest } from './bench.ts';
+import { until } from './bench.ts';
 
 const [SERVER, CLIENT] = [`zps${process.pid}`, `zpc${process.pid}`];
 const SERVER_ADDRESS = '10.77.16.9';
@@ -169,7 +169,9 @@ describe('stock clients on a wire of their own', () => {
       new_dhcp_server_identifier: SERVER_ADDRESS,
     });
     expect(fetchFile()).to.match(/^name ard-acc-1\n/);
-    const arrival = await newest(bench.clients.admin, 'ard-acc-1');
+    const arrival = await until(bench.clients.admin, 'ard-acc-1', (a) =>
+      a.milestones.some((m) => m.name === 'file complete'),
+    );
     expect(arrival.milestones.map((m) => m.name)).to.deep.equal([
       'powered',
       'offered',

@@ -143,7 +143,9 @@ describe('a switch onboards itself', () => {
     o.lab.device(box).erase();
     o.lab.device(box).options.faults.clear();
     o.lab.device(box).on();
-    const second = await serves(o.client, device);
+    const second = await serves(o.client, device).catch((error: unknown) => {
+      throw new Error(`${String(error)}; the lab says ${JSON.stringify(o.lab.state(box))}`);
+    });
     expect(second.id).to.be.greaterThan(first.id);
     expect((await o.client.call('arrival.show', { params: { id: String(first.id) } })).phase).to.equal('closed');
   });

@@ -65,6 +65,8 @@ export async function noteStranger(
     tx.hint('stranger', Number(id), 1);
     return;
   }
+  // A packet that was under way while somebody recognised it says nothing new.
+  if (known.settled_as === 'device' && conflict === null && ((await boxOf(tx, known))?.device ?? null) !== null) return;
   // One that was recognised and is unknown again has lost its box; one that was dismissed is back after a day.
   const back =
     known.settled_at !== null &&
