@@ -1,9 +1,9 @@
 import { type Command } from 'commander';
+import { milestoneWords } from '@zpine/core/arrival/words';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, stageText, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
-import { valueText } from './settings.ts';
 
 const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
 
@@ -121,14 +121,9 @@ function arrivalText(a: ShownArrival): string {
   if (a.address) rows.push(['booted at', `${a.address}${a.relay ? ` behind relay ${a.relay}` : ''}`]);
   if (a.management) rows.push(['management', a.management]);
   if (a.diagnosis) rows.push(['wrong', `${a.diagnosis.title}: ${a.diagnosis.detail}\n${a.diagnosis.remedy}`]);
-  const stones = a.milestones.map((m) => [clock(m.at), m.name, evidenceText(m.evidence)]);
+  const stones = a.milestones.map((m) => [clock(m.at), m.name, milestoneWords(m.name, m.evidence)]);
   return `${pairs(rows)}\n\n${a.milestones.length > 0 ? table(['at', 'milestone', 'evidence'], stones) : 'nothing was heard of it yet'}`;
 }
-
-const evidenceText = (evidence: Record<string, unknown>): string =>
-  Object.entries(evidence)
-    .map(([name, value]) => `${name} ${valueText(value)}`)
-    .join(' · ');
 
 const POLL_MS = 400;
 
@@ -165,7 +160,7 @@ async function watch(devices: string[], options: { untilServed?: boolean; limit?
 function tell(arrival: ShownArrival, seen: Map<number, { stones: number; wrong: string | undefined }>): void {
   const before = seen.get(arrival.id) ?? { stones: 0, wrong: undefined };
   for (const m of arrival.milestones.slice(before.stones))
-    out(`${clock(m.at)}  ${arrival.device.padEnd(12)}  ${m.name.padEnd(13)}  ${evidenceText(m.evidence)}`);
+    out(`${clock(m.at)}  ${arrival.device.padEnd(12)}  ${m.name.padEnd(13)}  ${milestoneWords(m.name, m.evidence)}`);
   const wrong =
     arrival.diagnosis && arrival.diagnosis.code !== 'ssh-waiting'
       ? `${arrival.diagnosis.title}: ${arrival.diagnosis.detail}`

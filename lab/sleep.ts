@@ -1,12 +1,12 @@
-/** Waits, or ends early when the signal is given. */
-export const sleep = (ms: number, signal: AbortSignal): Promise<void> =>
+/** Waits, or ends early when any of the signals is given. */
+export const sleep = (ms: number, ...signals: AbortSignal[]): Promise<void> =>
   new Promise((resolve) => {
     const end = () => {
       clearTimeout(timer);
-      signal.removeEventListener('abort', end);
+      for (const signal of signals) signal.removeEventListener('abort', end);
       resolve();
     };
     const timer = setTimeout(end, ms);
-    signal.addEventListener('abort', end);
-    if (signal.aborted) end();
+    for (const signal of signals) signal.addEventListener('abort', end);
+    if (signals.some((signal) => signal.aborted)) end();
   });

@@ -6,6 +6,9 @@ import { fieldsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { routes } from '@zpine/contract/routes';
 import { type Route } from '@zpine/contract/route';
+import { fixedNames } from '@zpine/contract/templateNames';
+import { functions } from '@zpine/core/template/functions';
+import { type Shape, shapeName } from '@zpine/core/template/shapes';
 import { options } from '../service/config.ts';
 
 const made = 'Made by `./run docs`; edit the tables it is made from.';
@@ -85,7 +88,32 @@ function routesPage(): string {
   return `# Routes\n\n${made}\n\nBelow \`/api/v1\`; the whole description is at \`/api/openapi.json\`.\n\n${table(['route', 'role', 'what', 'id'], rows)}\n`;
 }
 
+/** `x.y`, its type and meaning, for every name below a shape. */
+function namesBelow(name: string, shape: Shape): string[][] {
+  if (shape.is === 'map' && !shape.open) {
+    const own = shape.about ? [[`\`${name}\``, shapeName(shape), shape.about]] : [];
+    return [...own, ...Object.entries(shape.fields).flatMap(([field, inner]) => namesBelow(`${name}.${field}`, inner))];
+  }
+  const item = shape.is === 'list' && shape.of.is === 'map' ? Object.entries(shape.of.fields) : [];
+  const rows = item.map(([field, inner]) => [`\`${name}[].${field}\``, shapeName(inner), inner.about ?? '']);
+  return [[`\`${name}\``, shapeName(shape), shape.about ?? ''], ...rows];
+}
+
+function namesPage(): string {
+  const names = Object.entries(fixedNames).flatMap(([name, shape]) => namesBelow(name, shape));
+  const calls = Object.entries(functions).map(([name, row]) => {
+    const takes = row.takes.map((t, i) => (i >= row.least ? `[${t}]` : t)).join(', ');
+    return [
+      `\`${name}(${takes}${row.most > row.takes.length ? ', …' : ''})\``,
+      row.gives,
+      row.secrets === 'refused' ? 'not to be asked of a secret' : '',
+    ];
+  });
+  return `# Names and functions of templates\n\n${made}\n\nThe language itself is described in [templates.md](templates.md). \`zpine template names DEVICE\` lists the names with the values of a device.\n\n## Names\n\n\`set\` holds every setting of the catalogue by its name (\`set.time.servers\`), unset ones as null.\n\n${table(['name', 'type', 'meaning'], names)}\n\n## Functions\n\n\`secret("name")\` gives a secret setting by its name.\n\n${table(['call', 'gives', ''], calls)}\n`;
+}
+
 export const pages = {
+  'docs/template-names.md': namesPage,
   'docs/errors.md': errorsPage,
   'docs/records.md': kindsPage,
   'docs/options.md': optionsPage,

@@ -76,6 +76,11 @@ export async function labCommand(args: string[], controlFile: string): Promise<v
 }
 
 const print = (text: string): void => void process.stdout.write(text);
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  // The reader went away, as `| head` does: nothing is wrong.
+  if (error.code === 'EPIPE') process.exit(0);
+  throw error;
+});
 
 function list(devices: Device[]): void {
   for (const d of devices) {

@@ -1,8 +1,12 @@
 /** Makes the pictures of docs/screenshots anew, on a fresh demo of their own. */
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { type Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
+import { Lab } from '@zpine/lab/lab';
 import { openBrowser, signedInPage } from './browser.ts';
-import { clientFor, databaseEnv, makeUsers, PASSWORD, startBuiltService, throwawayMariadb } from './stack.ts';
+import { bootNet, clientFor, databaseEnv, makeUsers, PASSWORD, startBuiltService, throwawayMariadb } from './stack.ts';
 import { type Page } from 'playwright-core';
 
 const FOLDER = 'docs/screenshots';
@@ -19,6 +23,38 @@ const shots: Shot[] = [
   { name: 'today', path: '/' },
   { name: 'devices', path: '/devices' },
   { name: 'device', path: '/devices/ard-acc-1' },
+  { name: 'arrivals', path: '/arrivals' },
+  {
+    name: 'stranger',
+    path: '/arrivals',
+    steps: async (page) => page.getByRole('button', { name: 'As another' }).click(),
+  },
+  {
+    name: 'edition',
+    path: '/devices/ard-acc-1?show=edition',
+    steps: async (page) => page.getByRole('option', { name: 'alert to 10.77.0.7' }).click(),
+  },
+  { name: 'booting', path: '/devices/ske-acc-2?show=booting' },
+  {
+    name: 'settings',
+    path: '/devices/cob-acc-1?show=settings',
+    steps: async (page) =>
+      page
+        .getByRole('row', { name: /time\.servers/ })
+        .getByRole('button')
+        .first()
+        .click(),
+  },
+  {
+    name: 'template',
+    path: '/templates/furrow-access?line=8',
+    steps: async (page) => {
+      await page.locator('#preview-device').click();
+      await page.keyboard.type('cob-acc-1');
+      await page.locator('.ant-select-item-option').filter({ hasText: 'cob-acc-1' }).first().click();
+      await page.getByRole('option', { name: 'clock follow 10.77.32.12' }).click();
+    },
+  },
   { name: 'prefixes', path: '/prefixes' },
   { name: 'prefix', path: '/prefixes/10.77.16.0%2F24' },
   {
@@ -35,14 +71,37 @@ const shots: Shot[] = [
   { name: 'dark', path: '/devices/har-core-1', dark: true },
 ];
 
+/** Ardle serves, Cobbleholm is stuck, Skerry is a stranger; one more device is prepared and waited for. */
+async function bootSome(client: Client): Promise<void> {
+  lab.device('cobbleholm').options.faults.add('rejects-line');
+  lab.start();
+  const ref = 'ske-acc-2';
+  await client.add('device', { name: ref, duty: 'access', model: 'larkfield/lf-24', site: 'ske' });
+  await client.add('box', { serial: 'LF24-0188-07', model: 'larkfield/lf-24', mac: '00:00:5e:00:53:d1', device: ref });
+  await client.call('device.assignManagement', { params: { ref }, body: {} });
+  const { number } = await client.call('edition.make', { params: { ref }, body: {} });
+  await client.call('edition.publish', { params: { ref, number: String(number) }, body: { openHours: 72 } });
+  for (let i = 0; i < 100; i += 1) {
+    const { items } = await client.call('arrival.list', { query: {} });
+    if (items.some((a) => a.stage === 'serving') && items.some((a) => a.diagnosis?.code === 'line-rejected')) return;
+    await new Promise((resolve) => setTimeout(resolve, 200));
+  }
+  throw new Error('the switches of the pictures did not come as far as they should');
+}
+
 mkdirSync(FOLDER, { recursive: true });
 const database = await throwawayMariadb(['zpine_shots']);
-const env = { ...databaseEnv(database, 'zpine_shots'), ZPINE_ORGANISATION: 'Brackwater Ferries' };
+const net = bootNet();
+const env = { ...databaseEnv(database, 'zpine_shots'), ...net.env, ZPINE_ORGANISATION: 'Brackwater Ferries' };
+const folder = mkdtempSync(join(tmpdir(), 'zpine-lab-'));
+const lab = Lab.fromFile('demo/lab.yaml', folder, { dialMap: net.dialMap });
 await makeUsers(env);
 const service = await startBuiltService(env);
 const browser = await openBrowser();
 try {
-  await loadDemo(await clientFor(service.url, 'admin'), () => undefined);
+  const client = await clientFor(service.url, 'admin');
+  await loadDemo(client, () => undefined);
+  await bootSome(client);
   for (const scheme of ['light', 'dark'] as const) {
     const page = await signedInPage(browser, service.url, 'admin', PASSWORD, scheme);
     for (const { name, path, steps, dark } of shots) {
@@ -57,6 +116,8 @@ try {
   }
 } finally {
   await browser.close();
+  await lab.stop();
+  rmSync(folder, { recursive: true, force: true });
   await service.stop();
   await database.stop();
 }

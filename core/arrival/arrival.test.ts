@@ -2,6 +2,7 @@ import { expect } from 'chai';
 import { describe, it } from 'mocha';
 import fc from 'fast-check';
 import { type Arrival, type ArrivalEvent, expected, milestones, standardLimits, step, type Effect } from './arrival.ts';
+import { milestoneWords } from './words.ts';
 import { diagnosisCodes, diagnosisWords } from './diagnosis.ts';
 
 /** Runs events one behind the other; gives the end and all effects. */
@@ -147,6 +148,25 @@ describe('arrivals', () => {
         }
       }),
     );
+  });
+
+  it('say in a line what the evidence of a milestone is', () => {
+    const powered = {
+      by: 'serial LF24-0188-01',
+      relay: '10.77.16.1',
+      circuit: 'ard-xr-1:ge-2',
+      mac: '00:00:5e:00:53:a1',
+    };
+    expect(milestoneWords('powered', powered)).to.equal(
+      'known by serial LF24-0188-01, behind relay 10.77.16.1, port ard-xr-1:ge-2',
+    );
+    expect(
+      milestoneWords('called home', { from: '10.77.16.11', serial: 'x', digestMatches: false, rejected: 2 }),
+    ).to.equal('from 10.77.16.11, serial x, its digest is not that of the edition, 2 lines turned down');
+    expect(milestoneWords('matches', { lines: 50, elsewhere: 3 })).to.equal(
+      '50 lines are right, 3 more are left alone',
+    );
+    for (const name of milestones) expect(milestoneWords(name, {}), name).not.to.match(/undefined|null/);
   });
 
   it('have words and a remedy for every diagnosis', () => {

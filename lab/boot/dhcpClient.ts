@@ -75,7 +75,7 @@ export class DhcpClient {
         const answered = new AbortController();
         wake = () => answered.abort();
         if (heard) wake();
-        await sleep(this.firstWaitMs * 2 ** attempt, AbortSignal.any([signal, answered.signal]));
+        await sleep(this.firstWaitMs * 2 ** attempt, signal, answered.signal);
       }
       return heard;
     } finally {

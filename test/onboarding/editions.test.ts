@@ -143,6 +143,14 @@ describe('editions', () => {
       loops: [{ name: 'server', value: '10.77.0.6' }],
       settings: [{ name: 'time.servers', origin: { kind: 'everywhere', key: '' } }],
     });
+    const cob = await o.client.call('edition.show', {
+      params: { ref: 'cob-acc-1', number: '1' },
+      query: { trace: 'true' },
+    });
+    const at = cob.files[0]?.text.split('\n').indexOf('clock follow 10.77.32.12') ?? -1;
+    expect(cob.files[0]?.trace?.[at]?.settings).to.deep.equal([
+      { name: 'time.servers', origin: { kind: 'site', key: 'cob' } },
+    ]);
     expect(traceOf('account zpine')?.inserts).to.deep.equal([
       { template: 'furrow-access', line: 29, fragment: 'furrow-accounts' },
     ]);

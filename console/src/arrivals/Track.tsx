@@ -2,6 +2,7 @@ import { Button } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { milestones } from '@zpine/core/arrival/arrival';
+import { milestoneWords } from '@zpine/core/arrival/words';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { client } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
@@ -62,7 +63,11 @@ export function Track({ arrival, named = true }: { arrival: ShownArrival; named?
                   type="button"
                   disabled={!stone}
                   aria-pressed={chosen === name}
-                  title={stone ? exact(stone.at) : undefined}
+                  title={
+                    stone
+                      ? [exact(stone.at), milestoneWords(name, stone.evidence)].filter(Boolean).join('\n')
+                      : undefined
+                  }
                   onClick={() => setChosen(chosen === name ? undefined : name)}
                 >
                   <i aria-hidden />

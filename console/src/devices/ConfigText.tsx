@@ -70,7 +70,7 @@ export function ConfigText({ file }: { file: File }) {
                 </div>
               ))}
               {trace.settings.map((s) => (
-                <div key={s.name} style={{ display: 'contents' }}>
+                <div key={`${s.name} ${s.origin?.kind} ${s.origin?.key}`} style={{ display: 'contents' }}>
                   <dt>Setting</dt>
                   <dd>
                     <Link className="mono" to={pathOf('setting', s.name)}>

@@ -1,4 +1,5 @@
 /** Editions: made from a device's records, shown, published. */
+import { layerText, type Layer } from '@zpine/core/settings/layers';
 import { checkTemplate } from '@zpine/core/template/check';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
@@ -10,6 +11,7 @@ import { type Tx } from '../../store/tx.ts';
 import { setFields } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { openWindow } from '../arrivals/window.ts';
+import { type DeviceSetting } from '../settings/effective.ts';
 import { contextOf, type DeviceContext } from './context.ts';
 import {
   digestOfFiles,
@@ -259,11 +261,24 @@ function shownTraces(files: Files, { settings }: DeviceContext): Traces {
         settings: line.settings.flatMap((path) => {
           // A path may go on inside the value of a setting.
           const name = [...settings.keys()].find((n) => path === n || path.startsWith(`${n}.`));
-          return name === undefined ? [] : [{ name, origin: settings.get(name)?.origin ?? null }];
+          const held = name === undefined ? undefined : settings.get(name);
+          return name === undefined || !held ? [] : layersBehind(held, line.loops).map((origin) => ({ name, origin }));
         }),
       })),
     ]),
   );
+}
+
+/** The layer of the very item that a loop stands at, or all layers that the value is put together from. */
+function layersBehind(held: DeviceSetting, loops: { value: string }[]): (Layer | null)[] {
+  const { value, origin, origins } = held;
+  if (Array.isArray(value)) {
+    const at = value.findIndex((item) => loops.some((loop) => loop.value === String(item)));
+    const own = origins[String(at)];
+    if (own) return [own];
+  }
+  const layers = new Map([...(origin ? [origin] : []), ...Object.values(origins)].map((l) => [layerText(l), l]));
+  return layers.size > 0 ? [...layers.values()] : [null];
 }
 
 /** Stages from which publishing an edition prepares a device. */

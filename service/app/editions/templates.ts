@@ -8,7 +8,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { dialectIdOf } from '../settings/layers.ts';
-import { catalogueOf } from './shapes.ts';
+import { catalogueOf } from '@zpine/contract/templateNames';
 import { typeOfSetting } from '../settings/effective.ts';
 
 /** The most specific match: a duty says more than a model, a model more than a dialect. */

@@ -1,4 +1,4 @@
-/** Every name that a template sees, with its type and meaning. The data are put together in context.ts. */
+/** Every name that a template sees, with its type and meaning. The service puts the data together. */
 import { type SettingType } from '@zpine/core/settings/layers';
 import { bool, listOf, mapOf, mapOfAll, number, secretShape, type Shape, text } from '@zpine/core/template/shapes';
 import { type Catalogue } from '@zpine/core/template/check';
@@ -26,7 +26,7 @@ const interfaceShape = mapOf(
 
 const vlanShape = mapOf({ number: number(), title: text(), use: text() }, 'A VLAN');
 
-const fixed: Record<string, Shape> = {
+export const fixedNames: Record<string, Shape> = {
   device: mapOf(
     {
       name: text('Its name'),
@@ -107,6 +107,6 @@ function settingShapes(entries: readonly CatalogueEntry[]): Shape {
 }
 
 export const catalogueOf = (entries: readonly CatalogueEntry[]): Catalogue => ({
-  names: { ...fixed, set: settingShapes(entries) },
+  names: { ...fixedNames, set: settingShapes(entries) },
   secrets: entries.filter((e) => e.secret && e.valueType === 'text').map((e) => e.name),
 });
