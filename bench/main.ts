@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { startMariadb } from '../ops/mariadb.ts';
 import { nextFreeRows } from './nextFree.ts';
+import { renderRows } from './render.ts';
 import { type Row } from './measure.ts';
 
 // Durable as in real use: a figure without it would promise too much.
@@ -11,7 +12,7 @@ const folder = mkdtempSync(join(tmpdir(), 'zpine-bench-'));
 const database = await startMariadb({ folder, databases: ['zpine_bench_next'] });
 const rows: Row[] = [];
 try {
-  rows.push(...(await nextFreeRows(database)));
+  rows.push(...(await nextFreeRows(database)), ...(await renderRows()));
 } finally {
   await database.stop();
   rmSync(folder, { recursive: true, force: true });

@@ -160,7 +160,9 @@ async function watch(devices: string[], options: { untilServed?: boolean; limit?
 function tell(arrival: ShownArrival, seen: Map<number, { stones: number; wrong: string | undefined }>): void {
   const before = seen.get(arrival.id) ?? { stones: 0, wrong: undefined };
   for (const m of arrival.milestones.slice(before.stones))
-    out(`${clock(m.at)}  ${arrival.device.padEnd(12)}  ${m.name.padEnd(13)}  ${milestoneWords(m.name, m.evidence)}`);
+    out(
+      `${clock(m.at)}  ${arrival.device.padEnd(12)}  ${m.name.padEnd(13)}  ${milestoneWords(m.name, m.evidence)}`.trimEnd(),
+    );
   const wrong =
     arrival.diagnosis && arrival.diagnosis.code !== 'ssh-waiting'
       ? `${arrival.diagnosis.title}: ${arrival.diagnosis.detail}`

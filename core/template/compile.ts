@@ -158,37 +158,34 @@ class BodyCompiler {
     const body = this.block(node.body, scope);
     const { at } = node;
     return (run) => {
-      let turns = turnsOf(list.run(run), run, at);
-      const set = ([k, value]: [Val, Val], i: Val): void => {
-        run.frame[item] = value;
-        // A map counts by its keys, a list by its turns.
-        if (index !== undefined) run.frame[index] = k ?? i;
+      let { items, keys } = turnsOf(list.run(run), run, at);
+      // A map counts by its keys, a list by its turns.
+      const set = (i: number, turn: number): void => {
+        run.frame[item] = items[i] ?? null;
+        if (index !== undefined) run.frame[index] = keys ? (keys[i] ?? null) : turn;
+      };
+      const keep = (places: number[]): void => {
+        [items, keys] = [places.map((i) => items[i] ?? null), keys && places.map((i) => keys?.[i] ?? '')];
       };
       if (where) {
-        turns = turns.filter((turn, i) => {
-          run.spend(1);
-          set(turn, i);
-          return truthy(where.run(run));
-        });
+        run.spend(items.length);
+        const all = [...items.keys()];
+        keep(all.filter((i) => (set(i, i), truthy(where.run(run)))));
       }
       if (by.length > 0) {
-        run.spend(turns.length);
-        turns = guarded(run, at, () =>
-          sorted(
-            turns,
-            (turn) => (set(turn, null), by.map(({ key }) => notSecret(run, at, key.run(run)))),
-            by.map((b) => b.down),
-          ),
-        );
+        run.spend(items.length);
+        const keysAt = (i: number): Val[] => (set(i, i), by.map(({ key }) => notSecret(run, at, key.run(run))));
+        const down = by.map((b) => b.down);
+        keep(guarded(run, at, () => sorted([...items.keys()], keysAt, down)));
       }
-      if (turns.length === 0) return none(run);
-      for (const [i, turn] of turns.entries()) {
+      if (items.length === 0) return none(run);
+      for (let i = 0; i < items.length; i += 1) {
         run.at = at;
         run.spend(1);
-        set(turn, i);
+        set(i, i);
         if (!run.traced) body(run);
         else {
-          run.loops.push({ name: node.item, value: shown(turn[1]) });
+          run.loops.push({ name: node.item, value: shown(items[i] ?? null) });
           body(run);
           run.loops.pop();
         }
@@ -246,9 +243,18 @@ function guarded<T>(run: Run, at: Place, work: () => T): T {
 const notSecret = (run: Run, at: Place, value: Val): Val =>
   value instanceof Marked ? run.stop('secret', 'nothing is put in order by a secret', undefined, at) : value;
 
-function turnsOf(value: Val, run: Run, at: Place): [Val, Val][] {
-  if (Array.isArray(value)) return value.map((item) => [null, item]);
-  if (isMap(value)) return sorted(Object.keys(value), (key) => [key]).map((key) => [key, value[key] ?? null]);
+interface Turns {
+  items: Val[];
+  /** Of a map. */
+  keys: string[] | undefined;
+}
+
+function turnsOf(value: Val, run: Run, at: Place): Turns {
+  if (Array.isArray(value)) return { items: value, keys: undefined };
+  if (isMap(value)) {
+    const keys = sorted(Object.keys(value), (key) => [key]);
+    return { keys, items: keys.map((key) => value[key] ?? null) };
+  }
   return run.stop(
     'type',
     `@for goes through a list or a map, not through ${typeName(value)}`,
@@ -276,36 +282,46 @@ function line(node: Node & { kind: 'line' }, scope: Scope): Action {
   const settings = [...new Set(parts.flatMap((part) => (typeof part === 'string' ? [] : part.settings)))];
   const alone = aloneIn(node.parts);
   return (run) => {
-    const pieces: (string | Marked)[] = [];
+    // Most lines hold no secret: they are put together as plain text.
     let plain = '';
-    let secret = false;
+    let pieces: (string | Marked)[] | undefined;
     for (const part of parts) {
       const text = typeof part === 'string' ? part : part.text(run);
-      pieces.push(text);
-      if (typeof text === 'string') plain += text;
-      else secret = true;
+      if (pieces) pieces.push(text);
+      else if (typeof text === 'string') plain += text;
+      else pieces = [plain, text];
     }
-    if (!secret && (alone === undefined || !plain.includes('\n'))) return run.emit(plain + end, [], at, settings);
-    const several =
-      alone !== undefined && pieces.some((piece) => (typeof piece === 'string' ? piece : piece.text).includes('\n'));
-    const whole = spansOf((several ? pieces.slice(0, alone.at + 1) : pieces).flatMap((piece) => [...piecesOf(piece)]));
-    const { text, secrets } = several ? indented(whole, alone.indent) : whole;
+    if (!pieces && (alone === undefined || !plain.includes('\n'))) return run.emit(plain + end, noSpans, at, settings);
+    const whole = spansOf((pieces ?? [plain]).flatMap((piece) => [...piecesOf(piece)]));
+    const { text, secrets } = alone !== undefined && whole.text.includes('\n') ? indented(whole, alone) : whole;
     run.emit(text + end, secrets, at, settings);
   };
 }
 
+const noSpans: readonly Span[] = [];
+
 /** Where the only value of a line stands when there are only blanks beside it. */
-function aloneIn(parts: (string | Expr)[]): { at: number; indent: string } | undefined {
+function aloneIn(parts: (string | Expr)[]): Alone | undefined {
   const values = parts.filter((part) => typeof part !== 'string');
   const blank = parts.every((part) => typeof part !== 'string' || /^[ \t]*$/.test(part));
   if (values.length !== 1 || !blank) return undefined;
   const at = parts.findIndex((part) => typeof part !== 'string');
-  return { at, indent: parts.slice(0, at).join('') };
+  return { indent: parts.slice(0, at).join(''), behind: parts.slice(at + 1).join('') };
+}
+
+/** The blanks before and behind the only value of a line. */
+interface Alone {
+  indent: string;
+  behind: string;
 }
 
 /** Further lines of a value are indented as the first; one final line end is dropped; empty lines stay empty. */
-function indented(whole: { text: string; secrets: Span[] }, indent: string): { text: string; secrets: Span[] } {
-  const source = whole.text.endsWith('\n') ? whole.text.slice(0, -1) : whole.text;
+function indented(
+  whole: { text: string; secrets: Span[] },
+  { indent, behind }: Alone,
+): { text: string; secrets: Span[] } {
+  const value = whole.text.slice(0, whole.text.length - behind.length);
+  const source = value.endsWith('\n') ? value.slice(0, -1) : value;
   let text = '';
   const secrets: Span[] = [];
   let at = 0;

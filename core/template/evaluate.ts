@@ -4,7 +4,7 @@ import { add, divide, isNum, isWhole, modulo, multiply, negate, type Num, subtra
 import { type Place } from './faults.ts';
 import { ArgumentFault, callFunction } from './functions.ts';
 import { type Run } from './run.ts';
-import { equal, isMap, joined, Marked, order, scalarText, truthy, typeName, type Val } from './values.ts';
+import { equal, isMap, joined, Marked, order, scalarText, truthy, typeName, type Val, type ValMap } from './values.ts';
 
 export interface Scope {
   names: Map<string, { slot: number; settings: readonly string[] }>;
@@ -37,14 +37,44 @@ export function evaluator(expr: Expr, scope: Scope): Value {
   if (expr.kind === 'name' || expr.kind === 'member' || expr.kind === 'index') {
     const path = pathOf(expr, scope);
     const settle = (step: Step): Val | undefined => (step === ENDED ? null : step);
+    const quick = quickPath(expr, scope);
     return {
       settings: path.settings,
-      run: (run) => settle(path.step(run, true)) ?? null,
+      run: quick
+        ? (run) => {
+            const found = quick(run);
+            // What is not there, or not so plain, is left to the careful way, which also has the words.
+            return found === undefined ? (settle(path.step(run, true)) ?? null) : found;
+          }
+        : (run) => settle(path.step(run, true)) ?? null,
       probe: (run) => settle(path.step(run, false)),
     };
   }
   const { run, settings } = plain(expr, scope);
   return { run, probe: run, settings };
+}
+
+/** Plain names behind one another, which most paths are: nothing but lookups; undefined wherever it is not so simple. */
+function quickPath(expr: Expr, scope: Scope): ((run: Run) => Val | undefined) | undefined {
+  const names: string[] = [];
+  let here = expr;
+  while (here.kind === 'member' && !here.guarded) {
+    names.unshift(here.name);
+    here = here.of;
+  }
+  if (here.kind !== 'name') return undefined;
+  const slot = scope.names.get(here.name)?.slot;
+  const root = here.name;
+  return (run) => {
+    let value = slot === undefined ? (Object.hasOwn(run.data, root) ? run.data[root] : undefined) : run.frame[slot];
+    for (const name of names) {
+      // Neither lists nor secrets nor decimals are maps.
+      if (value === null || typeof value !== 'object' || value.constructor !== Object || 'coefficient' in value)
+        return undefined;
+      value = Object.hasOwn(value, name) ? (value as ValMap)[name] : undefined;
+    }
+    return value;
+  };
 }
 
 function pathOf(expr: Expr, scope: Scope): Path {
