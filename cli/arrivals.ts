@@ -141,14 +141,14 @@ async function watch(devices: string[], options: { untilServed?: boolean; limit?
       if ((wanted.size === 0 || wanted.has(a.device)) && !newestOf.has(a.device)) newestOf.set(a.device, a);
     last = [...newestOf.values()];
     for (const arrival of last.toReversed()) tell(arrival, seen);
-    if (options.untilServed && wanted.size > 0 && [...wanted].every((d) => newestOf.get(d)?.stage === 'serving')) {
+    if (options.untilServed && wanted.size > 0 && [...wanted].every((d) => newestOf.get(d)?.phase === 'serving')) {
       out(`${[...wanted].join(', ')}: serving`);
       return;
     }
     await new Promise((resolve) => setTimeout(resolve, POLL_MS));
   }
   if (!options.untilServed) return;
-  for (const a of last.filter((one) => one.stage !== 'serving')) {
+  for (const a of last.filter((one) => one.phase !== 'serving')) {
     err(
       `${a.device} does not serve: ${a.diagnosis ? `${a.diagnosis.title}: ${a.diagnosis.detail}\n  ${a.diagnosis.remedy}` : `the last milestone is ${a.milestones.at(-1)?.name ?? 'none'}`}`,
     );

@@ -120,7 +120,10 @@ describe('arrivals', () => {
   });
 
   it('end with their window, unless they serve', () => {
-    expect(run([...boot, { kind: 'window-closed' }]).state.phase).to.equal('closed');
+    const closed = run([...boot, { kind: 'window-closed' }]);
+    expect(closed.state.phase).to.equal('closed');
+    expect(closed.effects).to.deep.include({ kind: 'stage', stage: 'prepared' });
+    expect(run([{ kind: 'window-closed' }]).effects.some((e) => e.kind === 'stage')).to.equal(false);
     expect(run([...boot, home, ...proof, { kind: 'window-closed' }]).state.phase).to.equal('serving');
   });
 

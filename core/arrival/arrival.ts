@@ -110,7 +110,9 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       return calledHome(doing, event);
     case 'window-closed':
       if (state.phase === 'serving') return doing.done();
-      return doing.phase('closed').stage('prepared').limit().done();
+      // Where nothing was heard, the device is what it was before.
+      if (state.phase !== 'expected') doing.stage('prepared');
+      return doing.phase('closed').limit().done();
     case 'limit':
       return missed(doing);
     default:

@@ -108,6 +108,15 @@ describe('the command line, bringing a switch into service', () => {
     );
   });
 
+  it('waits for another arrival of a device that serves already', async () => {
+    await well('arrival', 'open', 'ard-acc-1');
+    const { err, status } = await zpine('arrival', 'watch', 'ard-acc-1', '--until-served', '--limit', '1');
+    expect(status).to.equal(1);
+    expect(err).to.match(/^ard-acc-1 does not serve: /);
+    await well('arrival', 'close', 'ard-acc-1');
+    expect(await well('device', 'show', 'ard-acc-1')).to.contain('serving');
+  });
+
   it('ends with a diagnosis where the device does not come', async () => {
     const { err, status } = await zpine('arrival', 'watch', 'cob-acc-1', '--until-served', '--limit', '2');
     expect(status).to.equal(1);
