@@ -7,6 +7,7 @@ import { addSettingVerbs } from './settings.ts';
 import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
+import { addImports } from './imports.ts';
 import { addOverviews } from './overviews.ts';
 import { report, status } from './refusals.ts';
 import { addSignIn } from './signIn.ts';
@@ -34,6 +35,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
     );
   addSignIn(program);
   addOverviews(program);
+  addImports(program);
   const nouns = addKinds(program);
   addDeviceVerbs(nouns.get('device') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);

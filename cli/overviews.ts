@@ -78,7 +78,7 @@ export function addOverviews(program: Command): void {
         if (items.length === 0) return out('nothing was changed yet');
         for (const set of items) {
           out(
-            `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}`,
+            `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}${set.undoes === null ? '' : `  takes back #${set.undoes}`}${set.undoneBy === null ? '' : `  taken back by #${set.undoneBy}`}`,
           );
           out(
             pairs(

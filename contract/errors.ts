@@ -2,6 +2,7 @@
  * The one table of errors: a stable code, the HTTP status, and the words for people. Codes of the core's parsers stand
  * here too; their words are made from the same params. `remedy` says what to do next.
  */
+import { importErrors } from './importErrors.ts';
 import { onboardingErrors } from './onboardingErrors.ts';
 import { meant, row, type ErrorRow, type Params } from './errorRow.ts';
 
@@ -195,6 +196,7 @@ export const errors = {
   ),
 
   ...onboardingErrors,
+  ...importErrors,
 
   // Requests and who makes them
   'body-malformed': row(400, 'Malformed body', (p) => `the body is not JSON: ${p.why}`),

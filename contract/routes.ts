@@ -1,6 +1,7 @@
 /** The route list: the only source of the server, the typed client, the OpenAPI document and the test of roles. */
 import { z } from 'zod';
 import { kindNames, type KindName } from './kinds.ts';
+import { importRoutes } from './importRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
@@ -71,6 +72,9 @@ const changeSet = z.object({
   via: z.string(),
   action: z.string(),
   reason: z.string().nullable(),
+  /** The set that it takes back, and the one that took it back. */
+  undoes: z.int().nullable(),
+  undoneBy: z.int().nullable(),
   /** How many changes it holds; `changes` has the first hundred. */
   count: z.int(),
   changes: z.array(change),
@@ -304,6 +308,7 @@ export const verbRoutes = {
     media: 'text/event-stream',
   }),
   ...onboardingRoutes,
+  ...importRoutes,
 } as const satisfies Record<string, Route>;
 
 export type VerbRouteId = keyof typeof verbRoutes;

@@ -49,6 +49,7 @@ export const options = {
   ),
   sessionHours: option('ZPINE_SESSION_HOURS', number(1, 720, 12), 'How long a sign-in lasts', 'hours'),
   bodyBytes: option('ZPINE_BODY_BYTES', number(1024, 1 << 30, 1 << 20), 'The largest body of a request', 'bytes'),
+  importBytes: option('ZPINE_IMPORT_BYTES', number(1024, 1 << 30, 64 << 20), 'The largest body of an import', 'bytes'),
   cookieSecure: option(
     'ZPINE_COOKIE_SECURE',
     flag,

@@ -77,6 +77,7 @@ export async function startService(
     log,
     version,
     bodyBytes: config.bodyBytes,
+    importBytes: config.importBytes,
     sessionHours: config.sessionHours,
     cookieSecure: config.cookieSecure,
     organisation: config.organisation,

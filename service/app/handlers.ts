@@ -22,6 +22,9 @@ import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } f
 import { templateNames } from './editions/names.ts';
 import { faultsOf, shownFault } from './editions/templates.ts';
 import { history } from './history/list.ts';
+import { undo } from './history/undo.ts';
+import { exportText } from './imports/export.ts';
+import { importText } from './imports/run.ts';
 import { search } from './overview/search.ts';
 import { today } from './overview/today.ts';
 import { add } from './records/add.ts';
@@ -108,6 +111,9 @@ const verbs: VerbHandlers = {
   today: (tx) => today(tx),
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
   'history.list': (tx, { query }) => history(tx, query),
+  'history.undo': (tx, { params, body }) => undo(tx, params.id ?? '', body.apply),
+  'import.run': (tx, { body }) => importText(tx, body),
+  'export.run': (tx, { query }) => exportText(tx, query),
 };
 
 function onlyOne<T>(items: T[]): T {

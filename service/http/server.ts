@@ -30,6 +30,8 @@ export interface ServerOptions {
   log: Logger;
   version: string;
   bodyBytes: number;
+  /** For imports alone. */
+  importBytes: number;
   sessionHours: number;
   cookieSecure: boolean;
   organisation: string;
@@ -56,12 +58,10 @@ export function makeServer(options: ServerOptions): Hono {
   );
   const squeeze = compress();
   app.use((c, next) => (c.req.path === '/api/v1/events' ? next() : squeeze(c, next)));
-  app.use(
-    bodyLimit({
-      maxSize: options.bodyBytes,
-      onError: (c) => answerProblem(c, new Refusal('body-large', { max: options.bodyBytes }), options.log),
-    }),
-  );
+  const limited = (maxSize: number) =>
+    bodyLimit({ maxSize, onError: (c) => answerProblem(c, new Refusal('body-large', { max: maxSize }), options.log) });
+  const [plain, imports] = [limited(options.bodyBytes), limited(options.importBytes)];
+  app.use((c, next) => (c.req.path === '/api/v1/imports' ? imports : plain)(c, next));
   addHealth(app, options);
   const document = JSON.stringify(openApi(options.version));
   app.get('/api/openapi.json', (c) => c.body(document, 200, { 'Content-Type': 'application/json' }));

@@ -146,7 +146,13 @@ export const plannedKeys = async (tx: Tx, name: KindName, records: Fields[]): Pr
   (await withKeys(tx, name, records)).map(({ key }) => key);
 
 /** Inserts records and notes the changes. Gives them as they are now. */
-export async function insert<K extends KindName>(tx: Tx, name: K, records: Fields[]): Promise<Stored<K>[]> {
+export async function insert<K extends KindName>(
+  tx: Tx,
+  name: K,
+  records: Fields[],
+  /** Of records that were removed and come back: their ids, and versions that go on from the last. */
+  again: { id: number; version: number }[] = [],
+): Promise<Stored<K>[]> {
   if (records.length === 0) return [];
   const keys = await withKeys(tx, name, records);
   const now = await tx.now();
@@ -155,6 +161,7 @@ export async function insert<K extends KindName>(tx: Tx, name: K, records: Field
     sort_key: keys[i]?.sortKey,
     created_at: now,
     updated_at: now,
+    ...(again[i] ? { id: again[i].id, version: again[i].version } : {}),
     ...toRow(name, record),
   }));
   const ids = await tx.insertRows(name, rows);
@@ -163,12 +170,20 @@ export async function insert<K extends KindName>(tx: Tx, name: K, records: Field
   const stored = records.map((record, i) => {
     const key = keys[i]?.key ?? '';
     known.set(ids[i] ?? 0, key);
-    const head = { id: ids[i] ?? 0, key, version: 1, createdAt: stamp, updatedAt: stamp };
+    const head = { id: ids[i] ?? 0, key, version: again[i]?.version ?? 1, createdAt: stamp, updatedAt: stamp };
     return { ...record, ...head } as unknown as Stored<K>;
   });
   await claimMacs(tx, name, stored);
-  for (const { id, key, ...rest } of stored) {
-    await tx.change({ kind: name, id, key, versionFrom: null, versionTo: 1, before: null, after: imageOf(name, rest) });
+  for (const { id, key, version, ...rest } of stored) {
+    await tx.change({
+      kind: name,
+      id,
+      key,
+      versionFrom: null,
+      versionTo: version,
+      before: null,
+      after: imageOf(name, rest),
+    });
   }
   return stored;
 }

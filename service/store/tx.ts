@@ -67,6 +67,10 @@ export class Tx {
   private hints: { kind: string; id: number; version: number | null }[] = [];
   private jobs: NewJob[] = [];
   private seq = 0;
+  /** Set when everything is to be taken back: the work was done only to see what it would do. */
+  discarded = false;
+  /** The change set that this one takes back. */
+  undoes: number | null = null;
   private opened = false;
   private time: string | undefined;
 
@@ -207,7 +211,7 @@ export class Tx {
     if (this.opened) return [];
     this.opened = true;
     const { name, via, reason } = this.actor;
-    const row = { at, actor: name, via, action: this.action, reason: reason ?? null };
+    const row = { at, actor: name, via, action: this.action, reason: reason ?? null, undoes: this.undoes };
     return [this.insertRows('change_set', [row], ''), this.execute('SET @change_set = LAST_INSERT_ID()')];
   }
 
@@ -262,6 +266,15 @@ export interface Store {
   clock?: { offsetMs: number; sampledAt: number };
 }
 
+/** Ends a transaction without a trace, and still gives what its work found. */
+class Discarded extends Error {
+  readonly result: unknown;
+  constructor(result: unknown) {
+    super('discarded');
+    this.result = result;
+  }
+}
+
 const TRIES = 12;
 
 /**
@@ -274,10 +287,12 @@ export async function run<T>(store: Store, actor: Actor, action: string, work: (
       return await store.sequelize.transaction(async (transaction) => {
         const tx = new Tx(store, transaction, actor, action);
         const result = await work(tx);
+        if (tx.discarded) throw new Discarded(result);
         await tx.flush();
         return result;
       });
     } catch (error) {
+      if (error instanceof Discarded) return error.result as T;
       if (!isDeadlock(error)) throw asRefusal(error);
       if (attempt >= TRIES) throw new Refusal('busy');
       await new Promise((resolve) => setTimeout(resolve, Math.random() * 15 * attempt));

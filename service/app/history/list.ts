@@ -20,6 +20,8 @@ interface SetRow {
   via: string;
   action: string;
   reason: string | null;
+  undoes: number | null;
+  undone_by: number | null;
 }
 interface ChangeRow {
   change_set_id: number;
@@ -46,7 +48,9 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
     values.push(Number(query.after));
   }
   const sets = await tx.select<SetRow>(
-    `SELECT s.id, s.at, s.actor, s.via, s.action, s.reason FROM change_set s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT ?`,
+    `SELECT s.id, s.at, s.actor, s.via, s.action, s.reason, s.undoes,
+       (SELECT MAX(u.id) FROM change_set u WHERE u.undoes = s.id AND NOT EXISTS (SELECT 1 FROM change_set o WHERE o.undoes = u.id)) AS undone_by
+     FROM change_set s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT ?`,
     [...values, query.limit + 1],
   );
   const shown = sets.slice(0, query.limit);
@@ -61,6 +65,8 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
     via: s.via,
     action: s.action,
     reason: s.reason,
+    undoes: s.undoes === null ? null : Number(s.undoes),
+    undoneBy: s.undone_by === null ? null : Number(s.undone_by),
     count: changes.get(s.id)?.count ?? 0,
     changes: changes.get(s.id)?.shown ?? [],
   }));

@@ -58,7 +58,8 @@ export async function setFields<K extends KindName>(
   return record as Stored<K>;
 }
 
-async function write<K extends KindName>(
+/** Writes drafts that were checked, with the consequences that the kind's rules have. */
+export async function write<K extends KindName>(
   tx: Tx,
   kind: K,
   pairs: { before: AnyStored; after: AnyStored | Record<string, unknown> }[],

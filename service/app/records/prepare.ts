@@ -103,7 +103,8 @@ async function resolve(tx: Tx, k: KindDescription, drafts: Draft[]): Promise<voi
   }
 }
 
-async function finish(tx: Tx, kind: KindName, drafts: Draft[]): Promise<Draft[]> {
+/** Rules and what is taken: the checks behind schemas and references. */
+export async function finish(tx: Tx, kind: KindName, drafts: Draft[]): Promise<Draft[]> {
   await rulesOf(kind).prepare?.(tx, drafts);
   await checkTaken(tx, kind, drafts);
   throwFaults(drafts);

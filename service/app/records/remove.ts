@@ -37,7 +37,7 @@ export async function removeOne(tx: Tx, kind: KindName, ref: string, version?: n
 }
 
 /** The records and, below them, what is a part of them: outer ones first. */
-async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): Promise<Going[]> {
+export async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): Promise<Going[]> {
   const out: Going[] = [{ kind, records }];
   for (const [child, field] of referrersOf(kind)) {
     if (!kindOf(child).fields[field]?.part) continue;

@@ -31,10 +31,15 @@ async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promi
 const nameOf = (setting: Stored<'setting'>, target: Target): string =>
   `${setting.name} ${target.key === '' ? target.kind : `${target.kind} ${target.key}`}`;
 
-/** What history keeps: secrets are named by their version only. */
-const image = (setting: Stored<'setting'>, row: { mode: string; value: SettingValue; version: number }) => ({
+/** What history keeps: secrets are named by their version only. `place` is where it stood, for whoever puts it back. */
+const image = (
+  setting: Stored<'setting'>,
+  target: Target,
+  row: { mode: string; value: SettingValue; version: number },
+): Record<string, Value> => ({
   mode: row.mode,
   value: (setting.secret ? { secret: `version ${row.version}` } : row.value) as Value,
+  place: { layer: target.kind, of: target.id, setting: setting.id },
 });
 
 export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<LayerValueShown> {
@@ -93,9 +98,9 @@ async function write(
     versionFrom: before?.version ?? null,
     versionTo: version,
     before: before
-      ? image(setting, { mode: before.mode, value: openValue(tx, before), version: before.version })
+      ? image(setting, target, { mode: before.mode, value: openValue(tx, before), version: before.version })
       : null,
-    after: image(setting, { mode, value, version }),
+    after: image(setting, target, { mode, value, version }),
   });
 }
 
@@ -107,7 +112,7 @@ async function dropRow(tx: Tx, setting: Stored<'setting'>, target: Target, row: 
     key: nameOf(setting, target),
     versionFrom: row.version,
     versionTo: null,
-    before: image(setting, { mode: row.mode, value: openValue(tx, row), version: row.version }),
+    before: image(setting, target, { mode: row.mode, value: openValue(tx, row), version: row.version }),
     after: null,
   });
 }

@@ -68,6 +68,10 @@ export const onboardingSteps: Step[] = [
      UNIQUE KEY uq_setting_value_layer (layer_kind, layer_id, setting_id), KEY ix_setting_value_setting (setting_id),
      CONSTRAINT fk_setting_value_setting FOREIGN KEY (setting_id) REFERENCES setting (id)`,
   ),
+  {
+    name: 'change-set-undoes',
+    sql: 'ALTER TABLE change_set ADD INDEX IF NOT EXISTS ix_change_set_undoes (undoes)',
+  },
   plainTable('sealing', `id tinyint(4) NOT NULL PRIMARY KEY, sample varchar(300) NOT NULL`),
   plainTable(
     'edition',

@@ -1,0 +1,177 @@
+/** Takes a change set back: in reverse, whole, and only where nothing newer stands in the way. */
+import { Refusal } from '@zpine/contract/errors';
+import { type Value } from '@zpine/contract/fields';
+import { fieldsOf } from '@zpine/contract/kind';
+import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { type AnyStored, byIds, byKeys, insert, plannedKeys } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { rulesOf } from '../kinds/rules.ts';
+import { Draft } from '../records/draft.ts';
+import { write } from '../records/edit.ts';
+import { finish } from '../records/prepare.ts';
+import { removeOne, withParts } from '../records/remove.ts';
+
+type Image = Record<string, Value>;
+type Undone = ReplyOf<'history.undo'>['items'][number];
+
+interface ChangeRow {
+  seq: number;
+  kind: string;
+  record_id: number;
+  record_key: string;
+  version_from: number | null;
+  version_to: number | null;
+  before: string | null;
+  after: string | null;
+}
+
+export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf<'history.undo'>> {
+  const id = /^#?[1-9][0-9]{0,15}$/.test(ref) ? Number(ref.replace('#', '')) : 0;
+  const set = await tx.one<{ id: number }>('SELECT id FROM change_set WHERE id = ? FOR UPDATE', [id]);
+  if (!set) throw new Refusal('not-found', { kind: 'change set', ref });
+  const by = await tx.one<{ id: number }>(
+    'SELECT id FROM change_set s WHERE undoes = ? AND NOT EXISTS (SELECT 1 FROM change_set o WHERE o.undoes = s.id) LIMIT 1',
+    [id],
+  );
+  if (by) throw new Refusal('undo-done', { id, by: by.id });
+  const changes = await tx.select<ChangeRow>('SELECT * FROM `change` WHERE change_set_id = ? ORDER BY seq DESC', [id]);
+  tx.undoes = id;
+  const items: Undone[] = [];
+  for (const change of changes)
+    items.push({ kind: change.kind, key: change.record_key, action: await takeBack(tx, change) });
+  if (!apply) tx.discarded = true;
+  return { undone: id, applied: apply, items };
+}
+
+const imageOf = (text: string | null): Image | null => (text === null ? null : (JSON.parse(text) as Image));
+
+async function takeBack(tx: Tx, change: ChangeRow): Promise<Undone['action']> {
+  const { kind, record_key: key } = change;
+  if (kind === 'value') return takeBackValue(tx, change);
+  if (!isKind(kind)) throw new Refusal('undo-kind', { kind, key });
+  const [before, after] = [imageOf(change.before), imageOf(change.after)];
+  if (before === null) return removeAgain(tx, kind, change);
+  if (after === null) return addAgain(tx, kind, change, before);
+  return editBack(tx, kind, change, before);
+}
+
+/** The record as the change left it. */
+async function asLeft(tx: Tx, kind: KindName, change: ChangeRow): Promise<AnyStored> {
+  const id = Number(change.record_id);
+  const record = (await byIds(tx, kind, [id], true)).get(id) as unknown as AnyStored | undefined;
+  const params = { kind, key: record?.key ?? change.record_key };
+  if (!record) throw new Refusal('undo-gone', params);
+  if (record.version !== change.version_to)
+    throw new Refusal('undo-newer', { ...params, current: record.version, version: change.version_to ?? 0 });
+  return record;
+}
+
+async function removeAgain(tx: Tx, kind: KindName, change: ChangeRow): Promise<Undone['action']> {
+  const record = await asLeft(tx, kind, change);
+  // Its parts of that time have gone before it; what is left came later, and would go unasked.
+  const [, part] = await withParts(tx, kind, [record]);
+  const [newer] = part?.records ?? [];
+  if (part && newer)
+    throw new Refusal('in-use', {
+      kind,
+      key: record.key,
+      users: `${kindOf(part.kind).title.toLowerCase()} ${newer.key}, which came later`,
+    });
+  await removeOne(tx, kind, `#${record.id}`, record.version);
+  return 'removed';
+}
+
+/** What an image holds of today's fields; fields that came since have their defaults. */
+const fieldsFrom = (kind: KindName, image: Image): Image =>
+  Object.fromEntries(
+    fieldsOf(kindOf(kind)).map(([name, field]) => [
+      name,
+      Object.hasOwn(image, name) ? (image[name] ?? null) : (field.default ?? null),
+    ]),
+  );
+
+async function addAgain(tx: Tx, kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
+  const fields = fieldsFrom(kind, image);
+  const [key = ''] = await plannedKeys(tx, kind, [fields]);
+  if ((await byKeys(tx, kind, [key])).has(key)) throw new Refusal('undo-back', { kind, key });
+  const draft = new Draft(null, fields, new Set(Object.keys(image)), []);
+  await finish(tx, kind, [draft]);
+  const records = await insert(
+    tx,
+    kind,
+    [draft.after],
+    [{ id: Number(change.record_id), version: (change.version_from ?? 0) + 1 }],
+  );
+  await rulesOf(kind).added?.(tx, records as unknown as AnyStored[]);
+  return 'added';
+}
+
+async function editBack(tx: Tx, kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
+  const record = await asLeft(tx, kind, change);
+  const after = { ...record, ...image } as AnyStored;
+  const changed = Object.keys(image).filter((name) => JSON.stringify(image[name]) !== JSON.stringify(record[name]));
+  const draft = new Draft(record, after, new Set(changed), []);
+  await finish(tx, kind, [draft]);
+  await write(tx, kind, [{ before: record, after: draft.after }]);
+  return 'edited';
+}
+
+/** The value of a setting in a layer. Secrets are kept in no image, so they cannot come back. */
+async function takeBackValue(tx: Tx, change: ChangeRow): Promise<Undone['action']> {
+  const { kind, record_key: key } = change;
+  const [before, after] = [imageOf(change.before), imageOf(change.after)];
+  const isSecret = (image: Image | null): boolean =>
+    typeof image?.value === 'object' && image.value !== null && 'secret' in image.value;
+  if (isSecret(before)) throw new Refusal('undo-kind', { kind, key });
+  const id = Number(change.record_id);
+  const row = await tx.one<{ version: number }>('SELECT version FROM setting_value WHERE id = ? FOR UPDATE', [id]);
+  if (after !== null && !row) throw new Refusal('undo-gone', { kind, key });
+  if (after !== null && row && row.version !== change.version_to)
+    throw new Refusal('undo-newer', { kind, key, current: row.version, version: change.version_to ?? 0 });
+  if (after === null) return putValueBack(tx, change, before ?? {});
+  const note = { kind: 'value' as const, id, key, versionFrom: row?.version ?? null, before: after };
+  if (before === null) {
+    await tx.execute('DELETE FROM setting_value WHERE id = ?', [id]);
+    await tx.change({ ...note, versionTo: null, after: null });
+    return 'removed';
+  }
+  const version = (row?.version ?? 0) + 1;
+  await tx.execute(
+    'UPDATE setting_value SET mode = ?, value = ?, version = ?, updated_at = ?, updated_by = ? WHERE id = ?',
+    [before.mode, JSON.stringify(before.value), version, await tx.now(), tx.actor.name, id],
+  );
+  await tx.change({ ...note, versionTo: version, after: before });
+  return 'edited';
+}
+
+async function putValueBack(tx: Tx, change: ChangeRow, image: Image): Promise<Undone['action']> {
+  const { kind, record_key: key } = change;
+  const place = image.place as { layer: string; of: number; setting: number };
+  const id = Number(change.record_id);
+  const taken = await tx.one('SELECT id FROM setting_value WHERE layer_kind = ? AND layer_id = ? AND setting_id = ?', [
+    place.layer,
+    place.of,
+    place.setting,
+  ]);
+  if (taken) throw new Refusal('undo-back', { kind, key });
+  const version = (change.version_from ?? 0) + 1;
+  const columns = {
+    layer_kind: place.layer,
+    layer_id: place.of,
+    setting_id: place.setting,
+    mode: image.mode,
+    sealed: 0,
+  };
+  const row = {
+    id,
+    ...columns,
+    value: JSON.stringify(image.value),
+    version,
+    updated_at: await tx.now(),
+    updated_by: tx.actor.name,
+  };
+  await tx.insertRows('setting_value', [row], '');
+  await tx.change({ kind: 'value', id, key, versionFrom: null, versionTo: version, before: null, after: image });
+  return 'added';
+}
