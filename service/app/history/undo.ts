@@ -37,52 +37,19 @@ export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf
   if (by) throw new Refusal('undo-done', { id, by: by.id });
   const changes = await tx.select<ChangeRow>('SELECT * FROM `change` WHERE change_set_id = ? ORDER BY seq DESC', [id]);
   tx.undoes = id;
+  const work = new Undoing(tx, changes);
   const items: Undone[] = [];
-  for (const change of changes)
-    items.push({ kind: change.kind, key: change.record_key, action: await takeBack(tx, change) });
+  for (const change of changes) {
+    items.push({ kind: change.kind, key: change.record_key, action: await work.takeBack(change) });
+  }
+  await work.later();
   if (!apply) tx.discarded = true;
   return { undone: id, applied: apply, items };
 }
 
 const imageOf = (text: string | null): Image | null => (text === null ? null : (JSON.parse(text) as Image));
 
-async function takeBack(tx: Tx, change: ChangeRow): Promise<Undone['action']> {
-  const { kind, record_key: key } = change;
-  if (kind === 'value') return takeBackValue(tx, change);
-  if (!isKind(kind)) throw new Refusal('undo-kind', { kind, key });
-  const [before, after] = [imageOf(change.before), imageOf(change.after)];
-  if (before === null) return removeAgain(tx, kind, change);
-  if (after === null) return addAgain(tx, kind, change, before);
-  return editBack(tx, kind, change, before);
-}
-
-/** The record as the change left it. */
-async function asLeft(tx: Tx, kind: KindName, change: ChangeRow): Promise<AnyStored> {
-  const id = Number(change.record_id);
-  const record = (await byIds(tx, kind, [id], true)).get(id) as unknown as AnyStored | undefined;
-  const params = { kind, key: record?.key ?? change.record_key };
-  if (!record) throw new Refusal('undo-gone', params);
-  if (record.version !== change.version_to)
-    throw new Refusal('undo-newer', { ...params, current: record.version, version: change.version_to ?? 0 });
-  return record;
-}
-
-async function removeAgain(tx: Tx, kind: KindName, change: ChangeRow): Promise<Undone['action']> {
-  const record = await asLeft(tx, kind, change);
-  // Its parts of that time have gone before it; what is left came later, and would go unasked.
-  const [, part] = await withParts(tx, kind, [record]);
-  const [newer] = part?.records ?? [];
-  if (part && newer)
-    throw new Refusal('in-use', {
-      kind,
-      key: record.key,
-      users: `${kindOf(part.kind).title.toLowerCase()} ${newer.key}, which came later`,
-    });
-  await removeOne(tx, kind, `#${record.id}`, record.version);
-  return 'removed';
-}
-
-/** What an image holds of today's fields; fields that came since have their defaults. */
+/** What history keeps of a record's fields, put over today's fields; those that came since have their defaults. */
 const fieldsFrom = (kind: KindName, image: Image): Image =>
   Object.fromEntries(
     fieldsOf(kindOf(kind)).map(([name, field]) => [
@@ -91,30 +58,114 @@ const fieldsFrom = (kind: KindName, image: Image): Image =>
     ]),
   );
 
-async function addAgain(tx: Tx, kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
-  const fields = fieldsFrom(kind, image);
-  const [key = ''] = await plannedKeys(tx, kind, [fields]);
-  if ((await byKeys(tx, kind, [key])).has(key)) throw new Refusal('undo-back', { kind, key });
-  const draft = new Draft(null, fields, new Set(Object.keys(image)), []);
-  await finish(tx, kind, [draft]);
-  const records = await insert(
-    tx,
-    kind,
-    [draft.after],
-    [{ id: Number(change.record_id), version: (change.version_from ?? 0) + 1 }],
-  );
-  await rulesOf(kind).added?.(tx, records as unknown as AnyStored[]);
-  return 'added';
-}
+class Undoing {
+  private readonly tx: Tx;
+  /** Which version of before this undo a record is like now. */
+  private readonly like = new Map<string, number | null>();
+  /** Records that will come back, but are not there yet. */
+  private readonly coming: Set<string>;
+  /** References to those, set when all are there. */
+  private readonly open: { kind: KindName; id: number; field: string; to: number }[] = [];
 
-async function editBack(tx: Tx, kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
-  const record = await asLeft(tx, kind, change);
-  const after = { ...record, ...image } as AnyStored;
-  const changed = Object.keys(image).filter((name) => JSON.stringify(image[name]) !== JSON.stringify(record[name]));
-  const draft = new Draft(record, after, new Set(changed), []);
-  await finish(tx, kind, [draft]);
-  await write(tx, kind, [{ before: record, after: draft.after }]);
-  return 'edited';
+  constructor(tx: Tx, changes: ChangeRow[]) {
+    this.tx = tx;
+    this.coming = new Set(changes.flatMap((c) => (c.after === null ? [`${c.kind} ${Number(c.record_id)}`] : [])));
+  }
+
+  async takeBack(change: ChangeRow): Promise<Undone['action']> {
+    const { kind, record_key: key } = change;
+    if (kind === 'value') return takeBackValue(this.tx, change);
+    if (!isKind(kind)) throw new Refusal('undo-kind', { kind, key });
+    const before = imageOf(change.before);
+    const action =
+      before === null
+        ? await this.removeAgain(kind, change)
+        : change.after === null
+          ? await this.addAgain(kind, change, before)
+          : await this.editBack(kind, change, before);
+    this.like.set(`${kind} ${Number(change.record_id)}`, change.version_from);
+    return action;
+  }
+
+  /** References among records that came back together. */
+  async later(): Promise<void> {
+    for (const { kind, id, field, to } of this.open) {
+      const record = (await byIds(this.tx, kind, [id], true)).get(id) as unknown as AnyStored;
+      await write(this.tx, kind, [{ before: record, after: { ...record, [field]: to } }]);
+    }
+  }
+
+  /** The record as the change left it: at its version, or at one that is like it since newer changes were taken back. */
+  private async asLeft(kind: KindName, change: ChangeRow): Promise<AnyStored> {
+    const id = Number(change.record_id);
+    const record = (await byIds(this.tx, kind, [id], true)).get(id) as unknown as AnyStored | undefined;
+    const params = { kind, key: record?.key ?? change.record_key };
+    if (!record) throw new Refusal('undo-gone', params);
+    const known = this.like.get(`${kind} ${id}`);
+    const is = known === undefined ? await this.original(kind, id, record.version) : known;
+    if (is !== (await this.original(kind, id, change.version_to ?? 0)))
+      throw new Refusal('undo-newer', { ...params, current: record.version, version: change.version_to ?? 0 });
+    return record;
+  }
+
+  /** A version that an undo made is like the one before what it took back. */
+  private async original(kind: KindName, id: number, version: number): Promise<number> {
+    let here = version;
+    for (;;) {
+      const row = await this.tx.one<{ version_from: number | null }>(
+        `SELECT (SELECT o.version_from FROM \`change\` o WHERE o.change_set_id = s.undoes AND o.kind = c.kind AND o.record_id = c.record_id
+                 ORDER BY o.seq LIMIT 1) AS version_from
+         FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
+         WHERE c.kind = ? AND c.record_id = ? AND c.version_to = ? AND s.undoes IS NOT NULL ORDER BY s.id DESC LIMIT 1`,
+        [kind, id, here],
+      );
+      if (!row || row.version_from === null || row.version_from >= here) return here;
+      here = row.version_from;
+    }
+  }
+
+  private async removeAgain(kind: KindName, change: ChangeRow): Promise<Undone['action']> {
+    const record = await this.asLeft(kind, change);
+    // Its parts of that time have gone before it; what is left came later, and would go unasked.
+    const [, part] = await withParts(this.tx, kind, [record]);
+    const [newer] = part?.records ?? [];
+    if (part && newer) {
+      const users = `${kindOf(part.kind).title.toLowerCase()} ${newer.key}, which came later`;
+      throw new Refusal('in-use', { kind, key: record.key, users });
+    }
+    await removeOne(this.tx, kind, `#${record.id}`, record.version);
+    return 'removed';
+  }
+
+  private async addAgain(kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
+    const id = Number(change.record_id);
+    const fields = fieldsFrom(kind, image);
+    this.coming.delete(`${kind} ${id}`);
+    for (const [name, field] of fieldsOf(kindOf(kind))) {
+      const to = fields[name];
+      if (field.type !== 'ref' || typeof to !== 'number' || !this.coming.has(`${field.to} ${to}`)) continue;
+      this.open.push({ kind, id, field: name, to });
+      fields[name] = null;
+    }
+    const [key = ''] = await plannedKeys(this.tx, kind, [fields]);
+    if ((await byKeys(this.tx, kind, [key])).has(key)) throw new Refusal('undo-back', { kind, key });
+    const draft = new Draft(null, fields, new Set(Object.keys(image)), []);
+    await finish(this.tx, kind, [draft]);
+    const again = [{ id, version: (change.version_from ?? 0) + 1 }];
+    const records = await insert(this.tx, kind, [draft.after], again);
+    await rulesOf(kind).added?.(this.tx, records as unknown as AnyStored[]);
+    return 'added';
+  }
+
+  private async editBack(kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
+    const record = await this.asLeft(kind, change);
+    const after = { ...record, ...image } as AnyStored;
+    const changed = Object.keys(image).filter((name) => JSON.stringify(image[name]) !== JSON.stringify(record[name]));
+    const draft = new Draft(record, after, new Set(changed), []);
+    await finish(this.tx, kind, [draft]);
+    await write(this.tx, kind, [{ before: record, after: draft.after }]);
+    return 'edited';
+  }
 }
 
 /** The value of a setting in a layer. Secrets are kept in no image, so they cannot come back. */
