@@ -182,6 +182,37 @@ describe('the console', function () {
     await viewer.context().close();
   });
 
+  it('takes in a pasted list: faults first, then what would come of it, then all of it', async () => {
+    await page.goto(`${bench.url}/sites`);
+    await page.getByRole('button', { name: 'Import' }).click();
+    const box = page.getByLabel('Text');
+    await box.fill('code,title,aera\nimp-1,First,nowhere\n');
+    await page.getByText('no field is called "aera"').waitFor();
+    await page.getByText('did you mean area?').waitFor();
+    expect(await page.getByRole('button', { name: 'Save' }).isDisabled()).to.equal(true);
+    await page.getByLabel('Field of aera').click();
+    await page.locator('.ant-select-item-option').filter({ hasText: 'left out' }).first().click();
+    await page.getByText('1 would be added').waitFor();
+    await box.fill('code,title\nimp-1,First\nimp-2,Second\n');
+    await page.getByRole('button', { name: 'Save 2 changes' }).click();
+    await page.getByRole('link', { name: 'imp-2' }).waitFor();
+  });
+
+  it('takes a change set back, after showing what would come of it', async () => {
+    await page.goto(`${bench.url}/history`);
+    const set = page.locator('.set').filter({ hasText: 'imp-2' }).first();
+    await set.hover();
+    await set.getByRole('button', { name: 'Undo' }).click();
+    await page.getByText('removed site imp-1').waitFor();
+    await page.getByRole('button', { name: 'Take back' }).click();
+    await page.getByText('taken back by').first().waitFor();
+    await page.goto(`${bench.url}/sites?q=imp`);
+    await page
+      .getByText(/^0 sites|No sites|Nothing/)
+      .first()
+      .waitFor();
+  });
+
   it('has a dark face', async () => {
     await page.getByRole('button', { name: 'Dark' }).click();
     expect(await page.locator('html').getAttribute('data-mode')).to.equal('dark');

@@ -60,8 +60,8 @@ describe('imports and exports', () => {
     const text = 'code;title;area\nard;Ardle Pier;north-line\ncob;Cobbleholm;north-line\nlum;Lumsay;south-line\n';
     const done = await take(demo, { kind: 'site', text });
     expect(done.counts).to.deep.equal({ add: 1, edit: 1, same: 1 });
-    expect(done.items[0]).to.deep.include({ row: 4, key: 'lum', action: 'add' });
-    expect(done.items[1]).to.deep.equal({
+    expect(done.items[1]).to.deep.include({ row: 4, key: 'lum', action: 'add' });
+    expect(done.items[0]).to.deep.equal({
       row: 2,
       kind: 'site',
       key: 'ard',

@@ -22,6 +22,7 @@ const DevicePage = lazy(() => import('./pages/Device.tsx'));
 const History = lazy(() => import('./pages/History.tsx'));
 const SettingPage = lazy(() => import('./pages/Setting.tsx'));
 const TemplatePage = lazy(() => import('./pages/Template.tsx'));
+const Import = lazy(() => import('./pages/Import.tsx'));
 const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const RecordList = lazy(() => import('./records/RecordList.tsx'));
@@ -108,6 +109,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
           <Route element={<Shell mode={mode} setMode={setMode} />}>
             <Route index element={<Today />} />
             <Route path="arrivals" element={<Arrivals />} />
+            <Route path="import" element={<Import />} />
             <Route path="history" element={<History />} />
             <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
             <Route path=":path" element={<ListRoute />} />

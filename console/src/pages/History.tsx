@@ -34,7 +34,11 @@ export default function History() {
           style={{ minWidth: 170 }}
           placeholder="any kind"
           value={params.get('kind')}
-          options={kindNames.map((kind) => ({ value: kind, label: kindOf(kind).title }))}
+          options={[
+            ...kindNames.map((kind) => ({ value: kind as string, label: kindOf(kind).title })),
+            { value: 'value', label: 'Value of a setting' },
+            { value: 'edition', label: 'Edition' },
+          ]}
           onChange={(kind: string | undefined) => set('kind', kind ?? '')}
         />
         <Input.Search

@@ -1,7 +1,11 @@
+import { App, Button } from 'antd';
 import { Link } from 'react-router';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
+import { client, problemOf } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
+import { useAttempt } from '../look/attempt.tsx';
+import { useMay } from '../session.tsx';
 import { pathOf } from './paths.ts';
 
 type Set = ReplyOf<'history.list'>['items'][number];
@@ -20,6 +24,9 @@ export function ChangeSet({ set, only }: { set: Set; only?: { kind: string; id: 
         <strong>{set.actor}</strong>
         <span className="second">by {set.via}</span>
         {set.reason && !only && <span>“{set.reason}”</span>}
+        {set.undoes !== null && <span className="second">takes back #{set.undoes}</span>}
+        {set.undoneBy !== null && <span className="second">taken back by #{set.undoneBy}</span>}
+        {!only && <Undo set={set} />}
         <span className="when">
           <Ago at={set.at} suffix=" ago" />
         </span>
@@ -32,6 +39,45 @@ export function ChangeSet({ set, only }: { set: Set; only?: { kind: string; id: 
         {rest > 0 && <li className="second">and {rest} more</li>}
       </ul>
     </div>
+  );
+}
+
+/** Takes the whole set back; what would come of it is asked first. */
+function Undo({ set }: { set: Set }) {
+  const attempt = useAttempt();
+  const { modal, message } = App.useApp();
+  const may = useMay('engineer');
+  // What the service saw is not a person's to take back.
+  if (!may || set.undoneBy !== null || set.via === 'service') return null;
+  const params = { id: String(set.id) };
+  const ask = async () => {
+    try {
+      const { items } = await client.call('history.undo', { params, body: { apply: false } });
+      const lines = items.slice(0, 8).map((i) => `${i.action} ${i.kind} ${i.key}`);
+      void modal.confirm({
+        title: `Take change set #${set.id} back?`,
+        content: (
+          <div style={{ whiteSpace: 'pre-line' }}>
+            {lines.join('\n')}
+            {items.length > lines.length && `\nand ${items.length - lines.length} more`}
+          </div>
+        ),
+        okText: 'Take back',
+        onOk: () =>
+          attempt(async () => {
+            await client.call('history.undo', { params, body: {} });
+            return `change set #${set.id} is taken back`;
+          }),
+      });
+    } catch (error) {
+      const { detail, remedy } = problemOf(error);
+      void message.error({ content: remedy ? `${detail}. ${remedy}` : detail, duration: 8 });
+    }
+  };
+  return (
+    <Button size="small" className="undo" onClick={() => void ask()}>
+      Undo
+    </Button>
   );
 }
 

@@ -19,6 +19,7 @@ import { RefInput } from './RefInput.tsx';
 /** The list of a kind: filters in the URL, page by page from the server. */
 export default function RecordList({ kind }: { kind: KindName }) {
   const k = kindOf(kind);
+  const navigate = useNavigate();
   const [adding, setAdding] = useState(false);
   const [count, setCount] = useState<number>();
   const may = useMay('engineer');
@@ -30,9 +31,12 @@ export default function RecordList({ kind }: { kind: KindName }) {
       sentence={`${words}${k.about}`}
       actions={
         may && (
-          <Button type="primary" onClick={() => setAdding(true)}>
-            {kind === 'device' ? 'Declare a device' : `Add ${withArticle(inSentence(k.title))}`}
-          </Button>
+          <>
+            <Button onClick={() => void navigate(`/import?kind=${kind}`)}>Import</Button>
+            <Button type="primary" onClick={() => setAdding(true)}>
+              {kind === 'device' ? 'Declare a device' : `Add ${withArticle(inSentence(k.title))}`}
+            </Button>
+          </>
         )
       }
     >

@@ -32,7 +32,9 @@ export async function importText(tx: Tx, input: BodyOf<'import.run'>): Promise<O
     applied,
     rows: read.rows.length,
     counts,
-    items: items.slice(0, SHOWN),
+    items: items
+      .sort((a, b) => kindNames.indexOf(a.kind as KindName) - kindNames.indexOf(b.kind as KindName) || a.row - b.row)
+      .slice(0, SHOWN),
     faults: faults.map(worded).slice(0, SHOWN),
     heads: read.heads,
   };
