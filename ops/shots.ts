@@ -68,6 +68,16 @@ const shots: Shot[] = [
     },
   },
   { name: 'history', path: '/history' },
+  {
+    name: 'import',
+    path: '/import?kind=device',
+    steps: async (page) => {
+      await page
+        .getByLabel('Text')
+        .fill('name,site,duty,modell\nske-acc-2,ske,access,larkfield/lf-24\nske-acc-3,SKY,access,larkfield/lf-42\n');
+      await page.getByText('did you mean ske?').waitFor();
+    },
+  },
   { name: 'dark', path: '/devices/har-core-1', dark: true },
 ];
 
