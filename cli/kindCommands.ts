@@ -32,6 +32,7 @@ function addKind(program: Command, kind: KindName): Command {
         new Option(`--${name} <value>`, `only where ${field.title.toLowerCase()} is this; "none" for empty`),
       );
   listing
+    .option('--where <tests>', "only what a selection lets through: 'site=ard duty=access stage!=retired'")
     .option('--sort <field>', `by ${['key', 'updatedAt', ...(k.sort ?? [])].join(', ')}; with - before it from the end`)
     .option('--limit <n>', 'how many at the most', '100')
     .action((begin: string | undefined, options: Options, command: Command) => list(k, kind, begin, options, command));
@@ -134,6 +135,7 @@ async function list(
   const query = {
     ...filters,
     q: begin,
+    where: options.where as string | undefined,
     sort: options.sort as string | undefined,
     limit: String(options.limit),
     count: 'true',

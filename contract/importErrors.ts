@@ -2,6 +2,12 @@
 import { meant, row, type ErrorRow } from './errorRow.ts';
 
 export const importErrors = {
+  'where-syntax': row(
+    422,
+    'Selection not understood',
+    (p) => `${p.words}\n  ${p.text}\n  ${' '.repeat(Math.max(0, Number(p.at) - 1) || 0)}^`,
+    () => 'write tests such as site=ard duty=access, joined by blanks, or, not and brackets',
+  ),
   'import-format': row(
     422,
     'Not understood',

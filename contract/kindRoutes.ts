@@ -11,6 +11,7 @@ const text = (max: number) => z.string().trim().min(1).max(max);
 
 export const listQuery = (k: KindDescription): z.ZodObject =>
   z.strictObject({
+    where: text(2000).optional().describe('A selection: site=ard duty=access stage!=retired'),
     q: text(100).optional().describe('Only records whose key begins with this'),
     sort: z
       .enum(['key', 'updatedAt', ...(k.sort ?? [])].flatMap((s) => [s, `-${s}`]) as [string, ...string[]])

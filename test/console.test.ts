@@ -154,6 +154,20 @@ describe('the console', function () {
     expect(new URL(page.url()).search).to.equal('');
   });
 
+  it('narrows a list by a selection, and says where it is not understood', async () => {
+    await page.goto(`${bench.url}/devices`);
+    const search = page.getByLabel('Key begins with, or a selection');
+    await search.fill('stage=sketched dutty=access');
+    await page.getByText('a device has no "dutty"; did you mean duty?').waitFor();
+    await search.fill('stage=sketched name=*');
+    await page
+      .getByText(/match$/)
+      .first()
+      .waitFor();
+    expect(new URL(page.url()).searchParams.get('where')).to.equal('stage=sketched name=*');
+    await page.goto(`${bench.url}/devices`);
+  });
+
   it('answers to keys: / searches, g and a letter goes', async () => {
     await page.keyboard.press('/');
     await page.keyboard.type('ard-acc-1');

@@ -47,6 +47,8 @@ export default function RecordList({ kind }: { kind: KindName }) {
   );
 }
 
+const isSelection = (typed: string): boolean => /[=<>(]/.test(typed);
+
 /** Which fields a list offers to narrow by: references and choices among its columns. */
 const filtersOf = (k: KindDescription): [string, Field][] =>
   fieldsOf(k).filter(
@@ -64,9 +66,9 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   const k = kindOf(kind);
   const navigate = useNavigate();
   const [params, setParams] = useSearchParams();
-  const [typed, setTyped] = useState(params.get('q') ?? '');
+  const [typed, setTyped] = useState(params.get('where') ?? params.get('q') ?? '');
   const filters = Object.fromEntries(
-    [...params].filter(([name]) => name in k.fields || name === 'q' || name === 'sort'),
+    [...params].filter(([name]) => name in k.fields || ['q', 'sort', 'where'].includes(name)),
   );
   const set = (name: string, value: string | null) =>
     setParams(
@@ -79,7 +81,21 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
       { replace: true },
     );
   useEffect(() => {
-    const timer = setTimeout(() => typed !== (params.get('q') ?? '') && set('q', typed || null), 250);
+    // A beginning of a key, or a selection: whoever types a test means the latter.
+    const name = isSelection(typed) ? 'where' : 'q';
+    const timer = setTimeout(() => {
+      if (typed === (params.get('where') ?? params.get('q') ?? '')) return;
+      setParams(
+        (before) => {
+          const next = new URLSearchParams(before);
+          next.delete('q');
+          next.delete('where');
+          if (typed) next.set(name, typed);
+          return next;
+        },
+        { replace: true },
+      );
+    }, 300);
     return () => clearTimeout(timer);
   });
 
@@ -99,7 +115,9 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   const narrowed = Object.keys(filters).some((name) => name !== 'sort');
   const fresh = useFresh(items);
 
-  if (list.isError) {
+  // A selection is often half typed: what was shown stays, with the reason beside it.
+  const half = list.isError && params.has('where') ? problemOf(list.error) : undefined;
+  if (list.isError && !half) {
     const problem = problemOf(list.error);
     return (
       <div className="refused" role="alert">
@@ -127,10 +145,11 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
       <div className="filters">
         <Input
           className="mono"
-          style={{ width: 210 }}
+          style={{ width: 290 }}
           allowClear
-          placeholder="key begins with"
-          aria-label="Key begins with"
+          status={half ? 'error' : ''}
+          placeholder="key begins with, or site=ard duty=access"
+          aria-label="Key begins with, or a selection"
           value={typed}
           onChange={(e) => setTyped(e.target.value)}
         />
@@ -156,6 +175,11 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         )}
         <span className="count">{count === undefined ? '' : `${count} ${narrowed ? 'match' : 'in all'}`}</span>
       </div>
+      {half && (
+        <pre className="refused mono" role="alert">
+          {half.detail}
+        </pre>
+      )}
       <Table<AnyRecord>
         size="small"
         rowKey="id"
@@ -169,7 +193,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
           const { columnKey, order } = Array.isArray(sorter) ? (sorter[0] ?? {}) : sorter;
           set('sort', order ? `${order === 'descend' ? '-' : ''}${String(columnKey)}` : null);
         }}
-        locale={{ emptyText: 'Nothing matches these filters' }}
+        locale={{ emptyText: half ? ' ' : 'Nothing matches these filters' }}
       />
       {list.hasNextPage && (
         <More

@@ -1,4 +1,4 @@
-import { Op, type WhereOptions } from 'sequelize';
+import { literal, Op, type WhereOptions } from 'sequelize';
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
 import { type Field, type Value, typeOf } from '@zpine/contract/fields';
@@ -7,6 +7,7 @@ import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { fromRow, present, toColumns } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
+import { whereCondition } from './where.ts';
 
 export interface ListInput {
   q?: string;
@@ -37,6 +38,7 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
   const field = down ? sort.slice(1) : sort;
   const column = field === 'key' ? 'sort_key' : columnOf(field);
   const filters = await filtersOf(tx, kind, input);
+  if (typeof input.where === 'string') filters.push(await selected(tx, kind, input.where));
   const mark = input.after === undefined ? undefined : readMark(input.after, sort);
   const rows = (await tx.models[kind].findAll({
     ...tx.options,
@@ -60,6 +62,16 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
   };
   if (input.count === 'true') page.count = await tx.models[kind].count({ ...tx.options, where: { [Op.and]: filters } });
   return page;
+}
+
+/** A selection expression as Sequelize takes it. */
+async function selected(tx: Tx, kind: KindName, text: string): Promise<WhereOptions> {
+  const { sql, values } = await whereCondition(tx, kind, text);
+  const { sequelize } = tx.models[kind];
+  if (!sequelize) throw new Error('the model belongs to no database');
+  let at = 0;
+  const filled = sql.replaceAll('?', () => sequelize.escape(values[at++] as string));
+  return literal(`(${filled})`) as unknown as WhereOptions;
 }
 
 const markValue = (value: unknown): string | number | null =>

@@ -1,0 +1,221 @@
+/** From a selection expression to a condition on a kind's table: every name, value and reference is looked at first. */
+import { parseIp, toBytes } from '@zpine/core/addressing/ip';
+import { lastOf, parsePrefix } from '@zpine/core/addressing/prefix';
+import { nearest } from '@zpine/core/naming/names';
+import { parseWhere, type Operator, type Where, type WhereValue } from '@zpine/core/where/where';
+import { Refusal } from '@zpine/contract/errors';
+import { typeOf, type Field, type Row, type Value } from '@zpine/contract/fields';
+import { canonicalKey, columnOf, fieldsOf, type KindDescription } from '@zpine/contract/kind';
+import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { toColumns } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { findRefs, likeText, unknownRef } from './refs.ts';
+
+export interface Condition {
+  sql: string;
+  values: unknown[];
+}
+
+export async function whereCondition(tx: Tx, kind: KindName, text: string): Promise<Condition> {
+  const parsed = parseWhere(text);
+  if (!parsed.ok) throw Refusal.at(['where'], parsed.fault.code, parsed.fault.params);
+  return new Compiler(tx, text).where(kind, parsed.value);
+}
+
+type Test = Where & { kind: 'test' };
+
+/** Fields that every record has beside its own. */
+const heads: Record<string, Field> = {
+  key: { type: 'text', title: 'Key' },
+  createdAt: { type: 'text', title: 'Added' },
+  updatedAt: { type: 'text', title: 'Changed' },
+};
+const headColumns: Record<string, string> = { key: 'natural_key', createdAt: 'created_at', updatedAt: 'updated_at' };
+
+class Compiler {
+  private readonly tx: Tx;
+  private readonly text: string;
+
+  constructor(tx: Tx, text: string) {
+    this.tx = tx;
+    this.text = text;
+  }
+
+  private stop(at: number, words: string): never {
+    throw Refusal.at(['where'], 'where-syntax', { text: this.text, at, words });
+  }
+
+  async where(kind: KindName, where: Where): Promise<Condition> {
+    if (where.kind === 'not') {
+      const inner = await this.where(kind, where.of);
+      // What is empty is not what is asked for: the opposite of "unknown" is true here.
+      return { sql: `NOT COALESCE((${inner.sql}), FALSE)`, values: inner.values };
+    }
+    if (where.kind === 'test') return this.test(kind, where);
+    const parts: Condition[] = [];
+    for (const one of where.of) parts.push(await this.where(kind, one));
+    return {
+      sql: parts.map((part) => `(${part.sql})`).join(where.kind === 'and' ? ' AND ' : ' OR '),
+      values: parts.flatMap((part) => part.values),
+    };
+  }
+
+  private async test(kind: KindName, test: Test): Promise<Condition> {
+    const k = kindOf(kind);
+    const [first = '', ...rest] = test.field.split('.');
+    const name = this.nameIn(k, first);
+    if (name === undefined || rest.length > 0) return this.throughRef(kind, k, test, name, rest.join('.'));
+    const field = k.fields[name] ?? heads[name];
+    if (!field) throw new Error(`no field ${name}`);
+    const negative = test.op === '!=';
+    const op: Operator = negative ? '=' : test.op;
+    const parts: Condition[] = [];
+    for (const value of test.values) parts.push(await this.compare(name, field, op, value, test));
+    const any = {
+      sql: parts.map((part) => `(${part.sql})`).join(' OR '),
+      values: parts.flatMap((part) => part.values),
+    };
+    return negative ? { sql: `NOT COALESCE((${any.sql}), FALSE)`, values: any.values } : any;
+  }
+
+  /** A field by its name, in any case. */
+  private nameIn(k: KindDescription, typed: string): string | undefined {
+    const plain = typed.toLowerCase();
+    return [...fieldsOf(k).map(([name]) => name), ...Object.keys(heads)].find((name) => name.toLowerCase() === plain);
+  }
+
+  /** `site.area=north-line`, and `area=north-line` where only the site has an area. */
+  private async throughRef(
+    kind: KindName,
+    k: KindDescription,
+    test: Test,
+    name: string | undefined,
+    rest: string,
+  ): Promise<Condition> {
+    const refs = fieldsOf(k).filter(([, field]) => field.type === 'ref');
+    const inner = rest === '' ? test.field : rest;
+    const way =
+      name === undefined
+        ? refs.filter(
+            ([, field]) =>
+              this.nameIn(kindOf(field.to ?? ''), inner.split('.')[0] ?? '') !== undefined && !(inner in heads),
+          )
+        : refs.filter(([ref]) => ref === name);
+    // Several references may have such a field: the first in the description is meant, as the site's before the rack's.
+    const [found] = way;
+    if (!found || (name === undefined && rest !== '')) {
+      const known = [
+        ...fieldsOf(k).map(([field]) => field),
+        ...refs.flatMap(([, field]) => fieldsOf(kindOf(field.to ?? '')).map(([f]) => f)),
+      ];
+      const near = nearest(test.field, known);
+      this.stop(test.at, `a ${kind} has no "${test.field}"${near ? `; did you mean ${near}?` : ''}`);
+    }
+    const [ref, field] = found;
+    const to = field.to as KindName;
+    const condition = await this.test(to, { ...test, field: inner });
+    return {
+      sql: `\`${columnOf(ref)}_id\` IN (SELECT id FROM \`${to}\` WHERE ${condition.sql})`,
+      values: condition.values,
+    };
+  }
+
+  private async compare(name: string, field: Field, op: Operator, value: WhereValue, test: Test): Promise<Condition> {
+    const column = headColumns[name] ?? columnOf(name);
+    const { text } = value;
+    if (text.toLowerCase() === 'none' && !value.quoted) {
+      if (op !== '=') this.stop(value.at, `"none" goes with = and !=`);
+      return { sql: `\`${field.type === 'ref' ? `${column}_id` : column}\` IS NULL`, values: [] };
+    }
+    if (field.type === 'ref') return this.compareRef(column, field, op, value, test);
+    if (name === 'createdAt' || name === 'updatedAt') return this.compareTime(column, op, value);
+    if (field.type === 'int') return this.compareNumber(column, op, value);
+    if (op !== '=') this.stop(test.at, `${name} has no order: only = and != go with it`);
+    if (field.type === 'ip' || field.type === 'cidr') return this.within(column, value);
+    if (text.includes('*') && !value.quoted) return { sql: `\`${column}\` LIKE ?`, values: [this.pattern(text)] };
+    if (name === 'key' || ['note', 'source', 'json', 'ranges'].includes(field.type)) {
+      return name === 'key'
+        ? { sql: `\`${column}\` = ?`, values: [text.toLowerCase()] }
+        : { sql: `\`${column}\` LIKE ?`, values: [`%${likeText(text)}%`] };
+    }
+    const type = typeOf(field);
+    const read = type.schema(field).safeParse(type.fromText(text));
+    if (!read.success) {
+      const near = field.choices ? nearest(text, field.choices) : undefined;
+      this.stop(value.at, `"${text}" is not possible for ${name}${near ? `; did you mean ${near}?` : ''}`);
+    }
+    const row: Row = toColumns(name, field, read.data as Value);
+    const columns = Object.keys(row);
+    return { sql: columns.map((c) => `\`${c}\` = ?`).join(' AND '), values: columns.map((c) => row[c]) };
+  }
+
+  private pattern(text: string): string {
+    return text.toLowerCase().split('*').map(likeText).join('%');
+  }
+
+  /** A reference by key; of areas, what lies below counts, too. */
+  private async compareRef(
+    column: string,
+    field: Field,
+    op: Operator,
+    value: WhereValue,
+    test: Test,
+  ): Promise<Condition> {
+    if (op !== '=') this.stop(test.at, `a reference has no order: only = and != go with it`);
+    const to = field.to as KindName;
+    const { text } = value;
+    if (text.includes('*') && !value.quoted) {
+      return {
+        sql: `\`${column}_id\` IN (SELECT id FROM \`${to}\` WHERE natural_key LIKE ?)`,
+        values: [this.pattern(canonicalKey(kindOf(to), text))],
+      };
+    }
+    const found = (await findRefs(this.tx, to, [text])).get(text);
+    if (!found) {
+      const { meant } = await unknownRef(this.tx, to, text);
+      this.stop(value.at, `there is no ${to} "${text}"${meant ? `; did you mean ${meant}?` : ''}`);
+    }
+    if (to !== 'area') return { sql: `\`${column}_id\` = ?`, values: [found.id] };
+    const below =
+      'WITH RECURSIVE below AS (SELECT id FROM area WHERE id = ? UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id) SELECT id FROM below';
+    return { sql: `\`${column}_id\` IN (${below})`, values: [found.id] };
+  }
+
+  private compareNumber(column: string, op: Operator, value: WhereValue): Condition {
+    if (!/^-?[0-9]{1,15}$/.test(value.text)) this.stop(value.at, `"${value.text}" is not a whole number`);
+    return { sql: `\`${column}\` ${op} ?`, values: [Number(value.text)] };
+  }
+
+  /** A day, or a time of it: `2026-05-04`, `2026-05-04T10:00`. A day as a whole with =. */
+  private compareTime(column: string, op: Operator, value: WhereValue): Condition {
+    const { text } = value;
+    const time = /^\d{4}-\d{2}-\d{2}(T\d{2}:\d{2}(:\d{2})?)?$/.test(text)
+      ? Date.parse(`${text.includes('T') ? text : `${text}T00:00`}Z`)
+      : NaN;
+    if (Number.isNaN(time))
+      this.stop(value.at, `"${text}" is not a day such as 2026-05-04, nor a time such as 2026-05-04T10:00`);
+    const sql = (at: number) => new Date(at).toISOString().replace('T', ' ').replace('Z', '');
+    const day = 86_400_000;
+    if (op === '=') return { sql: `\`${column}\` >= ? AND \`${column}\` < ?`, values: [sql(time), sql(time + day)] };
+    return { sql: `\`${column}\` ${op} ?`, values: [sql(time)] };
+  }
+
+  /** An address, or all in a prefix. */
+  private within(column: string, value: WhereValue): Condition {
+    const prefix = parsePrefix(value.text);
+    const bytes = (family: 4 | 6, held: bigint) => Buffer.from(toBytes({ family, value: held }));
+    if (prefix.ok) {
+      const { family, first } = prefix.value;
+      return {
+        sql: `\`${column}_family\` = ? AND \`${column}\` BETWEEN ? AND ?`,
+        values: [family, bytes(family, first), bytes(family, lastOf(prefix.value))],
+      };
+    }
+    const ip = parseIp(value.text);
+    if (!ip.ok) this.stop(value.at, `"${value.text}" is neither an address nor a prefix`);
+    return {
+      sql: `\`${column}_family\` = ? AND \`${column}\` = ?`,
+      values: [ip.value.family, bytes(ip.value.family, ip.value.value)],
+    };
+  }
+}
