@@ -28,7 +28,9 @@ export function explain(problem: Problem): string[] {
   const faults = problem.errors ?? [];
   if (faults.length <= 1) {
     const place = faults[0] ? placeOf(faults[0].pointer) : '';
-    return [`${refusedWord()}: ${problem.detail}${place ? ` (${place})` : ''}`, ...remedyLines(faults[0] ?? problem)];
+    // A detail may go on with the text and a caret below.
+    const [first = '', ...more] = problem.detail.split('\n');
+    return [`${refusedWord()}: ${first}${place ? ` (${place})` : ''}`, ...more, ...remedyLines(faults[0] ?? problem)];
   }
   return [
     `${refusedWord()}: ${faults.length} faults, nothing saved`,

@@ -166,6 +166,7 @@ describe('the console', function () {
       .waitFor();
     expect(new URL(page.url()).searchParams.get('where')).to.equal('stage=sketched name=*');
     await page.goto(`${bench.url}/devices`);
+    await page.getByText('live', { exact: true }).waitFor();
   });
 
   it('answers to keys: / searches, g and a letter goes', async () => {
