@@ -1,5 +1,6 @@
 /** Wires the parts together: the one place that knows them all. */
 import { serve, type ServerType } from '@hono/node-server';
+import { setMaxListeners } from 'node:events';
 import { type AddressInfo } from 'node:net';
 import { type Logger } from 'pino';
 import { Worker } from './app/worker.ts';
@@ -60,6 +61,8 @@ export async function startService(
   await checkSealer(store);
   const feed = new EventFeed(store);
   const closing = new AbortController();
+  // Each open event stream listens for the end: many at a time are no leak.
+  setMaxListeners(0, closing.signal);
   const worker = new Worker(store, log);
   await worker.start();
   const { dialMap } = config;

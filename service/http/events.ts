@@ -8,8 +8,13 @@ const HEARTBEAT_MS = 15_000;
 export function streamEvents(c: Context, feed: EventFeed, closing: AbortSignal): Response {
   return streamSSE(c, async (stream) => {
     const done = new Promise<void>((resolve) => {
-      stream.onAbort(resolve);
-      closing.addEventListener('abort', () => resolve());
+      const end = () => {
+        // The service outlives its streams: none may leave anything behind.
+        closing.removeEventListener('abort', end);
+        resolve();
+      };
+      stream.onAbort(end);
+      closing.addEventListener('abort', end);
     });
     const send = (hints: Hint[] | 'resync') =>
       void stream.writeSSE(
