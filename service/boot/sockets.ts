@@ -1,4 +1,4 @@
-/** Small helpers around UDP sockets. */
+/** What the listeners share: UDP sockets, and a queue with a bound. */
 import { createSocket, type Socket } from 'node:dgram';
 
 export interface Log {
