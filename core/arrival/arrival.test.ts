@@ -55,6 +55,14 @@ describe('arrivals', () => {
     expect(state.reached).not.to.include('called home');
   });
 
+  it('do not fall back when the end of the transfer is noted after the call home', () => {
+    const late = run([...boot.slice(0, 5), home, boot[5] as ArrivalEvent]);
+    expect(late.state.phase).to.equal('proving');
+    expect(late.state.reached).to.include('file complete');
+    expect(run([...boot.slice(0, 5), home, boot[5] as ArrivalEvent, ...proof]).state.phase).to.equal('serving');
+    expect(run([...boot, home, ...proof, boot[4] as ArrivalEvent]).state.phase).to.equal('serving');
+  });
+
   it('begin anew with another packet once the file is complete', () => {
     for (const far of [boot, [...boot, home], [...boot, home, ...proof]]) {
       const { effects } = step(run(far).state, { kind: 'discover', evidence }, standardLimits);

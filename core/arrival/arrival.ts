@@ -76,6 +76,9 @@ export interface ArrivalStep {
 /** Phases in which a device that asks for an address has begun anew. */
 const over: Phase[] = ['living', 'proving', 'serving', 'closed'];
 
+/** Phases that a file, fetched once more or noted late, does not lead back from. */
+const beyond: Phase[] = ['proving', 'serving', 'closed'];
+
 export function step(state: Arrival, event: ArrivalEvent, limits: Limits): ArrivalStep {
   const doing = new Steps(state);
   switch (event.kind) {
@@ -94,10 +97,13 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       return doing.done();
     case 'file-asked':
       doing.reach('file asked', event.evidence);
+      if (beyond.includes(state.phase)) return doing.done();
       doing.phase('fetching').limit(limits.transfer).clear('file-refused', 'no-file-request', 'file-broken');
       return doing.done();
     case 'file-complete':
       doing.reach('file complete', event.evidence);
+      // The end of a transfer may be noted after the device has already called home.
+      if (beyond.includes(state.phase)) return doing.done();
       doing.phase('living').limit(limits.life).probe(limits.probe).clear();
       return doing.done();
     case 'file-refused':
