@@ -23,8 +23,6 @@ export interface Route {
 
 export const route = <const R extends Route>(description: R): R => description;
 
-export const isWrite = (r: Route): boolean => r.method !== 'GET' && !r.unrecorded;
-
 /** The names of the varying parts of a path. */
 export const pathNames = (path: string): string[] => [...path.matchAll(/\{(\w+)\}/g)].map((m) => m[1] ?? '');
 

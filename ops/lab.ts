@@ -1,20 +1,6 @@
 /** `./run lab`: the simulated devices of a running demo, by the lab's control API. */
 import { existsSync, readFileSync } from 'node:fs';
-
-interface Device {
-  name: string;
-  model: string;
-  serial: string;
-  mac: string;
-  relay: string;
-  circuit: string | null;
-  on: boolean;
-  faults: string[];
-  leased: string | null;
-  address: string | null;
-  kept: boolean;
-  log: { at: string; text: string }[];
-}
+import { type DeviceState as Device } from '@zpine/lab/lab';
 
 const usage = `usage: ./run lab COMMAND
 

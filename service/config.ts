@@ -2,6 +2,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { parse } from 'yaml';
 import { type DialRow, parseDialRow } from '@zpine/core/addressing/dial';
+import { standardLimits } from '@zpine/core/arrival/arrival';
 import { z } from 'zod';
 
 interface Option<T extends z.ZodType = z.ZodType> {
@@ -88,37 +89,37 @@ export const options = {
   ),
   waitPacket: option(
     'ZPINE_WAIT_PACKET',
-    number(1, 604800, 900),
+    number(1, 604800, standardLimits.packet),
     'How long a device may take to its first packet once its window is open',
     'seconds',
   ),
   waitRequest: option(
     'ZPINE_WAIT_REQUEST',
-    number(1, 86400, 60),
+    number(1, 86400, standardLimits.request),
     'How long it may take from an offer to its request',
     'seconds',
   ),
   waitFile: option(
     'ZPINE_WAIT_FILE',
-    number(1, 86400, 120),
+    number(1, 86400, standardLimits.file),
     'How long it may take from its lease to asking for its file',
     'seconds',
   ),
   waitTransfer: option(
     'ZPINE_WAIT_TRANSFER',
-    number(1, 86400, 180),
+    number(1, 86400, standardLimits.transfer),
     'How long the transfer of a file may take',
     'seconds',
   ),
   waitLife: option(
     'ZPINE_WAIT_LIFE',
-    number(1, 86400, 300),
+    number(1, 86400, standardLimits.life),
     'How long it may take from its file to its sign of life',
     'seconds',
   ),
   waitProbe: option(
     'ZPINE_WAIT_PROBE',
-    number(1, 3600, 5),
+    number(1, 3600, standardLimits.probe),
     'How long the service waits between two tries to sign in on a device',
     'seconds',
   ),

@@ -98,10 +98,6 @@ function longestZeroRun(groups: number[]): { start: number; length: number } {
   return best;
 }
 
-/** Order: IPv4 before IPv6, then by value. */
-export const compareIp = (a: Ip, b: Ip): number =>
-  a.family !== b.family ? a.family - b.family : a.value < b.value ? -1 : a.value > b.value ? 1 : 0;
-
 /** Sixteen bytes, IPv4 mapped (RFC 4291, 2.5.5.2): how addresses are stored. */
 export function toBytes(ip: Ip): Uint8Array {
   let value = ip.family === 4 ? MAPPED | ip.value : ip.value;

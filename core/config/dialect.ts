@@ -6,4 +6,3 @@ const dialects: Record<string, DialectDescription> = { furrow };
 
 export const dialectOf = (name: string | null | undefined): DialectDescription | undefined =>
   name ? dialects[name] : undefined;
-export const dialectNames = Object.keys(dialects);

@@ -1,7 +1,8 @@
 /** Reads a template line by line. Every fault is kept, and reading goes on behind it. */
 import { nearest } from '../naming/names.ts';
 import { type Expr, type Node, type Template } from './ast.ts';
-import { closingBrace, ExpressionReader, isFault } from './expressions.ts';
+import { closingBrace } from './braces.ts';
+import { ExpressionReader, isFault } from './expressions.ts';
 import { faultAt, type Place, type TemplateFault } from './faults.ts';
 
 const keywords = ['remark', 'let', 'if', 'else', 'end', 'for', 'none', 'insert', 'section', 'output', 'require'];

@@ -7,7 +7,7 @@ import { type Offerable, type Told } from '@zpine/core/dhcp/reply';
 import { dialectOf } from '@zpine/core/config/dialect';
 import { layerText } from '@zpine/core/settings/layers';
 import { type Stored } from '@zpine/contract/kinds';
-import { byId, keyOf } from '../../store/records.ts';
+import { keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { openArrival } from '../arrivals/arrivals.ts';
 import { publishedOf } from '../editions/editions.ts';
@@ -124,6 +124,3 @@ export function tellStranger(tx: Tx, link: Stored<'prefix'>, place: Place): Told
     options: linkOptions(link, link.gateway, `gateway of ${link.key}`),
   };
 }
-
-export const siteKeyOf = async (tx: Tx, link: Stored<'prefix'>): Promise<string | null> =>
-  link.site === null ? null : (await byId(tx, 'site', link.site)).key;

@@ -1,7 +1,7 @@
 /** An edition's text and inputs as they are kept: masked in the open, whole under seal. */
 import { createHash } from 'node:crypto';
 import { compileTemplate } from '@zpine/core/template/compile';
-import { maskedText, render } from '@zpine/core/template/render';
+import { maskedText, render, SECRET_MASK } from '@zpine/core/template/render';
 import { type RenderedFile, type Span } from '@zpine/core/template/run';
 import { Marked, secretText, type Val } from '@zpine/core/template/values';
 import { sha512crypt } from '@zpine/core/text/sha512crypt';
@@ -19,7 +19,7 @@ export interface Inputs {
 
 export type Files = RenderedFile[];
 
-const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
+export const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
 export const sha256 = (text: string): string => createHash('sha256').update(text, 'utf8').digest('hex');
 
 /** Five thousand rounds each: the same password for the same device is worked out once. */
@@ -93,13 +93,11 @@ export const onTheWire = (text: string, token: string): string => text.replaceAl
 /** What a device shows, with the one-time part as the edition has it. */
 export const offTheWire = (text: string, token: string): string => text.replaceAll(token, ONE_TIME);
 
-const MASK = '••••••';
-
 /** Hides in other texts (what a device runs, lines that differ) the secrets that an edition holds. */
 export function hideSecrets(text: string, files: Files): string {
   let out = text.replaceAll(ONE_TIME, ONCE_SHOWN);
   const secrets = new Set(files.flatMap((file) => file.secrets.map(([from, to]: Span) => file.text.slice(from, to))));
   for (const secret of [...secrets].sort((a, b) => b.length - a.length))
-    if (secret.length >= 3) out = out.replaceAll(secret, MASK);
+    if (secret.length >= 3) out = out.replaceAll(secret, SECRET_MASK);
   return out;
 }

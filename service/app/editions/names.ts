@@ -1,10 +1,10 @@
 /** Every name that a template sees for a device, with type and value. */
+import { SECRET_MASK } from '@zpine/core/template/render';
 import { type Shape, shapeName } from '@zpine/core/template/shapes';
 import { Marked, type Val, isMap } from '@zpine/core/template/values';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { type Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
-import { MASK } from '../settings/effective.ts';
 import { contextOf, ONE_TIME } from './context.ts';
 import { settingsCatalogue } from './templates.ts';
 
@@ -33,7 +33,7 @@ function gather(name: string, shape: Shape, value: Val, items: Item[]): void {
 }
 
 function plain(value: Val): Item['value'] {
-  if (value instanceof Marked) return MASK;
+  if (value instanceof Marked) return SECRET_MASK;
   if (typeof value === 'string') return value.replaceAll(ONE_TIME, 'ONE-TIME');
   if (Array.isArray(value)) return value.map(plain);
   if (isMap(value)) return Object.fromEntries(Object.entries(value).map(([key, held]) => [key, plain(held)]));

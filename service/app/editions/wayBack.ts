@@ -1,19 +1,16 @@
 /** Would the service still get in? The rendered text is read by the dialect's own patterns, and held against the records. */
-import { createHash } from 'node:crypto';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { dialectOf } from '@zpine/core/config/dialect';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { type ValMap } from '@zpine/core/template/values';
 import { mapSetting, textSetting } from '../settings/effective.ts';
 import { type DeviceContext } from './context.ts';
-import { type Files } from './content.ts';
+import { sha512, type Files } from './content.ts';
 
 export interface WayBackFault {
   code: 'dialect' | 'management' | 'address' | 'gateway' | 'account' | 'password' | 'shell' | 'call-home';
   detail: string;
 }
-
-const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
 
 export function wayBackFaults(context: DeviceContext, files: Files): WayBackFault[] {
   const described = dialectOf(context.dialect);

@@ -1,5 +1,6 @@
 /** The effective settings of a device, with where they come from. */
 import { effective, type Effective, type SettingType, type SettingValue } from '@zpine/core/settings/layers';
+import { SECRET_MASK } from '@zpine/core/template/render';
 import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
@@ -26,12 +27,11 @@ export async function settingsOf(tx: Tx, device: Stored<'device'>): Promise<Devi
 export const typeOfSetting = (setting: Stored<'setting'>): SettingType => setting.valueType as SettingType;
 
 /** What is shown in the place of a secret. Keys of secret maps are no secret. */
-export const MASK = '••••••';
 export function maskedValue(value: SettingValue): SettingValue {
   if (value === null) return null;
   if (Array.isArray(value)) return value.map(maskedValue);
-  if (typeof value === 'object') return Object.fromEntries(Object.keys(value).map((key) => [key, MASK]));
-  return MASK;
+  if (typeof value === 'object') return Object.fromEntries(Object.keys(value).map((key) => [key, SECRET_MASK]));
+  return SECRET_MASK;
 }
 
 export async function explainSettings(tx: Tx, device: Stored<'device'>): Promise<ExplainedSetting[]> {
