@@ -9,7 +9,7 @@ import { useAttempt } from '../look/attempt.tsx';
 import { useMay } from '../session.tsx';
 
 /** The editions of a device: made, shown with the origin of every line, published. */
-export function Editions({ device }: { device: string }) {
+export function Editions({ device, serves }: { device: string; serves: boolean }) {
   const attempt = useAttempt();
   const may = useMay('engineer');
   const [chosen, setChosen] = useState<number>();
@@ -78,7 +78,12 @@ export function Editions({ device }: { device: string }) {
         <ConfigText key={file.name} file={file} />
       ))}
       {publishing && current && (
-        <Publish edition={current} wayBack={shown.data?.wayBack ?? []} onClose={() => setPublishing(false)} />
+        <Publish
+          edition={current}
+          wayBack={shown.data?.wayBack ?? []}
+          serves={serves}
+          onClose={() => setPublishing(false)}
+        />
       )}
     </>
   );
@@ -118,14 +123,17 @@ function WayBack({ edition }: { edition: ShownEdition }) {
 function Publish({
   edition,
   wayBack,
+  serves,
   onClose,
 }: {
+  serves: boolean;
   edition: EditionHead;
   wayBack: ShownEdition['wayBack'];
   onClose: () => void;
 }) {
   const attempt = useAttempt();
-  const [opening, setOpening] = useState(true);
+  // A device that serves has its configuration: it boots anew only when somebody wants it to.
+  const [opening, setOpening] = useState(!serves);
   const [hours, setHours] = useState('72');
   const [reason, setReason] = useState('');
   const unsure = wayBack.length > 0;

@@ -114,7 +114,7 @@ export default function DevicePage({ name }: { name: string }) {
         onChange={(next) => setParams(next === 'records' ? {} : { show: next }, { replace: true })}
         tabBarStyle={{ marginBottom: 14 }}
       />
-      {tab === 'edition' && <Editions device={device.key} />}
+      {tab === 'edition' && <Editions device={device.key} serves={device.stage === 'serving'} />}
       {tab === 'booting' && <Booting device={device.key} />}
       {tab === 'settings' && <DeviceSettings device={device.key} />}
       <div className="columns" hidden={tab !== 'records'}>
