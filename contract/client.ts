@@ -1,4 +1,6 @@
 /** The typed client, made from the route list: used by the command line, the console and the demo loader. */
+import { type z } from 'zod';
+import { type bulkBody, type BulkReply, type RemovalReply } from './bulkRoutes.ts';
 import { type Problem } from './errors.ts';
 import { recordPath } from './kind.ts';
 import { kindOf, type ApiRecord, type KindName } from './kinds.ts';
@@ -39,6 +41,8 @@ export interface Page<T> {
   next: string | null;
   count?: number;
 }
+
+export type BulkIn = z.input<typeof bulkBody>;
 
 type Query = Record<string, string | number | undefined>;
 
@@ -98,6 +102,26 @@ export class Client {
 
   async remove(kind: KindName, ref: string | number, options: WriteOptions = {}): Promise<void> {
     await this.send('DELETE', recordPath(kindOf(kind), ref), {}, undefined, options);
+  }
+
+  /** Edits many records at once, or shows what would come of it. */
+  editMany(kind: KindName, body: BulkIn, options: WriteOptions = {}): Promise<BulkReply> {
+    return this.send('PATCH', `/api/v1/${kindOf(kind).path}`, {}, body, options) as Promise<BulkReply>;
+  }
+
+  clone<K extends KindName>(
+    kind: K,
+    ref: string | number,
+    records: object[],
+    options: WriteOptions = {},
+  ): Promise<ApiRecord<K>[]> {
+    const path = `${recordPath(kindOf(kind), ref)}/clones`;
+    return this.send('POST', path, {}, { records }, options) as Promise<ApiRecord<K>[]>;
+  }
+
+  /** What a removal would take along, and what stands in its way. */
+  removal(kind: KindName, ref: string | number): Promise<RemovalReply> {
+    return this.send('POST', `${recordPath(kindOf(kind), ref)}/removal`, {}, {}) as Promise<RemovalReply>;
   }
 
   /** Sends one request and reads its answer; refusals and silence become errors. */

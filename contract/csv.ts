@@ -10,7 +10,8 @@ export function cellText(k: KindDescription, name: string, record: Record<string
 }
 
 /** Spreadsheets run cells that begin like this; a tick before them makes them text again. */
-const neutral = (text: string): string => (/^[=+@\t\r]|^-(?![0-9.]+$)|^'+[=+@\t\r-]/.test(text) ? `'${text}` : text);
+export const neutral = (text: string): string =>
+  /^[=+@\t\r]|^-(?![0-9.]+$)|^'+[=+@\t\r-]/.test(text) ? `'${text}` : text;
 
 /** Records as CSV (RFC 4180): all fields that can be given, under the API's names. */
 export function recordsToCsv(k: KindDescription, records: Record<string, Value>[]): string {

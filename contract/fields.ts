@@ -6,7 +6,9 @@ import { parseIp, formatIp, toBytes, fromBytes, type Family } from '@zpine/core/
 import { macFromBytes, macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatRanges, parseRanges } from '@zpine/core/addressing/ranges';
+import { parseLabels } from '@zpine/core/naming/labels';
 import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
+import { macTerms, wordsIn } from '@zpine/core/naming/terms';
 import { type Parsed, sure } from '@zpine/core/fault';
 import { z } from 'zod';
 
@@ -40,6 +42,8 @@ export interface Field {
   fixed?: boolean;
   /** Changed by verbs of its own, never by a plain edit. */
   byVerb?: boolean;
+  /** One record's alone: a copy does not take it over. */
+  own?: boolean;
   /** Shown in capitals, whatever case it is stored in. */
   capitals?: boolean;
 }
@@ -52,6 +56,20 @@ export interface Column {
 
 export type Row = Record<string, unknown>;
 
+type InputName =
+  | 'line'
+  | 'code'
+  | 'area'
+  | 'source'
+  | 'number'
+  | 'switch'
+  | 'choice'
+  | 'record'
+  | 'colour'
+  | 'json'
+  | 'zone'
+  | 'labels';
+
 export interface FieldType {
   /** From what a person or program gives to the canonical value. */
   schema: (field: Field) => z.ZodType;
@@ -62,9 +80,11 @@ export interface FieldType {
   fromText: (text: string) => unknown;
   toText: (value: Value) => string;
   /** Which input the console shows. */
-  input: 'line' | 'code' | 'area' | 'source' | 'number' | 'switch' | 'choice' | 'record' | 'colour' | 'json' | 'zone';
+  input: InputName;
   /** Whether a list can be narrowed by equality on it. */
   filter: boolean;
+  /** The words by which a search finds the record; left out where the natural key is enough, or nobody would look. */
+  terms?: (value: Value) => string[];
 }
 
 export const snake = (name: string): string => name.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`);
@@ -108,6 +128,8 @@ function hasControl(text: string, linesAllowed: boolean): boolean {
   return false;
 }
 
+const inText = (value: Value): string[] => (typeof value === 'string' ? wordsIn(value) : []);
+
 const varchar = (max: number) => (column: string, field: Field) => [
   { name: column, sql: `varchar(${field.max ?? max})` },
 ];
@@ -133,6 +155,7 @@ export const fieldTypes = {
     columns: varchar(63),
     input: 'code',
     filter: true,
+    terms: inText,
   },
   /** The name of an interface, as the device writes it. */
   portName: {
@@ -142,9 +165,9 @@ export const fieldTypes = {
     input: 'code',
     filter: true,
   },
-  text: { ...plain, schema: line(200), columns: varchar(200), input: 'line', filter: true },
+  text: { ...plain, schema: line(200), columns: varchar(200), input: 'line', filter: true, terms: inText },
   /** Text that an engineer reads letter by letter: serials, asset numbers. Blanks at its ends are dropped. */
-  code: { ...plain, schema: line(100), columns: varchar(100), input: 'code', filter: true },
+  code: { ...plain, schema: line(100), columns: varchar(100), input: 'code', filter: true, terms: inText },
   note: {
     ...plain,
     schema: (field) =>
@@ -161,6 +184,7 @@ export const fieldTypes = {
     columns: (column) => [{ name: column, sql: 'text' }],
     input: 'area',
     filter: false,
+    terms: inText,
   },
   /** A text of many lines that is kept letter for letter: templates. */
   source: {
@@ -224,6 +248,7 @@ export const fieldTypes = {
     fromRow: (column, row) => (row[column] ? macFromBytes(row[column] as Uint8Array) : null),
     input: 'code',
     filter: true,
+    terms: (value) => (typeof value === 'string' ? macTerms(value) : []),
   },
   ip: {
     ...plain,
@@ -300,6 +325,24 @@ export const fieldTypes = {
     columns: varchar(60),
     input: 'zone',
     filter: true,
+  },
+  /** Free words, in the order of the alphabet. */
+  labels: {
+    ...plain,
+    schema: () =>
+      z.union([z.string().max(2000), z.array(z.string().max(100)).max(100)]).transform((given, context) => {
+        const read = parseLabels(given);
+        if (read.ok) return read.value.length > 0 ? read.value : null;
+        context.issues.push({ code: 'custom', input: given, message: read.fault.code, params: read.fault });
+        return z.NEVER;
+      }),
+    columns: (column) => [{ name: column, sql: 'varchar(1000)' }],
+    toRow: (column, value) => ({ [column]: Array.isArray(value) && value.length > 0 ? value.join(',') : null }),
+    fromRow: (column, row) => (typeof row[column] === 'string' ? row[column].split(',') : null),
+    toText: (value) => (Array.isArray(value) ? value.join(', ') : ''),
+    input: 'labels',
+    filter: true,
+    terms: (value) => (Array.isArray(value) ? value.map(String) : []),
   },
   /** A value of any type, as JSON. */
   json: {

@@ -2,6 +2,45 @@
 import { meant, row, type ErrorRow } from './errorRow.ts';
 
 export const importErrors = {
+  'removed-unknown': row(
+    404,
+    'Not among the removed',
+    (p) => `no ${p.kind} "${p.ref}" was removed, or it is there again`,
+    (p) => `zpine removed ${p.kind} lists them`,
+  ),
+  'view-unknown': row(
+    404,
+    'No such view',
+    (p) => `there is no view "${p.name}" of ${p.kind}`,
+    () => 'zpine view list shows yours and the shared ones',
+  ),
+  'view-taken': row(
+    409,
+    'Not yours',
+    (p) => `the shared view "${p.name}" is ${p.owner}'s`,
+    () => 'save it under another name',
+  ),
+  'bulk-many': row(422, 'Too many at once', (p) => `more than ${p.max} records are meant; narrow the selection`),
+  'bulk-other': row(
+    409,
+    'Another number',
+    (p) => `${p.count} records are meant by now, not ${p.expected}`,
+    () => 'look again before you go on',
+  ),
+  'label-syntax': row(
+    422,
+    'Label not possible',
+    (p) => `"${p.value}": labels have letters a-z, digits and . _ - only, and begin with a letter or digit`,
+  ),
+  'label-long': row(422, 'Label too long', (p) => `"${p.value}": labels have at most ${p.max} characters`),
+  'labels-many': row(422, 'Too many labels', (p) => `a record has at most ${p.max} labels`),
+  'labels-disagree': row(
+    409,
+    'Labels disagree',
+    (p) => `the labels ${p.one} and ${p.other} of device ${p.device} say different things about ${p.setting}`,
+    (p) => `rank them: zpine label edit ${p.one} --rank 20; the higher rank is heard`,
+  ),
+  'label-used': row(409, 'In use', (p) => `the label ${p.key} has settings, and ${p.count} devices carry it`),
   'where-syntax': row(
     422,
     'Selection not understood',
@@ -32,6 +71,62 @@ export const importErrors = {
   ),
   'import-row': row(422, 'Not a row', () => 'this is not a map of fields and values'),
   'import-many': row(422, 'Too many rows', (p) => `the most is ${p.max} rows at a time`),
+  'import-twice': row(
+    422,
+    'There twice',
+    (p) => (p.row === 'before' ? `${p.key} stands further up already` : `${p.key} stands in row ${p.row} already`),
+    () => 'keep one of them',
+  ),
+  'import-stopped': row(
+    422,
+    'Too many faults',
+    (p) => `reading stopped after ${p.count} faults`,
+    () => 'mend these first',
+  ),
+  'import-large': row(
+    422,
+    'Too large for this format',
+    (p) => `${p.format} is read as a whole, and this is larger than ${p.max} bytes`,
+    () => 'send it as CSV, which is read in a stream',
+  ),
+  'import-nothing': row(422, 'Nothing to read', () => 'either a text or files are required here'),
+  'upload-state': row(
+    409,
+    'Not now',
+    (p) => `this import is ${p.state}`,
+    (p) => (p.state === 'refused' ? 'mend its faults and send it again' : ''),
+  ),
+  'scan-row': row(
+    422,
+    'Scan not understood',
+    (p) => `"${p.value}" is neither a serial, a MAC nor a model`,
+    () => 'one scan a line, or a table with model, serial and mac in any order',
+  ),
+  'scan-mac-twice': row(
+    422,
+    'Two MACs',
+    () => 'two MACs in a row belong to no serial',
+    () => 'scan the serial, too',
+  ),
+  'scan-model': row(
+    422,
+    'Model missing',
+    () => 'it is not said what model this box is',
+    () => 'scan the model, too, or name one for all',
+  ),
+  'paste-row': row(
+    422,
+    'Line not understood',
+    (p) => `"${p.value}" has no name that a device could have`,
+    () => 'a name and an address a line, with blanks, tabs or commas between',
+  ),
+  'paste-differs': row(
+    409,
+    'Known otherwise',
+    (p) => `${p.device} has the management address ${p.has}`,
+    () => 'leave the line out, or change the address of the device first',
+  ),
+  'paste-address-taken': row(409, 'Address taken', (p) => `${p.address} is on ${p.by} already`),
   'import-circle': row(422, 'Circle', (p) => `${p.key} would end up inside itself`),
   'field-by-verb': row(422, 'Not changed here', (p) => `${p.field} is changed by a verb of its own, not by an import`),
   'undo-newer': row(

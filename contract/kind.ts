@@ -31,7 +31,18 @@ export interface KindDescription {
   sort?: readonly string[];
 }
 
-export const kind = <const K extends KindDescription>(description: K): K => description;
+/** What every kind has beside its own fields. */
+const shared = { labels: { type: 'labels', title: 'Labels', example: 'spare' } } as const satisfies Record<
+  string,
+  Field
+>;
+
+export const kind = <const K extends KindDescription>(
+  description: K,
+): Omit<K, 'fields'> & { fields: K['fields'] & typeof shared } => ({
+  ...description,
+  fields: { ...description.fields, ...shared },
+});
 
 /** Every record has these beside its fields. Times are ISO 8601, UTC. */
 export interface RecordHead {
@@ -51,7 +62,9 @@ type Held<F extends Field> = F['type'] extends 'int'
     ? boolean
     : F['type'] extends 'json'
       ? Value
-      : string;
+      : F['type'] extends 'labels'
+        ? string[]
+        : string;
 type OrNull<F extends Field, T> = F extends { required: true } | { default: string | number | boolean } ? T : T | null;
 
 /** A record of one kind as the API gives it. */
@@ -70,6 +83,8 @@ export type StoredOf<K extends KindDescription> = RecordHead & {
 export const columnOf = (name: string): string => snake(name);
 
 export const fieldsOf = (k: KindDescription): [string, Field][] => Object.entries(k.fields);
+
+export const typeOfField = (k: KindDescription, name: string): Field['type'] | undefined => k.fields[name]?.type;
 
 export const refsOf = (k: KindDescription): [string, Field & { to: string }][] =>
   fieldsOf(k).filter((entry): entry is [string, Field & { to: string }] => entry[1].type === 'ref');
@@ -138,7 +153,12 @@ export function editSchema(k: KindDescription): z.ZodObject {
 
 /** The shape of a record in replies; for the API's description, not for checking. */
 export function recordSchema(k: KindDescription): z.ZodObject {
-  const json: Partial<Record<Field['type'], z.ZodType>> = { int: z.int(), bool: z.boolean(), json: z.json() };
+  const json: Partial<Record<Field['type'], z.ZodType>> = {
+    int: z.int(),
+    bool: z.boolean(),
+    json: z.json(),
+    labels: z.array(z.string()),
+  };
   return z.object({
     id: z.int(),
     key: z.string(),

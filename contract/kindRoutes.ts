@@ -1,11 +1,12 @@
-/** The five verbs that every kind has, as routes. */
+/** The verbs that every kind has, as routes. */
 import { z } from 'zod';
+import { bulkRoutesOf } from './bulkRoutes.ts';
 import { addSchema, editSchema, fieldsOf, recordSchema, type KindDescription } from './kind.ts';
 import { typeOf } from './fields.ts';
 import { kindOf, type KindName } from './kinds.ts';
 import { page, type Route } from './route.ts';
 
-export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove';
+export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove' | 'editMany' | 'clone' | 'removal';
 
 const text = (max: number) => z.string().trim().min(1).max(max);
 
@@ -43,6 +44,7 @@ export function routesOf(name: KindName): Record<string, Route> {
   const adding = later(() => z.union([addSchema(k), z.array(addSchema(k)).min(1).max(1000)]));
   const added = later(() => z.union([record(), z.array(record())]));
   const editing = later(() => editSchema(k));
+  const bulk = bulkRoutesOf(k.path, { one: title, many: k.titles.toLowerCase(), group }, record);
   return {
     [`${name}.list`]: {
       method: 'GET',
@@ -102,5 +104,8 @@ export function routesOf(name: KindName): Record<string, Route> {
       group,
       status: 204,
     },
+    [`${name}.editMany`]: bulk.editMany,
+    [`${name}.clone`]: bulk.clone,
+    [`${name}.removal`]: bulk.removal,
   };
 }

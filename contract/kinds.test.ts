@@ -133,7 +133,7 @@ describe('natural keys', () => {
 describe('CSV', () => {
   it('makes text of cells that a spreadsheet would run', () => {
     const csv = recordsToCsv(kindOf('owner'), [{ name: 'a', title: '=1+1', note: 'plain, "quoted"' }]);
-    expect(csv).to.equal('name,title,note\r\na,\'=1+1,"plain, ""quoted"""\r\n');
+    expect(csv).to.equal('name,title,note,labels\r\na,\'=1+1,"plain, ""quoted""",\r\n');
   });
   it('shows nothing for nothing', () => expect(cellText(kindOf('rack'), 'owner', { owner: null })).to.equal(''));
 });

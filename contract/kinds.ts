@@ -1,6 +1,7 @@
 /** The registry: every record kind, in an order in which references point backwards where they can. */
 import { area, rack, room, site } from './kinds/places.ts';
 import { dialect, duty, owner, purpose, use } from './kinds/lists.ts';
+import { label } from './kinds/labels.ts';
 import { box, model, vendor } from './kinds/hardware.ts';
 import { device, interfaceKind } from './kinds/devices.ts';
 import { address, prefix, vlan, vrf } from './kinds/addressing.ts';
@@ -14,6 +15,7 @@ export const kinds = {
   duty,
   dialect,
   use,
+  label,
   area,
   site,
   room,

@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
+import { findingRoutes } from './findingRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
@@ -277,11 +278,20 @@ export const verbRoutes = {
     method: 'GET',
     path: '/search',
     role: 'viewer',
-    summary: 'Records whose name, serial, MAC, address or title begins with a text',
+    summary: 'Records found by names, serials, MACs in any notation, addresses, labels, titles, descriptions and notes',
     group: 'Overview',
     query: z.strictObject({ q: text(100) }),
     reply: z.object({
-      items: z.array(z.object({ kind: z.string(), key: z.string(), title: z.string().nullable(), why: z.string() })),
+      items: z.array(
+        z.object({
+          kind: z.string(),
+          key: z.string(),
+          title: z.string().nullable(),
+          /** The field by which it was found, and what that says. */
+          why: z.string(),
+          found: z.string(),
+        }),
+      ),
     }),
   }),
   'history.list': route({
@@ -294,6 +304,11 @@ export const verbRoutes = {
       kind: text(30).optional(),
       record: text().optional().describe('With kind: only changes of this record, by key or #id'),
       actor: text(63).optional(),
+      via: z.enum(['api', 'console', 'cli', 'service']).optional(),
+      since: text(20).optional().describe('From this day or time on, UTC: 2026-05-04, 2026-05-04T10:00'),
+      until: text(20).optional().describe('Before this day or time'),
+      q: text(100).optional().describe('In the reason, or in the key of a record'),
+      setting: text(63).optional().describe('Only values of this setting'),
       after: text(100).optional(),
       limit: z.coerce.number().int().min(1).max(200).default(50),
     }),
@@ -309,6 +324,7 @@ export const verbRoutes = {
   }),
   ...onboardingRoutes,
   ...importRoutes,
+  ...findingRoutes,
 } as const satisfies Record<string, Route>;
 
 export type VerbRouteId = keyof typeof verbRoutes;

@@ -54,7 +54,12 @@ const external = [
 ];
 
 await build({
-  entryPoints: { service: 'service/main.ts', launch: 'ops/launch.ts', lab: 'lab/main.ts' },
+  entryPoints: {
+    service: 'service/main.ts',
+    importThread: 'service/importThread.ts',
+    launch: 'ops/launch.ts',
+    lab: 'lab/main.ts',
+  },
   outdir: 'dist',
   bundle: true,
   platform: 'node',

@@ -50,7 +50,18 @@ export const options = {
   ),
   sessionHours: option('ZPINE_SESSION_HOURS', number(1, 720, 12), 'How long a sign-in lasts', 'hours'),
   bodyBytes: option('ZPINE_BODY_BYTES', number(1024, 1 << 30, 1 << 20), 'The largest body of a request', 'bytes'),
-  importBytes: option('ZPINE_IMPORT_BYTES', number(1024, 1 << 30, 64 << 20), 'The largest body of an import', 'bytes'),
+  importBytes: option(
+    'ZPINE_IMPORT_BYTES',
+    number(1024, 1 << 30, 16 << 20),
+    'The largest import that is answered at once; larger files are uploaded',
+    'bytes',
+  ),
+  uploadBytes: option(
+    'ZPINE_UPLOAD_BYTES',
+    number(1024, 2 ** 40, 2 ** 30),
+    'The largest file that is uploaded',
+    'bytes',
+  ),
   cookieSecure: option(
     'ZPINE_COOKIE_SECURE',
     flag,

@@ -15,6 +15,7 @@ import { checkSealer } from './store/keyCheck.ts';
 import { sealerFrom } from './store/sealing.ts';
 import { defineModels } from './store/models.ts';
 import { type Store } from './store/tx.ts';
+import { importInThread } from './threads.ts';
 
 export interface Service {
   store: Store;
@@ -63,7 +64,9 @@ export async function startService(
   const closing = new AbortController();
   // Each open event stream listens for the end: many at a time are no leak.
   setMaxListeners(0, closing.signal);
-  const worker = new Worker(store, log);
+  const worker = new Worker(store, log, {
+    import: (payload) => importInThread(config, payload, closing.signal),
+  });
   await worker.start();
   const { dialMap } = config;
   const keeper = new Keeper(store, dialMap, log);
@@ -81,6 +84,7 @@ export async function startService(
     version,
     bodyBytes: config.bodyBytes,
     importBytes: config.importBytes,
+    uploadBytes: config.uploadBytes,
     sessionHours: config.sessionHours,
     cookieSecure: config.cookieSecure,
     organisation: config.organisation,

@@ -62,6 +62,7 @@ describe('imports and exports', () => {
     expect(done.counts).to.deep.equal({ add: 1, edit: 1, same: 1 });
     expect(done.items[1]).to.deep.include({ row: 4, key: 'lum', action: 'add' });
     expect(done.items[0]).to.deep.equal({
+      file: null,
       row: 2,
       kind: 'site',
       key: 'ard',
@@ -118,7 +119,7 @@ describe('imports and exports', () => {
       { kind: 'site', text: 'code,title,Title\nabc,a,b\n' },
       ['1 title import-header-twice', '1 Title import-header-twice'],
     ],
-    ['the same key twice', { kind: 'site', text: 'code,title\nabc,One\nABC ,Two\n' }, ['3 code taken']],
+    ['the same key twice', { kind: 'site', text: 'code,title\nabc,One\nABC ,Two\n' }, ['3 code import-twice']],
     [
       'YAML aliases that explode',
       {
@@ -150,17 +151,22 @@ describe('imports and exports', () => {
 
   it('take columns under other names, when told', async () => {
     const text = 'Serial No.\tHardware\tRoom no.\nX-1\tlarkfield/lf-24\t7\n';
-    const done = await take(demo, {
-      kind: 'box',
-      text,
-      columns: { 'Serial No.': 'serial', Hardware: 'model', 'Room no.': null },
-    });
+    const columns = { 'Serial No.': 'serial', Hardware: 'model', 'Room no.': null };
+    const done = await take(demo, { kind: 'box', text, columns, apply: true });
     expect(done.faults).to.deep.equal([]);
     expect(done.items[0]?.key).to.equal('x-1');
     expect(done.heads).to.deep.equal([
-      { column: 'Serial No.', field: 'serial' },
-      { column: 'Hardware', field: 'model' },
-      { column: 'Room no.', field: null },
+      { column: 'Serial No.', field: 'serial', remembered: false },
+      { column: 'Hardware', field: 'model', remembered: false },
+      { column: 'Room no.', field: null, remembered: false },
+    ]);
+    // The next table of the kind is understood without a word.
+    const again = await take(demo, { kind: 'box', text: text.replace('X-1', 'X-2') });
+    expect(again.faults).to.deep.equal([]);
+    expect(again.heads.map((head) => [head.field, head.remembered])).to.deep.equal([
+      ['serial', true],
+      ['model', true],
+      [null, true],
     ]);
   });
 

@@ -83,20 +83,23 @@ export const prefix = kind({
     site: { type: 'ref', to: 'site', title: 'Site' },
     vlan: { type: 'ref', to: 'vlan', title: 'VLAN' },
     use: { type: 'ref', to: 'use', title: 'Use' },
-    gateway: { type: 'ip', title: 'Gateway', example: '10.77.16.1' },
+    gateway: { own: true, type: 'ip', title: 'Gateway', example: '10.77.16.1' },
     heldBack: {
+      own: true,
       type: 'ranges',
       title: 'Held back',
       example: '10.77.16.2-10.77.16.10',
       about: 'Never handed out by itself; may be assigned by name',
     },
     pool: {
+      own: true,
       type: 'ranges',
       title: 'DHCP pool',
       example: '10.77.16.200-10.77.16.239',
       about: 'For leases; never assigned to an interface',
     },
     quarantine: {
+      own: true,
       type: 'ranges',
       title: 'Quarantine pool',
       example: '10.77.16.240-10.77.16.250',
@@ -127,6 +130,7 @@ export const address = kind({
     address: { type: 'ip', title: 'Address', required: true, fixed: true, example: '10.77.16.11' },
     vrf: { type: 'ref', to: 'vrf', title: 'VRF', default: defaultVrf, fixed: true },
     interface: {
+      own: true,
       type: 'ref',
       to: 'interface',
       title: 'Interface',

@@ -33,7 +33,7 @@ export const device = kind({
     dialect: { type: 'ref', to: 'dialect', title: 'Dialect', about: 'Left empty, it is that of the model' },
     site: { type: 'ref', to: 'site', title: 'Site', about: 'Left empty, it is that of the rack' },
     rack: { type: 'ref', to: 'rack', title: 'Rack' },
-    positionU: { type: 'int', title: 'U', min: 1, max: 60, about: 'The lowest U it takes' },
+    positionU: { type: 'int', title: 'U', min: 1, max: 60, own: true, about: 'The lowest U it takes' },
     face: { type: 'choice', title: 'Face', choices: ['front', 'rear'], default: 'front' },
     stage: {
       type: 'choice',
@@ -57,7 +57,7 @@ export const device = kind({
     },
     note: { type: 'note', title: 'Note' },
   },
-  list: ['key', 'stage', 'duty', 'model', 'site', 'rack', 'positionU'],
+  list: ['key', 'stage', 'duty', 'model', 'site', 'rack', 'positionU', 'labels'],
   sort: ['stage'],
 });
 

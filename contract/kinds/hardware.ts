@@ -66,6 +66,6 @@ export const box = kind({
     assetNumber: { type: 'code', title: 'Asset number', unique: true },
     note: { type: 'note', title: 'Note' },
   },
-  list: ['key', 'model', 'mac', 'condition', 'device', 'whereabouts'],
+  list: ['key', 'model', 'mac', 'condition', 'device', 'whereabouts', 'labels'],
   sort: ['condition'],
 });

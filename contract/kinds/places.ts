@@ -34,7 +34,7 @@ export const site = kind({
     contacts: { type: 'note', title: 'Contacts', max: 2000 },
     note: { type: 'note', title: 'Note' },
   },
-  list: ['key', 'title', 'area', 'timeZone', 'note'],
+  list: ['key', 'title', 'area', 'timeZone', 'labels', 'note'],
   sort: ['title'],
 });
 
@@ -78,9 +78,9 @@ export const rack = kind({
     widthInches: { type: 'int', title: 'Width', unit: 'in', min: 10, max: 23, default: 19 },
     purpose: { type: 'ref', to: 'purpose', title: 'Purpose' },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
-    assetNumber: { type: 'code', title: 'Asset number' },
+    assetNumber: { type: 'code', title: 'Asset number', own: true },
     note: { type: 'note', title: 'Note' },
   },
-  list: ['key', 'title', 'heightU', 'purpose', 'owner', 'note'],
+  list: ['key', 'title', 'heightU', 'purpose', 'owner', 'labels', 'note'],
   sort: ['heightU'],
 });

@@ -10,8 +10,13 @@ export const setting = kind({
   group: 'settings',
   key: { parts: ['name'] },
   fields: {
-    name: { type: 'name', title: 'Name', required: true, example: 'time.servers' },
-    about: { type: 'text', title: 'What it is for', required: true, example: 'Time servers, the preferred first' },
+    name: { type: 'name', title: 'Name', required: true, example: 'desk.extension' },
+    about: {
+      type: 'text',
+      title: 'What it is for',
+      required: true,
+      example: 'The extension of the desk that looks after the device',
+    },
     valueType: {
       type: 'choice',
       title: 'Type',

@@ -4,8 +4,18 @@ import { parseIp, formatIp } from '../addressing/ip.ts';
 import { formatPrefix, parsePrefix } from '../addressing/prefix.ts';
 import { utf8Bytes } from '../text/utf8.ts';
 
-/** Weakest first. `area` may come several times, outer to inner. */
-export const layerKinds = ['everywhere', 'dialect', 'model', 'duty', 'area', 'site', 'room', 'device'] as const;
+/** Weakest first. `area` may come several times, outer to inner, and `label`, by rank. */
+export const layerKinds = [
+  'everywhere',
+  'dialect',
+  'model',
+  'duty',
+  'area',
+  'site',
+  'room',
+  'label',
+  'device',
+] as const;
 export type LayerKind = (typeof layerKinds)[number];
 
 export const settingTypes = [

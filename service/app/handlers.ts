@@ -2,7 +2,10 @@
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { type BodyOf, type QueryOf, type ReplyOf, type RouteId, type VerbRouteId } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
+import { type z } from 'zod';
+import { bulkBody, cloneBody } from '@zpine/contract/bulkRoutes';
 import { Refusal } from '@zpine/contract/errors';
+import { faultsOf as faultsIn } from '@zpine/contract/faults';
 import { present } from '../store/records.ts';
 import { type Tx } from '../store/tx.ts';
 import { addToken, listTokens, removeToken } from './access/tokens.ts';
@@ -22,19 +25,29 @@ import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } f
 import { templateNames } from './editions/names.ts';
 import { faultsOf, shownFault } from './editions/templates.ts';
 import { history } from './history/list.ts';
+import { listRemoved, restore } from './history/removed.ts';
 import { undo } from './history/undo.ts';
+import { exampleText } from './imports/example.ts';
 import { exportText } from './imports/export.ts';
+import { pasteDevices } from './imports/paste.ts';
 import { importText } from './imports/run.ts';
-import { search } from './overview/search.ts';
+import { importScans } from './imports/scan.ts';
+import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/uploads.ts';
+import { complete } from './search/complete.ts';
+import { search } from './search/search.ts';
 import { today } from './overview/today.ts';
 import { add } from './records/add.ts';
+import { clone } from './records/clone.ts';
+import { editMany } from './records/editMany.ts';
 import { editOne } from './records/edit.ts';
+import { removal } from './records/removal.ts';
 import { list, type ListInput } from './records/list.ts';
 import { removeOne } from './records/remove.ts';
 import { mustFind } from './records/refs.ts';
 import { show } from './records/show.ts';
 import { explainSettings } from './settings/effective.ts';
 import { listValues, putValue, removeValue } from './settings/values.ts';
+import { listViews, removeView, saveView } from './views.ts';
 
 export interface Call<Query = unknown, Body = unknown> {
   params: Record<string, string>;
@@ -48,7 +61,7 @@ export interface Call<Query = unknown, Body = unknown> {
 export type Handler<Query = never, Body = never> = (tx: Tx, call: Call<Query, Body>) => Promise<unknown>;
 
 /** These need more than a unit of work; the HTTP part answers them. */
-export type OwnRoutes = 'session.open' | 'session.close' | 'session.show' | 'events';
+export type OwnRoutes = 'session.open' | 'session.close' | 'session.show' | 'events' | 'import.upload';
 
 type VerbHandlers = {
   [R in Exclude<VerbRouteId, OwnRoutes>]: (tx: Tx, call: Call<QueryOf<R>, BodyOf<R>>) => Promise<ReplyOf<R>>;
@@ -112,7 +125,22 @@ const verbs: VerbHandlers = {
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
   'history.list': (tx, { query }) => history(tx, query),
   'history.undo': (tx, { params, body }) => undo(tx, params.id ?? '', body.apply),
+  'view.list': (tx, { user, query }) => listViews(tx, user, query),
+  'view.save': (tx, { user, body }) => saveView(tx, user, body),
+  'view.remove': async (tx, { user, params }) => {
+    await removeView(tx, user, params.id ?? '');
+    return null;
+  },
+  'where.complete': (tx, { query }) => complete(tx, query),
+  'removed.list': (tx, { query }) => listRemoved(tx, query),
+  'removed.restore': (tx, call) => restore(tx, call.params.kind ?? '', ref(call)),
   'import.run': (tx, { body }) => importText(tx, body),
+  'import.scan': (tx, { body }) => importScans(tx, body),
+  'import.paste': (tx, { body }) => pasteDevices(tx, body),
+  'import.show': async (tx, { params }) => shownUpload(await uploadRow(tx, params.id ?? '')),
+  'import.apply': (tx, { params, user }) => applyUpload(tx, params.id ?? '', user),
+  'import.cancel': (tx, { params }) => cancelUpload(tx, params.id ?? ''),
+  'import.example': (_tx, { params, query }) => Promise.resolve(exampleText(params.kind ?? '', query.as)),
   'export.run': (tx, { query }) => exportText(tx, query),
 };
 
@@ -133,7 +161,7 @@ const ofKind = (kind: KindName): Record<string, Handler> => ({
   [`${kind}.show`]: (tx, call: Call) => show(tx, kind, ref(call)),
   [`${kind}.add`]: async (tx, { body }: Call) => {
     const several = Array.isArray(body);
-    const records = await present(tx, kind, await add(tx, kind, several ? body : [body], several));
+    const records = await present(tx, kind, await add(tx, kind, several ? body : [body], (i) => (several ? [i] : [])));
     return several ? records : records[0];
   },
   [`${kind}.edit`]: async (tx, call: Call) =>
@@ -142,7 +170,17 @@ const ofKind = (kind: KindName): Record<string, Handler> => ({
     await removeOne(tx, kind, ref(call), call.version);
     return null;
   },
+  [`${kind}.editMany`]: (tx, { body }: Call) => editMany(tx, kind, bodyAs(bulkBody, body)),
+  [`${kind}.clone`]: async (tx, call: Call) =>
+    present(tx, kind, await clone(tx, kind, ref(call), bodyAs(cloneBody, call.body))),
+  [`${kind}.removal`]: (tx, call: Call) => removal(tx, kind, ref(call)),
 });
+
+function bodyAs<T extends z.ZodObject>(schema: T, body: unknown): z.output<T> {
+  const read = schema.safeParse(body);
+  if (!read.success) throw Refusal.of(faultsIn(read.error, body, Object.keys(schema.shape)));
+  return read.data;
+}
 
 export const handlers = {
   ...verbs,

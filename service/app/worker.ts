@@ -1,29 +1,37 @@
 import { claim, finish, heartbeat, type ClaimedJob, type JobWork } from '../store/jobs.ts';
 import { run, type Store } from '../store/tx.ts';
 import { housekeeping } from './housekeeping.ts';
+import { reindex } from './search/reindex.ts';
 
 interface Log {
   info: (what: object, text: string) => void;
   warn: (what: object, text: string) => void;
 }
 
-const works: Record<string, JobWork> = { housekeeping };
+const works: Record<string, JobWork> = { housekeeping, reindex };
+
+/** Work that takes long, done beside the rest. */
+export type SlowWork = (payload: unknown) => Promise<void>;
+const MOST_SLOW = 2;
 
 const IDLE_MS = 1000;
 const HEARTBEAT_MS = 10_000;
 const RETRY_SECONDS = 60;
 
-/** Claims and does jobs, one at a time, until it is stopped. */
+/** Claims and does jobs, one at a time and slow ones beside, until it is stopped. */
 export class Worker {
   private readonly store: Store;
   private readonly log: Log;
   private stopping = false;
   private wake: (() => void) | undefined;
   private loop: Promise<void> | undefined;
+  private readonly slow: Record<string, SlowWork>;
+  private readonly running = new Set<Promise<void>>();
 
-  constructor(store: Store, log: Log) {
+  constructor(store: Store, log: Log, slow: Record<string, SlowWork> = {}) {
     this.store = store;
     this.log = log;
+    this.slow = slow;
   }
 
   async start(): Promise<void> {
@@ -38,12 +46,18 @@ export class Worker {
     this.stopping = true;
     this.wake?.();
     await this.loop;
+    await Promise.all(this.running);
   }
 
   private async go(): Promise<void> {
     while (!this.stopping) {
       const job = await claim(this.store).catch(() => undefined);
-      if (job) await this.work(job);
+      if (job && job.name in this.slow) {
+        const work = this.work(job);
+        this.running.add(work);
+        void work.finally(() => this.running.delete(work));
+        if (this.running.size >= MOST_SLOW) await Promise.race(this.running);
+      } else if (job) await this.work(job);
       else await new Promise<void>((resolve) => void ((this.wake = resolve), setTimeout(resolve, IDLE_MS)));
     }
   }
@@ -51,11 +65,16 @@ export class Worker {
   private async work(job: ClaimedJob): Promise<void> {
     const beat = setInterval(() => void heartbeat(this.store, job).catch(() => undefined), HEARTBEAT_MS);
     try {
-      const work = works[job.name];
+      const slow = this.slow[job.name];
+      const work: JobWork | undefined = slow
+        ? (_store, payload) => slow(payload).then(() => undefined)
+        : works[job.name];
       if (!work) throw new Error(`nothing does jobs of the name ${job.name}`);
       const again = await work(this.store, job.payload);
       await finish(this.store, job, again);
     } catch (error) {
+      // What was cut off is claimed again by whoever starts next.
+      if (this.stopping) return;
       this.log.warn({ job: job.name, tries: job.tries, err: error }, 'a job failed');
       const failure = String(error instanceof Error ? error.message : error).slice(0, 500);
       await finish(this.store, job, RETRY_SECONDS * Math.min(job.tries, 30), failure).catch(() => undefined);

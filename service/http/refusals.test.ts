@@ -69,7 +69,7 @@ describe('refusals', () => {
   it('a method that a path does not take', async () => {
     const { response, problem } = await raw('DELETE', '/api/v1/sites');
     expect(problem).to.include({ status: 405, code: 'method-unknown' });
-    expect(response.headers.get('allow')).to.equal('GET, POST');
+    expect(response.headers.get('allow')).to.equal('GET, POST, PATCH');
   });
   it('a header that is not understood', async () => {
     expect((await raw('PATCH', '/api/v1/sites/ard', '{}', { 'If-Match': 'latest' })).problem).to.include({

@@ -96,7 +96,7 @@ describe('the server', () => {
   it('answers a list in CSV', async () => {
     const response = await get('/api/v1/rooms?limit=2', { Accept: 'text/csv' });
     expect(response.headers.get('content-type')).to.include('text/csv');
-    expect(await response.text()).to.equal('site,name,title,note\r\ns1,a,,\r\ns1,b,,\r\n');
+    expect(await response.text()).to.equal('site,name,title,note,labels\r\ns1,a,,,\r\ns1,b,,,\r\n');
   });
 
   it('tells the version, and takes it back in If-Match', async () => {

@@ -12,7 +12,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { type Route } from '@zpine/contract/route';
-import { routes, verbRoutes, type RouteId } from '@zpine/contract/routes';
+import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/routes';
 import { type User } from '../app/access/who.ts';
 import { handlers } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
@@ -23,6 +23,7 @@ import { bodyOf, idempotencyKeyOf, parsed, queryOf, versionOf } from './input.ts
 import { openApi } from './openapi.ts';
 import { answerProblem } from './problems.ts';
 import { admit, closeSession, openSession } from './session.ts';
+import { takeUpload } from './upload.ts';
 
 export interface ServerOptions {
   store: Store;
@@ -30,8 +31,9 @@ export interface ServerOptions {
   log: Logger;
   version: string;
   bodyBytes: number;
-  /** For imports alone. */
+  /** For imports that are answered at once, and for files that are uploaded. */
   importBytes: number;
+  uploadBytes: number;
   sessionHours: number;
   cookieSecure: boolean;
   organisation: string;
@@ -61,7 +63,11 @@ export function makeServer(options: ServerOptions): Hono {
   const limited = (maxSize: number) =>
     bodyLimit({ maxSize, onError: (c) => answerProblem(c, new Refusal('body-large', { max: maxSize }), options.log) });
   const [plain, imports] = [limited(options.bodyBytes), limited(options.importBytes)];
-  app.use((c, next) => (c.req.path === '/api/v1/imports' ? imports : plain)(c, next));
+  app.use((c, next) => {
+    // An upload is measured as it comes: it is never held as a whole.
+    if (c.req.path === '/api/v1/uploads') return next();
+    return (c.req.path === '/api/v1/imports' ? imports : plain)(c, next);
+  });
   addHealth(app, options);
   const document = JSON.stringify(openApi(options.version));
   app.get('/api/openapi.json', (c) => c.body(document, 200, { 'Content-Type': 'application/json' }));
@@ -136,6 +142,8 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
     return c.body(null, 204);
   }
 
+  if (id === 'import.upload')
+    return takeUpload(c, store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
   const handler = handlers[id];
   // Bodies of the kinds are checked with their references, so that one answer names all faults.
   const raw = route.body ? await bodyOf(c) : {};

@@ -1,12 +1,13 @@
 import { Umzug } from 'umzug';
 import { type Sequelize, QueryTypes } from 'sequelize';
+import { bulkSteps } from './migrations/bulk.ts';
 import { ledgerSteps } from './migrations/ledger.ts';
 import { onboardingSteps } from './migrations/onboarding.ts';
 import { recordSteps } from './migrations/records.ts';
 import { type Step } from './migrations/steps.ts';
 
 /** In the order in which they run. New steps go to the end; one that has run anywhere is never changed. */
-export const steps: Step[] = [...recordSteps, ...ledgerSteps, ...onboardingSteps];
+export const steps: Step[] = [...recordSteps, ...ledgerSteps, ...onboardingSteps, ...bulkSteps];
 
 /**
  * Brings the database to the newest shape. Runs under a lock held by a connection of its own, because DDL ends

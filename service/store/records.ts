@@ -3,6 +3,7 @@ import { type Field, type Row, type Value, typeOf } from '@zpine/contract/fields
 import { columnOf, fieldsOf, makeKey, refsOf, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
+import { addTerms, dropTerms, termsDiffer } from './terms.ts';
 import { type Tx } from './tx.ts';
 
 /** A record of any kind as the service works with it: references are ids. */
@@ -165,6 +166,7 @@ export async function insert<K extends KindName>(
     ...toRow(name, record),
   }));
   const ids = await tx.insertRows(name, rows);
+  if (again.length > 0) await tx.execute('DELETE FROM removed WHERE kind = ? AND record_id IN (?)', [name, ids]);
   const stamp = isoOf(now);
   const known = knownKeys(tx, name);
   const stored = records.map((record, i) => {
@@ -174,6 +176,7 @@ export async function insert<K extends KindName>(
     return { ...record, ...head } as unknown as Stored<K>;
   });
   await claimMacs(tx, name, stored);
+  await addTerms(tx, name, stored as unknown as AnyStored[]);
   for (const { id, key, version, ...rest } of stored) {
     await tx.change({
       kind: name,
@@ -231,6 +234,10 @@ export async function update<K extends KindName>(
       await freeMacs(tx, name, [before.id]);
       await claimMacs(tx, name, [record]);
     }
+    if (termsDiffer(name, from, to)) {
+      await dropTerms(tx, name, [before.id]);
+      await addTerms(tx, name, [record as unknown as AnyStored]);
+    }
     knownKeys(tx, name).set(before.id, key);
     if (key !== before.key) renamed.push(before.id);
     await tx.change({
@@ -271,11 +278,12 @@ async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void>
 /** Removes records and notes the changes. What refers to them must have been seen to. */
 export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[]): Promise<void> {
   if (records.length === 0) return;
-  await freeMacs(
-    tx,
-    name,
-    records.map((r) => r.id),
-  );
+  const ids = records.map((r) => r.id);
+  await freeMacs(tx, name, ids);
+  await dropTerms(tx, name, ids);
+  const at = await tx.now();
+  const gone = records.map(({ id, key }) => ({ kind: name, record_id: id, record_key: key, at, actor: tx.actor.name }));
+  await tx.insertRows('removed', gone, '');
   for (const record of records) {
     const touched = await tx.execute(`DELETE FROM \`${name}\` WHERE id = ? AND version = ?`, [
       record.id,

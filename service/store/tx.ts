@@ -45,6 +45,8 @@ type Values = readonly unknown[];
 const SLICE = 500;
 /** For how long the distance to the database's clock is taken for granted. */
 const CLOCK_MS = 10_000;
+/** How many changes are kept to be shown. */
+const SEEN = 1000;
 /** How many buffered changes are held in memory before they are written inside the transaction. */
 const FLUSH_AT = 2000;
 
@@ -71,6 +73,9 @@ export class Tx {
   discarded = false;
   /** The change set that this one takes back. */
   undoes: number | null = null;
+  /** The first changes, whatever became of the buffer, and how many there were: for whoever only wants to see. */
+  readonly seen: Change[] = [];
+  changeCount = 0;
   private opened = false;
   private time: string | undefined;
 
@@ -157,6 +162,8 @@ export class Tx {
 
   async change(change: Change): Promise<void> {
     this.changes.push(change);
+    this.changeCount += 1;
+    if (this.seen.length < SEEN) this.seen.push(change);
     if (this.changes.length >= FLUSH_AT) await this.flush();
   }
 

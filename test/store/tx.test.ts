@@ -126,6 +126,8 @@ describe('jobs', () => {
   let store: Store;
   before(async () => {
     store = await testStore();
+    // What a new database has to do first.
+    await run(store, actor, 'test', (tx) => tx.execute('DELETE FROM job'));
   });
   after(() => store.sequelize.close());
   const put = (single?: string, delaySeconds = 0) =>

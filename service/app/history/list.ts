@@ -7,7 +7,7 @@ import { type Value } from '@zpine/contract/fields';
 import { nearest } from '@zpine/core/naming/names';
 import { keysOf } from '../../store/records.ts';
 import { ownKinds, type Tx } from '../../store/tx.ts';
-import { mustFindField } from '../records/refs.ts';
+import { likeText, mustFindField } from '../records/refs.ts';
 
 const CHANGES_SHOWN = 100;
 
@@ -42,6 +42,33 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
     where.push('s.actor = ?');
     values.push(query.actor);
   }
+  if (query.via !== undefined) {
+    where.push('s.via = ?');
+    values.push(query.via);
+  }
+  for (const [name, op] of [
+    ['since', '>='],
+    ['until', '<'],
+  ] as const) {
+    const text = query[name];
+    if (text === undefined) continue;
+    where.push(`s.at ${op} ?`);
+    values.push(timeText(name, text));
+  }
+  if (query.q !== undefined) {
+    const like = `%${likeText(query.q)}%`;
+    where.push(
+      '(s.reason LIKE ? OR EXISTS (SELECT 1 FROM `change` q WHERE q.change_set_id = s.id AND q.record_key LIKE ?))',
+    );
+    values.push(like, like.toLowerCase());
+  }
+  if (query.setting !== undefined) {
+    const { name } = await mustFindField(tx, 'setting', query.setting, 'setting');
+    where.push(
+      "EXISTS (SELECT 1 FROM `change` v WHERE v.change_set_id = s.id AND v.kind = 'value' AND v.record_key LIKE ?)",
+    );
+    values.push(`${likeText(name)} %`);
+  }
   if (query.after !== undefined) {
     if (!/^[0-9]{1,15}$/.test(query.after)) throw Refusal.at(['after'], 'cursor-invalid');
     where.push('s.id < ?');
@@ -71,6 +98,15 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
     changes: changes.get(s.id)?.shown ?? [],
   }));
   return { items, next: sets.length > query.limit ? String(shown.at(-1)?.id) : null };
+}
+
+/** A day, or a time of it, UTC. */
+function timeText(name: string, text: string): string {
+  const time = /^\d{4}-\d{2}-\d{2}(T\d{2}:\d{2}(:\d{2})?)?$/.test(text)
+    ? Date.parse(`${text.includes('T') ? text : `${text}T00:00`}Z`)
+    : NaN;
+  if (Number.isNaN(time)) throw Refusal.at([name], 'value-shape', { form: '2026-05-04, or 2026-05-04T10:00' });
+  return new Date(time).toISOString().replace('T', ' ').replace('Z', '');
 }
 
 async function narrowToKind(
@@ -130,10 +166,13 @@ async function changesOf(tx: Tx, sets: number[]): Promise<Map<number, { count: n
 }
 
 /** An image with natural keys in the place of ids, as far as the records still stand. */
-async function shownImage(tx: Tx, kind: string, text: string | null): Promise<Record<string, Value> | null> {
+export async function shownImage(tx: Tx, kind: string, text: string | null): Promise<Record<string, Value> | null> {
   if (text === null) return null;
   const image = JSON.parse(text) as Record<string, Value>;
-  if (!isKind(kind)) return image;
+  if (!isKind(kind)) {
+    const { sealed: _sealed, place: _place, ...shown } = image;
+    return shown;
+  }
   for (const [field, { to }] of refsOf(kindOf(kind))) {
     const id = image[field];
     if (typeof id === 'number') image[field] = (await keysOf(tx, to as KindName, [id])).get(id) ?? `#${id}`;

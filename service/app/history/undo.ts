@@ -15,7 +15,7 @@ import { removeOne, withParts } from '../records/remove.ts';
 type Image = Record<string, Value>;
 type Undone = ReplyOf<'history.undo'>['items'][number];
 
-interface ChangeRow {
+export interface ChangeRow {
   seq: number;
   kind: string;
   record_id: number;
@@ -24,6 +24,16 @@ interface ChangeRow {
   version_to: number | null;
   before: string | null;
   after: string | null;
+}
+
+/** Takes these changes back, the newest first; what refers to one another is put in order at the end. */
+export async function takeBack(tx: Tx, changes: ChangeRow[]): Promise<Undone[]> {
+  const work = new Undoing(tx, changes);
+  const items: Undone[] = [];
+  for (const change of changes)
+    items.push({ kind: change.kind, key: change.record_key, action: await work.takeBack(change) });
+  await work.later();
+  return items;
 }
 
 export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf<'history.undo'>> {
@@ -37,12 +47,7 @@ export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf
   if (by) throw new Refusal('undo-done', { id, by: by.id });
   const changes = await tx.select<ChangeRow>('SELECT * FROM `change` WHERE change_set_id = ? ORDER BY seq DESC', [id]);
   tx.undoes = id;
-  const work = new Undoing(tx, changes);
-  const items: Undone[] = [];
-  for (const change of changes) {
-    items.push({ kind: change.kind, key: change.record_key, action: await work.takeBack(change) });
-  }
-  await work.later();
+  const items = await takeBack(tx, changes);
   if (!apply) tx.discarded = true;
   return { undone: id, applied: apply, items };
 }
@@ -168,13 +173,11 @@ class Undoing {
   }
 }
 
-/** The value of a setting in a layer. Secrets are kept in no image, so they cannot come back. */
+/** The value of a setting in a layer; a secret comes out of its seal. */
 async function takeBackValue(tx: Tx, change: ChangeRow): Promise<Undone['action']> {
   const { kind, record_key: key } = change;
   const [before, after] = [imageOf(change.before), imageOf(change.after)];
-  const isSecret = (image: Image | null): boolean =>
-    typeof image?.value === 'object' && image.value !== null && 'secret' in image.value;
-  if (isSecret(before)) throw new Refusal('undo-kind', { kind, key });
+  if (before && isSecret(before) && typeof before.sealed !== 'string') throw new Refusal('undo-kind', { kind, key });
   const id = Number(change.record_id);
   const row = await tx.one<{ version: number }>('SELECT version FROM setting_value WHERE id = ? FOR UPDATE', [id]);
   if (after !== null && !row) throw new Refusal('undo-gone', { kind, key });
@@ -189,12 +192,18 @@ async function takeBackValue(tx: Tx, change: ChangeRow): Promise<Undone['action'
   }
   const version = (row?.version ?? 0) + 1;
   await tx.execute(
-    'UPDATE setting_value SET mode = ?, value = ?, version = ?, updated_at = ?, updated_by = ? WHERE id = ?',
-    [before.mode, JSON.stringify(before.value), version, await tx.now(), tx.actor.name, id],
+    'UPDATE setting_value SET mode = ?, value = ?, sealed = ?, version = ?, updated_at = ?, updated_by = ? WHERE id = ?',
+    [before.mode, heldText(before), isSecret(before) ? 1 : 0, version, await tx.now(), tx.actor.name, id],
   );
   await tx.change({ ...note, versionTo: version, after: before });
   return 'edited';
 }
+
+const isSecret = (image: Image): boolean =>
+  typeof image.value === 'object' && image.value !== null && 'secret' in image.value;
+
+/** As the table of values holds it: sealed, or as JSON. */
+const heldText = (image: Image): string => (isSecret(image) ? String(image.sealed) : JSON.stringify(image.value));
 
 async function putValueBack(tx: Tx, change: ChangeRow, image: Image): Promise<Undone['action']> {
   const { kind, record_key: key } = change;
@@ -212,12 +221,12 @@ async function putValueBack(tx: Tx, change: ChangeRow, image: Image): Promise<Un
     layer_id: place.of,
     setting_id: place.setting,
     mode: image.mode,
-    sealed: 0,
+    sealed: isSecret(image) ? 1 : 0,
   };
   const row = {
     id,
     ...columns,
-    value: JSON.stringify(image.value),
+    value: heldText(image),
     version,
     updated_at: await tx.now(),
     updated_by: tx.actor.name,

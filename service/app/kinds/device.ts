@@ -1,6 +1,7 @@
 import { as, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { disagreementOf } from '../settings/labels.ts';
 
 /** A device stands where its rack is, and fits into it; its management interface is its own. */
 export const deviceRules: KindRules = {
@@ -37,6 +38,10 @@ export const deviceRules: KindRules = {
       if (management && management.device !== draft.before?.id) {
         draft.fault('management', 'not-on-device', { what: management.key, device: draft.text('name') ?? '' });
       }
+      const labels = draft.after.labels;
+      if (!Array.isArray(labels) || JSON.stringify(draft.before?.labels) === JSON.stringify(labels)) continue;
+      const found = await disagreementOf(tx, [{ name: draft.text('name') ?? '', labels: labels.map(String) }]);
+      if (found) draft.fault('labels', 'labels-disagree', found.params);
     }
   },
 

@@ -4,6 +4,7 @@ import { addressRules } from './address.ts';
 import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';
 import { deviceRules } from './device.ts';
+import { labelRules } from './label.ts';
 import { prefixRules } from './prefix.ts';
 import { settingRules } from './setting.ts';
 import { templateRules } from './template.ts';
@@ -14,6 +15,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   area: areaRules,
   box: boxRules,
   device: deviceRules,
+  label: labelRules,
   prefix: prefixRules,
   setting: settingRules,
   template: templateRules,

@@ -9,9 +9,10 @@ export async function add<K extends KindName>(
   tx: Tx,
   kind: K,
   inputs: unknown[],
-  several = true,
+  /** Where the i-th input stands in the request. */
+  at: (i: number) => (string | number)[] = (i) => [i],
 ): Promise<Stored<K>[]> {
-  const drafts = await draftNew(tx, kind, inputs, (i) => (several ? [i] : []));
+  const drafts = await draftNew(tx, kind, inputs, at);
   const records = await insert<K>(
     tx,
     kind,
@@ -22,7 +23,7 @@ export async function add<K extends KindName>(
 }
 
 export async function addOne<K extends KindName>(tx: Tx, kind: K, input: object): Promise<Stored<K>> {
-  const [record] = await add(tx, kind, [input], false);
+  const [record] = await add(tx, kind, [input], () => []);
   if (!record) throw new Error('nothing was added');
   return record;
 }

@@ -26,7 +26,9 @@ export class Draft {
 
   /** Whether a field is new or not what it was. */
   changes(field: string): boolean {
-    return this.before === null ? (this.after[field] ?? null) !== null : this.before[field] !== this.after[field];
+    return this.before === null
+      ? (this.after[field] ?? null) !== null
+      : JSON.stringify(this.before[field] ?? null) !== JSON.stringify(this.after[field] ?? null);
   }
 
   text(field: string): string | null {

@@ -4,7 +4,7 @@ import { type AnyStored, byIds, present, update } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { draftEdits } from './prepare.ts';
-import { mustFind } from './refs.ts';
+import { mustFindAll } from './refs.ts';
 
 export interface Edit {
   ref: string;
@@ -15,9 +15,14 @@ export interface Edit {
 
 /** Edits records: all of them or none. */
 export async function edit<K extends KindName>(tx: Tx, kind: K, edits: Edit[], several = true): Promise<Stored<K>[]> {
+  const found = await mustFindAll(
+    tx,
+    kind,
+    edits.map(({ ref }) => ref),
+  );
   const befores: AnyStored[] = [];
-  for (const { ref, version } of edits) {
-    const record = await mustFind(tx, kind, ref, true);
+  for (const [i, { version }] of edits.entries()) {
+    const record = found[i] as Stored<K>;
     if (version !== undefined && version !== record.version) throw await stale(tx, kind, record, version);
     befores.push(record as unknown as AnyStored);
   }

@@ -1,4 +1,5 @@
 import { literal, Op, type WhereOptions } from 'sequelize';
+import { parseLabel } from '@zpine/core/naming/labels';
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
 import { type Field, type Value, typeOf } from '@zpine/contract/fields';
@@ -129,7 +130,7 @@ async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<Wher
       .split(',')
       .map((p) => p.trim())
       .filter(Boolean)) {
-      either.push(await equals(tx, name, spec, part, faults));
+      either.push(await equals(tx, kind, name, spec, part, faults));
     }
     where.push({ [Op.or]: either });
   }
@@ -137,7 +138,14 @@ async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<Wher
   return where;
 }
 
-async function equals(tx: Tx, name: string, spec: Field, text: string, faults: FieldFault[]): Promise<WhereOptions> {
+async function equals(
+  tx: Tx,
+  kind: KindName,
+  name: string,
+  spec: Field,
+  text: string,
+  faults: FieldFault[],
+): Promise<WhereOptions> {
   const column = spec.type === 'ref' ? `${columnOf(name)}_id` : columnOf(name);
   if (text === 'none') return { [column]: { [Op.is]: null } };
   if (spec.type === 'ref') {
@@ -145,6 +153,14 @@ async function equals(tx: Tx, name: string, spec: Field, text: string, faults: F
     const found = (await findRefs(tx, to, [text])).get(text);
     if (!found) faults.push({ path: [name], code: 'ref-unknown', params: await unknownRef(tx, to, text) });
     return { [column]: found?.id ?? 0 };
+  }
+  if (spec.type === 'labels') {
+    const label = parseLabel(text);
+    if (!label.ok) faults.push({ path: [name], code: label.fault.code, params: label.fault.params });
+    // A label has no sign in it that SQL would understand.
+    const word = label.ok ? label.value : '';
+    const carriers = `SELECT record_id FROM search_term WHERE kind = '${kind}' AND field = 'labels' AND term = '${word}'`;
+    return { id: { [Op.in]: literal(`(${carriers})`) } };
   }
   const type = typeOf(spec);
   const read = type.schema(spec).safeParse(type.fromText(text));

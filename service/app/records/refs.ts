@@ -1,7 +1,7 @@
 import { nearest } from '@zpine/core/naming/names';
 import { Refusal } from '@zpine/contract/errors';
 import { canonicalKey } from '@zpine/contract/kind';
-import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
+import { isKind, kindNames, kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 
@@ -60,6 +60,20 @@ export async function mustFind<K extends KindName>(tx: Tx, kind: K, ref: string,
   return locked;
 }
 
+/** Several at once, held until the unit of work ends, in the order of asking. */
+export async function mustFindAll<K extends KindName>(tx: Tx, kind: K, refs: string[]): Promise<Stored<K>[]> {
+  const found = await findRefs(tx, kind, refs);
+  const ids = [...found.values()].map((record) => record.id);
+  const locked = await byIds(tx, kind, ids, true);
+  const out: Stored<K>[] = [];
+  for (const ref of refs) {
+    const record = locked.get(found.get(ref)?.id ?? 0);
+    if (!record) throw new Refusal('not-found', await unknownRef(tx, kind, ref));
+    out.push(record);
+  }
+  return out;
+}
+
 /** The same for a field of a body, so that the fault points at it. */
 export async function mustFindField<K extends KindName>(
   tx: Tx,
@@ -70,4 +84,11 @@ export async function mustFindField<K extends KindName>(
   const found = (await findRefs(tx, kind, [ref])).get(ref);
   if (!found) throw Refusal.at([field], 'ref-unknown', await unknownRef(tx, kind, ref));
   return found;
+}
+
+/** A kind that a request names. */
+export function kindGiven(name: string): KindName {
+  if (isKind(name)) return name;
+  const near = nearest(name, kindNames);
+  throw Refusal.at(['kind'], 'import-kind-unknown', { kind: name, ...(near ? { meant: near } : {}) });
 }

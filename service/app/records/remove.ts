@@ -47,7 +47,21 @@ export async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): P
   return out;
 }
 
+/** A record that stays, and refers to one that would go. */
+export interface User {
+  kind: KindName;
+  id: number;
+  key: string;
+  field: string;
+  /** What it refers to. */
+  of: { kind: KindName; id: number };
+}
+
+const LOOKED_AT = 1000;
+
+/** Refused while others refer to what goes, all of them named; references among those that go are let go of. */
 async function refuseWhileUsed(tx: Tx, going: Going[], gone: Map<KindName, Set<number>>): Promise<void> {
+  const staying: User[] = [];
   for (const { kind, records } of going) {
     const ids = records.map((r) => r.id);
     for (const [other, field] of referrersOf(kind)) {
@@ -55,26 +69,41 @@ async function refuseWhileUsed(tx: Tx, going: Going[], gone: Map<KindName, Set<n
       if (spec?.part || spec?.derived) continue;
       const column = `${columnOf(field)}_id`;
       const users = await tx.select<{ id: number; natural_key: string; used: number }>(
-        `SELECT id, natural_key, \`${column}\` AS used FROM \`${other}\` WHERE \`${column}\` IN (?) ORDER BY sort_key LIMIT 1000`,
+        `SELECT id, natural_key, \`${column}\` AS used FROM \`${other}\` WHERE \`${column}\` IN (?) ORDER BY sort_key LIMIT ${LOOKED_AT}`,
         [ids],
       );
-      const staying = users.filter((u) => !gone.get(other)?.has(Number(u.id)));
-      if (staying.length > 0) {
-        const used = (await byIds(tx, kind, [Number(staying[0]?.used)])).get(Number(staying[0]?.used));
-        const names = staying
-          .slice(0, 5)
-          .map((u) => u.natural_key)
-          .join(', ');
-        const many = staying.length > 5 ? ` and ${staying.length - 5} more` : '';
-        throw new Refusal('in-use', {
-          kind,
-          key: used?.key ?? '',
-          users: `${kindOf(other)[staying.length === 1 ? 'title' : 'titles'].toLowerCase()} ${names}${many} (${spec?.title.toLowerCase()})`,
-        });
+      for (const user of users) {
+        if (gone.get(other)?.has(Number(user.id))) continue;
+        const of = { kind, id: Number(user.used) };
+        staying.push({ kind: other, id: Number(user.id), key: user.natural_key, field, of });
       }
       const letGo = users.filter((u) => gone.get(other)?.has(Number(u.id))).map((u) => Number(u.id));
       if (letGo.length > 0 && !spec?.required)
         await tx.execute(`UPDATE \`${other}\` SET \`${column}\` = NULL WHERE id IN (?)`, [letGo]);
     }
   }
+  const [first] = staying;
+  if (!first) return;
+  const used = (await byIds(tx, first.of.kind, [first.of.id])).get(first.of.id);
+  const users = staying.map(({ kind, key }) => ({ kind, key }));
+  throw new Refusal('in-use', { kind: first.of.kind, key: used?.key ?? '', users: usersText(staying) }, [], { users });
+}
+
+/** `devices ard-acc-1, ard-acc-2 (rack); VLAN ard/304 (site)`. */
+function usersText(users: User[]): string {
+  const groups = new Map<string, User[]>();
+  for (const user of users) {
+    const name = `${user.kind} ${user.field}`;
+    groups.set(name, [...(groups.get(name) ?? []), user]);
+  }
+  return [...groups.values()]
+    .map((group) => {
+      const k = kindOf(group[0]?.kind ?? '');
+      const names = group.slice(0, 5).map((user) => user.key);
+      const more = group.length > 5 ? ` and ${group.length - 5} more` : '';
+      const title = k[group.length === 1 ? 'title' : 'titles'];
+      const field = k.fields[group[0]?.field ?? '']?.title.toLowerCase();
+      return `${/^[A-Z]{2}/.test(title) ? title : title.toLowerCase()} ${names.join(', ')}${more} (${field})`;
+    })
+    .join('; ');
 }

@@ -70,7 +70,12 @@ class Compiler {
     const negative = test.op === '!=';
     const op: Operator = negative ? '=' : test.op;
     const parts: Condition[] = [];
-    for (const value of test.values) parts.push(await this.compare(name, field, op, value, test));
+    for (const value of test.values)
+      parts.push(
+        field.type === 'labels'
+          ? this.labelled(kind, op, value, test)
+          : await this.compare(name, field, op, value, test),
+      );
     const any = {
       sql: parts.map((part) => `(${part.sql})`).join(' OR '),
       values: parts.flatMap((part) => part.values),
@@ -80,7 +85,8 @@ class Compiler {
 
   /** A field by its name, in any case. */
   private nameIn(k: KindDescription, typed: string): string | undefined {
-    const plain = typed.toLowerCase();
+    // One of the labels is meant, so people write it so.
+    const plain = typed.toLowerCase() === 'label' && !('label' in k.fields) ? 'labels' : typed.toLowerCase();
     return [...fieldsOf(k).map(([name]) => name), ...Object.keys(heads)].find((name) => name.toLowerCase() === plain);
   }
 
@@ -147,6 +153,17 @@ class Compiler {
     const row: Row = toColumns(name, field, read.data as Value);
     const columns = Object.keys(row);
     return { sql: columns.map((c) => `\`${c}\` = ?`).join(' AND '), values: columns.map((c) => row[c]) };
+  }
+
+  private labelled(kind: KindName, op: Operator, value: WhereValue, test: Test): Condition {
+    if (op !== '=') this.stop(test.at, 'labels have no order: only = and != go with them');
+    const text = value.text.toLowerCase();
+    if (text === 'none' && !value.quoted) return { sql: 'labels IS NULL', values: [] };
+    const wild = text.includes('*') && !value.quoted;
+    return {
+      sql: `id IN (SELECT record_id FROM search_term WHERE kind = '${kind}' AND field = 'labels' AND term ${wild ? 'LIKE' : '='} ?)`,
+      values: [wild ? this.pattern(text) : text],
+    };
   }
 
   private pattern(text: string): string {

@@ -1,7 +1,7 @@
 /** Which layers a device has, and what they say. */
 import { type Layer, type LayerKind, type LayerValue, type Mode, type SettingValue } from '@zpine/core/settings/layers';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { byId, keysOf } from '../../store/records.ts';
+import { byId, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export interface LayerRef extends Layer {
@@ -28,6 +28,7 @@ export async function layersOf(tx: Tx, device: Stored<'device'>): Promise<LayerR
     ...(await areasAbove(tx, site?.area ?? null)).map((id): [LayerKind, number] => ['area', id]),
     ['site', device.site],
     ['room', rack?.room],
+    ...(await labelsOf(tx, device.labels ?? [])).map(({ id }): [LayerKind, number] => ['label', id]),
     ['device', device.id],
   ];
   const out: LayerRef[] = [{ kind: 'everywhere', key: '', id: 0 }];
@@ -37,6 +38,12 @@ export async function layersOf(tx: Tx, device: Stored<'device'>): Promise<LayerR
     out.push({ kind, id, key: (await keysOf(tx, record, [id])).get(id) ?? `#${id}` });
   }
   return out;
+}
+
+/** The records of labels, the weakest first: those without a rank, then by rank. */
+export async function labelsOf(tx: Tx, words: string[]): Promise<Stored<'label'>[]> {
+  const found = await find(tx, 'label', { name: words }, { order: ['name'] });
+  return found.sort((a, b) => (a.rank ?? 0) - (b.rank ?? 0));
 }
 
 /** From the outermost to the one given. */

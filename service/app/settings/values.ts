@@ -9,6 +9,7 @@ import { byIds, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';
+import { refuseDisagreeing } from './labels.ts';
 import { openValue, recordOf, type ValueRow } from './layers.ts';
 
 interface Target {
@@ -31,14 +32,20 @@ async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promi
 const nameOf = (setting: Stored<'setting'>, target: Target): string =>
   `${setting.name} ${target.key === '' ? target.kind : `${target.kind} ${target.key}`}`;
 
-/** What history keeps: secrets are named by their version only. `place` is where it stood, for whoever puts it back. */
+/**
+ * What history keeps: secrets are named by their version, and kept sealed for whoever takes the change back. `place` is
+ * where it stood. Neither is ever shown.
+ */
 const image = (
+  tx: Tx,
   setting: Stored<'setting'>,
   target: Target,
   row: { mode: string; value: SettingValue; version: number },
 ): Record<string, Value> => ({
   mode: row.mode,
-  value: (setting.secret ? { secret: `version ${row.version}` } : row.value) as Value,
+  ...(setting.secret && row.mode !== 'take-away'
+    ? { value: { secret: `version ${row.version}` }, sealed: tx.sealer.seal(JSON.stringify(row.value)) }
+    : { value: row.value as Value }),
   place: { layer: target.kind, of: target.id, setting: setting.id },
 });
 
@@ -51,9 +58,21 @@ export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<Laye
   const text = JSON.stringify(read.value);
   const stands = before && before.mode === input.mode && JSON.stringify(openValue(tx, before)) === text;
   if (!stands) await write(tx, setting, target, input.mode, read.value, before);
+  if (!stands && target.kind === 'label') await refuseDisagreeing(tx, target.key);
   const row = await rowFor(tx, setting, target);
   if (!row) throw new Error('the value is not there');
   return shown(tx, setting, row, target.key);
+}
+
+/** What stands in a layer now, and at which version. */
+export async function standingValue(
+  tx: Tx,
+  input: { setting: string; layer: LayerKind; of?: string },
+): Promise<{ version: number; shown: LayerValueShown } | undefined> {
+  const setting = await mustFindField(tx, 'setting', input.setting, 'setting');
+  const target = await targetOf(tx, input.layer, input.of);
+  const row = await rowFor(tx, setting, target);
+  return row && { version: row.version, shown: shown(tx, setting, row, target.key) };
 }
 
 async function rowFor(tx: Tx, setting: Stored<'setting'>, target: Target): Promise<ValueRow | undefined> {
@@ -98,9 +117,9 @@ async function write(
     versionFrom: before?.version ?? null,
     versionTo: version,
     before: before
-      ? image(setting, target, { mode: before.mode, value: openValue(tx, before), version: before.version })
+      ? image(tx, setting, target, { mode: before.mode, value: openValue(tx, before), version: before.version })
       : null,
-    after: image(setting, target, { mode, value, version }),
+    after: image(tx, setting, target, { mode, value, version }),
   });
 }
 
@@ -112,7 +131,7 @@ async function dropRow(tx: Tx, setting: Stored<'setting'>, target: Target, row: 
     key: nameOf(setting, target),
     versionFrom: row.version,
     versionTo: null,
-    before: image(setting, target, { mode: row.mode, value: openValue(tx, row), version: row.version }),
+    before: image(tx, setting, target, { mode: row.mode, value: openValue(tx, row), version: row.version }),
     after: null,
   });
 }
@@ -124,6 +143,25 @@ export async function removeValue(tx: Tx, input: BodyOf<'value.remove'>): Promis
   if (!row) return { removed: false };
   await dropRow(tx, setting, target, row);
   return { removed: true };
+}
+
+/** What a layer says, said again by another one of its kind. */
+export async function copyValues(tx: Tx, kind: KindName, from: number, to: { id: number; key: string }): Promise<void> {
+  if (!(layerKinds as readonly string[]).includes(kind)) return;
+  const rows = await tx.select<ValueRow>('SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id = ?', [
+    kind,
+    from,
+  ]);
+  const settings = await byIds(
+    tx,
+    'setting',
+    rows.map((row) => Number(row.setting_id)),
+  );
+  for (const row of rows) {
+    const setting = settings.get(Number(row.setting_id));
+    const target = { kind: kind as LayerKind, id: to.id, key: to.key };
+    if (setting) await write(tx, setting, target, row.mode, openValue(tx, row), undefined);
+  }
 }
 
 /** The values of a layer go with its record, in the same change set. */
@@ -195,4 +233,22 @@ export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<
     if (setting) items.push(shown(tx, setting, row, key));
   }
   return { items, next: null };
+}
+
+/** All values of all layers, as an import takes them. */
+export async function everyValue(tx: Tx): Promise<{ secret: boolean; row: Record<string, Value> }[]> {
+  const rows = await tx.select<ValueRow & { name: string; secret: number }>(
+    `SELECT v.*, s.name, s.secret FROM setting_value v JOIN setting s ON s.id = v.setting_id ORDER BY s.sort_key, v.layer_kind, v.layer_id`,
+  );
+  const out: { secret: boolean; row: Record<string, Value>; place: string }[] = [];
+  for (const row of rows) {
+    const kind = recordOf(row.layer_kind);
+    const key = kind ? ((await keysOf(tx, kind, [Number(row.layer_id)])).get(Number(row.layer_id)) ?? '') : '';
+    const secret = Boolean(row.secret) && row.mode !== 'take-away';
+    const shown = { mode: row.mode, value: (secret ? null : openValue(tx, row)) as Value };
+    const at = { setting: row.name, layer: row.layer_kind, ...(key === '' ? {} : { of: key }) };
+    out.push({ secret, row: { ...at, ...shown }, place: `${row.name} ${row.layer_kind} ${key}` });
+  }
+  // By keys: ids are not the same in another database.
+  return out.sort((a, b) => (a.place < b.place ? -1 : 1)).map(({ secret, row }) => ({ secret, row }));
 }

@@ -1,0 +1,108 @@
+/** What every kind has beside its five verbs: many at once, copies, and a look before removal. Bodies are alike for all kinds. */
+import { z } from 'zod';
+import { type Route } from './route.ts';
+
+const text = (max = 255) => z.string().trim().min(1).max(max);
+const word = z.string().trim().min(1).max(100);
+
+/** The most records of one bulk edit. */
+export const MOST_AT_ONCE = 10_000;
+export const MOST_CLONES = 1000;
+
+const fieldChange = z.object({ field: z.string(), before: z.json(), after: z.json() });
+export const recordChange = z.object({ kind: z.string(), key: z.string(), changes: z.array(fieldChange) });
+
+export const recordFault = z.object({
+  key: z.string(),
+  field: z.string().nullable(),
+  code: z.string(),
+  detail: z.string(),
+  remedy: z.string().nullable(),
+});
+
+export const bulkBody = z.strictObject({
+  where: text(2000).optional().describe('A selection: site=ard duty=access'),
+  refs: z.array(text()).max(MOST_AT_ONCE).optional().describe('Or these records, by key or #id'),
+  changes: z.record(z.string(), z.json()).default({}).describe('Fields as for editing one'),
+  addLabels: z.array(word).max(20).default([]),
+  dropLabels: z.array(word).max(20).default([]),
+  expect: z.int().min(0).optional().describe('Refused when the selection has another number of records by now'),
+  apply: z.boolean().default(false).describe('Left out, nothing is saved'),
+});
+export type BulkBody = z.output<typeof bulkBody>;
+
+export const bulkReply = z.object({
+  count: z.int(),
+  changed: z.int(),
+  applied: z.boolean(),
+  /** The first five hundred that would be changed. */
+  items: z.array(recordChange),
+  faults: z.array(recordFault),
+});
+export type BulkReply = z.output<typeof bulkReply>;
+
+export const cloneBody = z.strictObject({
+  records: z
+    .array(z.record(z.string(), z.json()))
+    .min(1)
+    .max(MOST_CLONES)
+    .describe('What is different in each copy: its name at least. Of a device also `serial` and `boxMac` of its box'),
+});
+export type CloneBody = z.output<typeof cloneBody>;
+
+export const removalReply = z.object({
+  /** The record and what would go with it. */
+  goes: z.array(z.object({ kind: z.string(), key: z.string() })),
+  count: z.int(),
+  /** What would stay, but lose a reference. */
+  changes: z.array(z.object({ kind: z.string(), key: z.string() })),
+  /** What stands in the way: in words, and the records that could be named. */
+  blocks: z.array(
+    z.object({
+      detail: z.string(),
+      remedy: z.string().nullable(),
+      users: z.array(z.object({ kind: z.string(), key: z.string() })),
+    }),
+  ),
+});
+export type RemovalReply = z.output<typeof removalReply>;
+
+/** The routes of one kind; `record` is the shape of its records. */
+export function bulkRoutesOf(
+  path: string,
+  titles: { one: string; many: string; group: string },
+  record: () => z.ZodType,
+): Record<'editMany' | 'clone' | 'removal', Route> {
+  const { one, many, group } = titles;
+  return {
+    editMany: {
+      method: 'PATCH',
+      path: `/${path}`,
+      role: 'engineer',
+      summary: `Edit many ${many} at once: what would come of it, or all of it in one change set`,
+      group,
+      body: bulkBody,
+      reply: bulkReply,
+    },
+    clone: {
+      method: 'POST',
+      path: `/${path}/{ref}/clones`,
+      role: 'engineer',
+      summary: `Copy one ${one}, with its parts, under other names`,
+      group,
+      status: 201,
+      body: cloneBody,
+      get reply() {
+        return z.array(record());
+      },
+    },
+    removal: {
+      method: 'POST',
+      path: `/${path}/{ref}/removal`,
+      role: 'engineer',
+      summary: `What would go with one ${one} if it were removed, and what stands in its way; removes nothing`,
+      group,
+      reply: removalReply,
+    },
+  };
+}

@@ -1,0 +1,117 @@
+/** Names and addresses as people have them: lines of a hosts file, a table copied from a spreadsheet. */
+import { formatIp, parseIp, type Ip } from '../addressing/ip.ts';
+import { cellsOf, linesOf, separatorOf, type Line } from './cells.ts';
+
+export interface ListedHost {
+  line: number;
+  name: string;
+  /** As RFC 5952 writes them; at most one of each family. */
+  addresses: string[];
+  /** What else stood in the line. */
+  note: string | null;
+}
+
+export interface HostFault {
+  line: number;
+  code:
+    'paste-row' | 'import-twice' | 'address-syntax' | 'address-octet' | 'address-leading-zero' | 'address-short-form';
+  column: 'name' | 'address';
+  value: string;
+  params: Record<string, string | number>;
+}
+
+/** Cells that say that there is no address. */
+const noAddress = /^(-+|–|none|n\/?a|unassigned|not assigned|tbd|todo|dhcp|\?)?$/i;
+/** Names that every hosts file has, and that are nobody's device. */
+const everyFile = /^(localhost(\..*)?|ip6-.*|broadcasthost|loopback)$/i;
+
+const headWords = {
+  name: /^(name|host|hostname|host name|device|system|box|switch|router)$/i,
+  address: /^(address|ip|ip address|ipv4|ipv6|management|management address|mgmt|mgmt ip)$/i,
+};
+
+const nameShape = /^[a-z0-9][a-z0-9._-]*$/i;
+const hasLetter = (text: string): boolean => /[a-z]/i.test(text);
+
+const ipOf = (cell: string): Ip | undefined => {
+  const read = parseIp(cell.replace(/\/\d{1,3}$/, ''));
+  return read.ok ? read.value : undefined;
+};
+/** Digits and dots, or colons: somebody meant an address. */
+const likeAddress = (cell: string): boolean =>
+  /^[0-9]+(\.[0-9]+){2,}(\/\d+)?$/.test(cell) || (/^[0-9a-f:.]+$/i.test(cell) && cell.split(':').length > 2);
+
+export function readHosts(text: string): { hosts: ListedHost[]; faults: HostFault[] } {
+  const lines = linesOf(text);
+  const separator = separatorOf(lines.map((line) => line.text));
+  const hosts = new Map<string, ListedHost>();
+  const faults: HostFault[] = [];
+  const columns = headsIn(cellsOf(lines[0]?.text ?? '', separator));
+  for (const line of columns ? lines.slice(1) : lines) {
+    const read = readLine(line, separator, columns);
+    if (read === undefined) continue;
+    if ('code' in read) faults.push(read);
+    else join(hosts, read, faults);
+  }
+  return { hosts: [...hosts.values()], faults };
+}
+
+interface Columns {
+  name: number;
+  address: number;
+}
+
+/** A first line that says what the columns are. */
+function headsIn(cells: string[]): Columns | undefined {
+  const name = cells.findIndex((cell) => headWords.name.test(cell));
+  const address = cells.findIndex((cell) => headWords.address.test(cell));
+  return name >= 0 && address >= 0 ? { name, address } : undefined;
+}
+
+function readLine(
+  { line, text, comment }: Line,
+  separator: string | null,
+  columns: Columns | undefined,
+): ListedHost | HostFault | undefined {
+  const cells = cellsOf(text, separator);
+  const at = columns ? columns.address : cells.findIndex((cell) => ipOf(cell) !== undefined || likeAddress(cell));
+  const addressCell = cells[at] ?? '';
+  const ip = ipOf(addressCell);
+  if (!ip && !noAddress.test(addressCell)) {
+    const read = parseIp(addressCell);
+    const code = read.ok ? 'address-syntax' : (read.fault.code as HostFault['code']);
+    return { line, code, column: 'address', value: addressCell, params: read.ok ? {} : read.fault.params };
+  }
+  const others = cells.filter((cell, i) => i !== at && cell !== '' && !noAddress.test(cell));
+  const names = columns
+    ? [cells[columns.name] ?? '']
+    : others.filter((cell) => nameShape.test(cell) && hasLetter(cell));
+  if (names.some((name) => everyFile.test(name))) return undefined;
+  // In a hosts file all that follows are names of the same host, the short one is meant; in a table the first is its name.
+  const given = (separator === null ? names.find((name) => !name.includes('.')) : undefined) ?? names[0];
+  if (given === undefined || !nameShape.test(given))
+    return { line, code: 'paste-row', column: 'name', value: text.trim(), params: { value: text.trim() } };
+  const name = (given.split('.')[0] ?? given).toLowerCase();
+  const rest = others.filter((cell) => cell !== given && cell.toLowerCase() !== name);
+  const note = [...rest, ...(given.toLowerCase() === name ? [] : [given]), ...(comment === null ? [] : [comment])].join(
+    ', ',
+  );
+  return { line, name, addresses: ip ? [formatIp(ip)] : [], note: note === '' ? null : note };
+}
+
+/** A host may stand in two lines, with an address of either family. */
+function join(hosts: Map<string, ListedHost>, host: ListedHost, faults: HostFault[]): void {
+  const before = hosts.get(host.name);
+  if (!before) return void hosts.set(host.name, host);
+  const [address = ''] = host.addresses;
+  const family = (one: string) => one.includes(':');
+  if (address === '' || before.addresses.some((one) => family(one) === family(address)))
+    faults.push({
+      line: host.line,
+      code: 'import-twice',
+      column: 'name',
+      value: host.name,
+      params: { key: host.name, row: before.line },
+    });
+  else before.addresses.push(address);
+}

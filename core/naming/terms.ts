@@ -1,0 +1,43 @@
+/** The words by which records are found: kept in small letters without accents, whole and from each of their parts on. */
+
+/** The longest beginning of a word that is kept. */
+export const TERM_SIGNS = 40;
+/** Of one text; what stands further back in a long note is not looked for. */
+const MOST = 60;
+
+const plain = (text: string): string => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
+
+/** `Quay-side switch` has `quay-side`, `side` and `switch`. */
+export function wordsIn(text: string): string[] {
+  const out = new Set<string>();
+  for (const word of plain(text).match(/[\p{L}\p{N}]+(?:[._:/-]+[\p{L}\p{N}]+)*/gu) ?? []) {
+    out.add(word.slice(0, TERM_SIGNS));
+    for (const sign of word.matchAll(/[._:/-]+/g)) {
+      const rest = word.slice(sign.index + sign[0].length);
+      if (rest.length > 1) out.add(rest.slice(0, TERM_SIGNS));
+    }
+    if (out.size >= MOST) break;
+  }
+  return [...out].slice(0, MOST);
+}
+
+/** The digits of a MAC as a whole, and its last six and four: those are what people read off a sticker. */
+export function macTerms(mac: string): string[] {
+  const digits = mac.replace(/[^0-9a-f]/gi, '').toLowerCase();
+  return [digits, digits.slice(-6), digits.slice(-4)];
+}
+
+/** What somebody typed, as words that terms may begin with. */
+export const wordsTyped = (typed: string): string[] =>
+  plain(typed)
+    .split(/[\s,;]+/)
+    .map((word) => word.replace(/^[^\p{L}\p{N}]+|[^\p{L}\p{N}]+$/gu, '').slice(0, TERM_SIGNS))
+    .filter((word) => word !== '');
+
+/** The digits, if a text may be a MAC or a good part of one: `00-00-5E`, `5e00.53a1`. */
+export function macDigits(typed: string): string | undefined {
+  const text = typed.trim().toLowerCase();
+  if (!/^[0-9a-f]+([:.-]?[0-9a-f]+)*[:.-]?$/.test(text)) return undefined;
+  const digits = text.replace(/[:.-]/g, '');
+  return digits.length >= 4 && digits.length <= 12 ? digits : undefined;
+}

@@ -1,0 +1,199 @@
+/** Names and addresses of devices that run already: they become unproved devices, and the login is said once for all. */
+import { parseIp } from '@zpine/core/addressing/ip';
+import { formatPrefix, networkOf, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
+import { readHosts, type ListedHost } from '@zpine/core/lists/hosts';
+import { parseLabel } from '@zpine/core/naming/labels';
+import { sure } from '@zpine/core/fault';
+import { Refusal } from '@zpine/contract/errors';
+import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
+import { canonicalKey } from '@zpine/contract/kind';
+import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
+import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import { find, keyOf } from '../../store/records.ts';
+import { smallestCovering } from '../../store/spans.ts';
+import { type Tx } from '../../store/tx.ts';
+import { mustFindField } from '../records/refs.ts';
+import { type ImportRow, type RowFault } from './rows.ts';
+import { takeRows } from './run.ts';
+
+type Input = BodyOf<'import.paste'>;
+
+/** The interface that a device is reached by, as long as nobody knows better. */
+const MANAGEMENT = 'management';
+
+export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'import.paste'>> {
+  const read = readHosts(input.text);
+  const vrf =
+    input.vrf === undefined ? { id: DEFAULT_VRF, key: defaultVrf } : await mustFindField(tx, 'vrf', input.vrf, 'vrf');
+  for (const field of ['dialect', 'site', 'duty', 'model'] as const)
+    if (input[field] !== undefined) await mustFindField(tx, field, input[field], field);
+  const label = await labelFor(tx, input);
+  const paste = new Paste(tx, input, vrf, label);
+  for (const host of read.hosts) await paste.host(host);
+  const faults: RowFault[] = read.faults.map(({ line, code, column, value, params }) => ({
+    file: null,
+    row: line,
+    kind: 'device',
+    column,
+    value,
+    code,
+    params,
+  }));
+  const rows = [...paste.rows, ...(label === null ? [] : login(input, label))];
+  const outcome = await takeRows(tx, rows, [...faults, ...paste.faults], { apply: input.apply, format: 'csv' });
+  outcome.counts.same += paste.standing;
+  return { ...outcome, label };
+}
+
+/** The label that carries the login: the one that is named, or the next `list-1`, `list-2` that nobody has. */
+async function labelFor(tx: Tx, input: Input): Promise<string | null> {
+  if (input.label !== undefined) {
+    const read = parseLabel(input.label);
+    if (!read.ok) throw Refusal.at(['label'], read.fault.code, read.fault.params);
+    return read.value;
+  }
+  if (input.user === undefined && input.password === undefined && input.port === undefined) return null;
+  const taken = new Set((await find(tx, 'label', {})).map((label) => label.name));
+  let n = 1;
+  while (taken.has(`list-${n}`)) n += 1;
+  return `list-${n}`;
+}
+
+function login(input: Input, label: string): ImportRow[] {
+  const user = input.user ?? 'zpine';
+  const values: [string, unknown][] = [];
+  if (input.user !== undefined || input.password !== undefined) values.push(['access.user', user]);
+  if (input.password !== undefined) values.push(['users', { [user]: input.password }]);
+  if (input.port !== undefined) values.push(['access.port', input.port]);
+  if (values.length === 0) return [];
+  return [
+    row(0, 'label', { name: label }),
+    ...values.map(([setting, value]) => row(0, 'value', { setting, layer: 'label', of: label, mode: 'set', value })),
+  ];
+}
+
+const row = (line: number, kind: ImportRow['kind'], fields: Record<string, unknown>): ImportRow => ({
+  kind,
+  file: null,
+  row: line,
+  fields,
+  heads: {},
+});
+
+class Paste {
+  readonly rows: ImportRow[] = [];
+  readonly faults: RowFault[] = [];
+  /** Lines that say what is known already. */
+  standing = 0;
+  private readonly tx: Tx;
+  private readonly input: Input;
+  private readonly vrf: { id: number; key: string };
+  private readonly label: string | null;
+  /** Prefixes that come with this list. */
+  private readonly made = new Set<string>();
+
+  constructor(tx: Tx, input: Input, vrf: { id: number; key: string }, label: string | null) {
+    this.tx = tx;
+    this.input = input;
+    this.vrf = vrf;
+    this.label = label;
+  }
+
+  async host(host: ListedHost): Promise<void> {
+    const [device] = await find(this.tx, 'device', { natural_key: host.name });
+    const has = device ? await this.managementAddresses(device) : [];
+    const differs = host.addresses.find((one) => {
+      const same = has.filter((other) => other.includes(':') === one.includes(':'));
+      return same.length > 0 && !same.includes(one);
+    });
+    if (differs !== undefined)
+      return this.fault(host, 'address', differs, 'paste-differs', { device: host.name, has: has.join(', ') });
+    const fresh = host.addresses.filter((one) => !has.includes(one));
+    for (const address of fresh) if (!(await this.isFree(host, address))) return;
+    if (device && fresh.length === 0) {
+      this.standing += 1;
+      return;
+    }
+    if (!device) this.add(host, fresh.length > 0);
+    else if (device.management === null)
+      this.rows.push(row(host.line, 'device', { name: host.name, management: this.interfaceOf(host) }));
+    const on = (device && (await keyOf(this.tx, 'interface', device.management))) ?? this.interfaceOf(host);
+    if (fresh.length > 0 && on === this.interfaceOf(host))
+      this.rows.push(
+        row(host.line, 'interface', { device: host.name, name: MANAGEMENT, form: 'routed', vrf: this.vrf.key }),
+      );
+    for (const address of fresh) {
+      await this.cover(host.line, address);
+      this.rows.push(row(host.line, 'address', { address, vrf: this.vrf.key, interface: on }));
+    }
+  }
+
+  private readonly interfaceOf = (host: ListedHost): string => `${host.name}:${MANAGEMENT}`;
+
+  private add(host: ListedHost, reachable: boolean): void {
+    const { dialect, site, duty, model, labels } = this.input;
+    const words = [labels, this.label].filter(Boolean).join(',');
+    const given = {
+      name: host.name,
+      stage: 'unproved',
+      dialect,
+      site,
+      duty,
+      model,
+      labels: words === '' ? null : words,
+      note: host.note,
+      management: reachable ? this.interfaceOf(host) : null,
+    };
+    const fields = Object.fromEntries(
+      Object.entries(given).filter(([, value]) => value !== undefined && value !== null),
+    );
+    this.rows.push(row(host.line, 'device', fields));
+  }
+
+  private async managementAddresses(device: Stored<'device'>): Promise<string[]> {
+    if (device.management === null) return [];
+    return (await find(this.tx, 'address', { interface_id: device.management })).map((one) => one.address);
+  }
+
+  private async isFree(host: ListedHost, address: string): Promise<boolean> {
+    const key = canonicalKey(kindOf('address'), this.vrf.id === DEFAULT_VRF ? address : `${address}@${this.vrf.key}`);
+    const [held] = await find(this.tx, 'address', { natural_key: key });
+    if (!held || held.interface === null) return true;
+    const by = (await keyOf(this.tx, 'interface', held.interface)) ?? '';
+    if (by === this.interfaceOf(host)) return true;
+    this.fault(host, 'address', address, 'paste-address-taken', { address, by });
+    return false;
+  }
+
+  /** An address lies in a prefix; where there is none, the usual one around it is made. */
+  private async cover(line: number, address: string): Promise<void> {
+    const ip = sure(parseIp(address));
+    const most = ip.family === 4 ? 32 : 128;
+    const host = networkOf(ip, most);
+    if ((await smallestCovering(this.tx, this.vrf.id, [host, ...truncations(host)])) !== undefined) return;
+    const holds = (prefix: Prefix) => this.made.has(formatPrefix(prefix));
+    if (truncations(host).some(holds)) return;
+    const usual = ip.family === 4 ? 24 : 64;
+    let length = this.input.length === undefined || this.input.length > most ? usual : this.input.length;
+    let prefix = networkOf(ip, length);
+    // Nobody's address is the first or last of its prefix: then the prefix is a larger one.
+    while (length > 0 && !isUsable(prefix, ip.value)) prefix = networkOf(ip, (length -= 1));
+    this.made.add(formatPrefix(prefix));
+    this.rows.push(row(line, 'prefix', { cidr: formatPrefix(prefix), vrf: this.vrf.key }));
+  }
+
+  private fault(
+    host: ListedHost,
+    column: string,
+    value: string,
+    code: RowFault['code'],
+    params: RowFault['params'],
+  ): void {
+    this.faults.push({ file: null, row: host.line, kind: 'device' satisfies KindName, column, value, code, params });
+  }
+}
+
+function isUsable(prefix: Prefix, value: bigint): boolean {
+  const { first, last } = usableRange(prefix);
+  return value >= first && value <= last;
+}

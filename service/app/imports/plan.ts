@@ -1,0 +1,94 @@
+/** Sorts the fields of a row: what a schema takes, what a verb sets, what is worked out, what has to wait. */
+import { type Value } from '@zpine/contract/fields';
+import { canonicalKey, fieldsOf, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
+import { kindNames, type KindName } from '@zpine/contract/kinds';
+import { type ImportRow } from './rows.ts';
+
+export interface Planned {
+  row: ImportRow;
+  key: string;
+  /** What the schemas take. */
+  fields: Record<string, unknown>;
+  /** Set by verbs of their own: a stage. */
+  byVerb: Record<string, Value>;
+  /** References to kinds that come later. */
+  waiting: { field: string; value: unknown }[];
+}
+
+/** `among` has the kinds of the import: what refers to a later one of them has to wait for it. */
+export function plan(k: KindDescription, row: ImportRow, among: ReadonlySet<string>): Planned {
+  const fields: Record<string, unknown> = {};
+  const byVerb: Record<string, Value> = {};
+  const waiting: Planned['waiting'] = [];
+  const given = { ...row.fields };
+  if (typeof given.key === 'string') {
+    for (const [name, text] of Object.entries(splitKey(k, given.key)))
+      if (given[name] === undefined || given[name] === null)
+        given[name] = k.fields[name]?.type === 'int' ? Number(text) : text;
+  }
+  delete given.key;
+  const key = keyOf(k, given);
+  for (const [name, value] of Object.entries(given)) {
+    const field = k.fields[name];
+    if (field?.derived) continue;
+    if (field?.byVerb) {
+      if (value !== null && value !== undefined) byVerb[name] = value as Value;
+    } else if (field?.to && among.has(field.to) && comesLater(k.name, field.to)) {
+      if (value !== undefined) waiting.push({ field: name, value });
+    } else fields[name] = value;
+  }
+  return { row, key, fields, byVerb, waiting };
+}
+
+const place = (kind: string): number => kindNames.indexOf(kind as KindName);
+const comesLater = (kind: string, to: string): boolean => place(to) > place(kind);
+
+/** The natural key that a row would have, as far as its texts are sound. */
+function keyOf(k: KindDescription, given: Record<string, unknown>): string {
+  const parts = k.key.parts.map((part) => {
+    const value = given[part] ?? k.fields[part]?.default ?? '';
+    return String(value as string | number)
+      .trim()
+      .toLowerCase();
+  });
+  try {
+    return canonicalKey(k, makeKey(k, parts).key);
+  } catch {
+    // The order of a key may want sound parts; the schema will say what is wrong with them.
+    return parts.join('/');
+  }
+}
+
+/** The fields by which records of a kind refer to their own kind. */
+export const refsToOwn = (k: KindDescription): string[] =>
+  fieldsOf(k).flatMap(([name, field]) => (field.to === k.name && !field.derived ? [name] : []));
+
+/** Rows that refer to others of the same kind come behind those. What is left over runs in a circle. */
+export function waves(k: KindDescription, rows: Planned[]): { waves: Planned[][]; circle: Planned[] } {
+  const own = refsToOwn(k);
+  if (own.length === 0) return { waves: [rows], circle: [] };
+  const out: Planned[][] = [];
+  let left = rows;
+  while (left.length > 0) {
+    const waiting = new Set(left.map((p) => p.key));
+    const ready = left.filter((p) =>
+      own.every((name) => p.fields[name] === p.key || !waiting.has(canonicalKey(k, String(p.fields[name] ?? '')))),
+    );
+    if (ready.length === 0) return { waves: out, circle: left };
+    out.push(ready);
+    left = left.filter((p) => !ready.includes(p));
+  }
+  return { waves: out, circle: [] };
+}
+
+/** An empty cell clears what can be cleared, and leaves alone what always has a value. */
+export const clearable = (k: KindDescription, fields: Record<string, unknown>): Record<string, unknown> =>
+  Object.fromEntries(
+    Object.entries(fields).filter(([name, value]) => {
+      const field = k.fields[name];
+      return !(
+        (value === null || value === undefined) &&
+        (field?.required === true || field?.default !== undefined || field?.fixed === true)
+      );
+    }),
+  );

@@ -1,0 +1,92 @@
+/** Scans of a barcode reader, as boxes: in stock, or fitted to devices that wait for one. */
+import { readScans, type ScannedBox } from '@zpine/core/lists/scans';
+import { type ImportOutcome } from '@zpine/contract/importRoutes';
+import { type BodyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { find, keyOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { whereCondition } from '../records/where.ts';
+import { type ImportRow, type RowFault } from './rows.ts';
+import { takeRows } from './run.ts';
+
+export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise<ImportOutcome> {
+  const models = await find(tx, 'model', {});
+  const devices = new Map((await find(tx, 'device', {})).map((device) => [device.key, device]));
+  const modelOf = (text: string): string | undefined => {
+    const typed = text.trim().toLowerCase();
+    const fitting = models.filter((m) => [m.key, m.name, m.title?.toLowerCase()].includes(typed));
+    return fitting.length === 1 ? fitting[0]?.key : undefined;
+  };
+  const read = readScans(input.text, {
+    model: modelOf,
+    device: (text) => devices.get(text.trim().toLowerCase())?.key,
+  });
+  const faults: RowFault[] = read.faults.map(({ line, code, value }) => ({
+    ...at(line),
+    column: null,
+    value,
+    code,
+    params: { value },
+  }));
+  const waiting = input.where === undefined ? [] : await waitingFor(tx, input.where);
+  const rows: ImportRow[] = [];
+  for (const box of read.boxes) {
+    const planned = await planBox(tx, box, input, modelOf(input.model ?? '') ?? input.model, waiting);
+    if (planned) rows.push(planned);
+    else faults.push({ ...at(box.line), column: 'model', value: box.serial, code: 'scan-model', params: {} });
+  }
+  return takeRows(tx, rows, faults, { apply: input.apply, format: 'csv' });
+}
+
+const at = (line: number) => ({ file: null, row: line, kind: 'box' });
+
+interface Waiting {
+  device: Stored<'device'>;
+  model: string | null;
+}
+
+/** Devices of a selection that have no box, in the order of their names. */
+async function waitingFor(tx: Tx, where: string): Promise<Waiting[]> {
+  const { sql, values } = await whereCondition(tx, 'device', where);
+  const rows = await tx.select<{ id: number }>(
+    `SELECT id FROM device WHERE (${sql}) AND stage <> 'retired' AND NOT EXISTS (SELECT 1 FROM box WHERE box.device_id = device.id)`,
+    values,
+  );
+  const devices = await find(tx, 'device', { id: rows.map((row) => Number(row.id)) }, { order: ['sort_key'] });
+  const out: Waiting[] = [];
+  for (const device of devices) out.push({ device, model: await keyOf(tx, 'model', device.model) });
+  return out;
+}
+
+async function planBox(
+  tx: Tx,
+  box: ScannedBox,
+  input: BodyOf<'import.scan'>,
+  standard: string | undefined,
+  waiting: Waiting[],
+): Promise<ImportRow | undefined> {
+  const [known] = await find(tx, 'box', { natural_key: (box.serial ?? '').toLowerCase() });
+  let model = box.model ?? (known ? await keyOf(tx, 'model', known.model) : null) ?? standard ?? null;
+  let { device } = box;
+  if (device === null && (known?.device ?? null) === null) {
+    // The first that takes such a box; one whose model nobody said takes any.
+    const i = waiting.findIndex((one) => model === null || one.model === null || one.model === model);
+    const [found] = i < 0 ? [] : waiting.splice(i, 1);
+    device = found?.device.key ?? null;
+    model ??= found?.model ?? null;
+  } else if (device !== null && model === null) {
+    const [named] = await find(tx, 'device', { natural_key: device.toLowerCase() });
+    model = named ? await keyOf(tx, 'model', named.model) : null;
+  }
+  if (model === null) return undefined;
+  const given: Record<string, unknown> = { serial: box.serial, model, mac: box.mac, device };
+  for (const [name, value] of Object.entries({
+    whereabouts: input.whereabouts,
+    owner: input.owner,
+    labels: input.labels,
+  }))
+    if (value !== undefined && !(name === 'whereabouts' && device !== null)) given[name] = value;
+  // What was not scanned is not known: of a box that is there it stays.
+  const fields = Object.fromEntries(Object.entries(given).filter(([, value]) => value !== null));
+  return { kind: 'box', file: null, row: box.line, fields, heads: {} };
+}

@@ -1,0 +1,22 @@
+/** Starts threads of the service's own code; works from the sources as well as from what was built. */
+import { Worker } from 'node:worker_threads';
+import { type Config } from './config.ts';
+
+const fromSource = import.meta.url.endsWith('.ts');
+
+/** Does the work of an uploaded import in a thread of its own; fails when that fails, and ends it when told to. */
+export function importInThread(config: Config, payload: unknown, stopping: AbortSignal): Promise<void> {
+  const entry = new URL(fromSource ? './importThread.ts' : './importThread.js', import.meta.url);
+  const thread = new Worker(entry, {
+    workerData: { config, payload },
+    ...(fromSource ? { execArgv: ['--import', 'tsx'] } : {}),
+  });
+  const stop = () => void thread.terminate();
+  stopping.addEventListener('abort', stop);
+  return new Promise<void>((done, failed) => {
+    thread.once('error', failed);
+    thread.once('exit', (code) =>
+      code === 0 ? done() : failed(new Error(`the thread of an import ended with status ${code}`)),
+    );
+  }).finally(() => stopping.removeEventListener('abort', stop));
+}

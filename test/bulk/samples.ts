@@ -1,0 +1,76 @@
+/** Records of any kind, made from its description alone: what they refer to is made first. */
+import { type Client } from '@zpine/contract/client';
+import { type Field, type Value } from '@zpine/contract/fields';
+import { fieldsOf } from '@zpine/contract/kind';
+import { kindOf, type KindName } from '@zpine/contract/kinds';
+
+/** Of the same text in every record of a kind, so that one word finds them all. */
+export const NOTE = 'Beside the zanzibar crate';
+
+let made = 100;
+
+/** Values that the rules of a kind ask for, beyond their type. */
+const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>> = {
+  prefix: { cidr: (n) => `10.200.${n % 250}.0/24` },
+  address: { address: (n) => `10.201.0.${n % 250}` },
+  setting: { name: (n) => `sample.n${n}`, about: () => 'A sample' },
+  template: { source: () => 'hostname {device.name}\n' },
+};
+
+function valueOf(kind: KindName, name: string, field: Field, n: number): Value {
+  const own = particular[kind]?.[name];
+  if (own) return own(n);
+  switch (field.type) {
+    case 'name':
+      return `${kind}-${n}`;
+    case 'portName':
+      return `9/${n}`;
+    case 'code':
+      return `S-${kind}-${n}`;
+    case 'int':
+      return n;
+    case 'text':
+      return `Sample ${n}`;
+    case 'choice':
+      return field.choices?.[0] ?? '';
+    case 'colour':
+      return '#123456';
+    default:
+      throw new Error(`a sample of ${field.type} for ${kind}.${name} is not known: say one in test/bulk/samples.ts`);
+  }
+}
+
+/** The fields of a new record: its key, what is required, a note. Nothing of it stands twice. */
+export async function sampleFields(client: Client, kind: KindName): Promise<Record<string, Value>> {
+  const k = kindOf(kind);
+  const n = (made += 1);
+  const out: Record<string, Value> = { note: NOTE };
+  if (kind === 'address') await ensureCover(client);
+  for (const [name, field] of fieldsOf(k)) {
+    const wanted = k.key.parts.includes(name) || (field.required && field.default === undefined);
+    if (!wanted || field.derived || field.byVerb || (field.default !== undefined && field.to)) continue;
+    out[name] = field.to ? (await addSample(client, field.to as KindName)).key : valueOf(kind, name, field, n);
+  }
+  return out;
+}
+
+const ensureCover = async (client: Client): Promise<void> => {
+  const { count } = await client.list('prefix', { cidr: '10.201.0.0/24', count: 'true' });
+  if (count === 0) await client.add('prefix', { cidr: '10.201.0.0/24' });
+};
+
+export async function addSample(
+  client: Client,
+  kind: KindName,
+  more: Record<string, Value> = {},
+): Promise<{ id: number; key: string; version: number }> {
+  return client.add(kind, { ...(await sampleFields(client, kind)), ...more });
+}
+
+/** What makes another record of it: the parts of the key that are not references. */
+export async function otherNames(client: Client, kind: KindName): Promise<Record<string, Value>> {
+  const k = kindOf(kind);
+  const fields = await sampleFields(client, kind);
+  const own = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
+  return Object.fromEntries(own.map((part) => [part, fields[part] ?? null]));
+}
