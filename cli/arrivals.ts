@@ -2,6 +2,7 @@ import { type Command } from 'commander';
 import { milestoneWords } from '@zpine/core/arrival/words';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
+import { forEach, withSelection } from './each.ts';
 import { ago, err, out, pairs, stageText, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 
@@ -53,31 +54,29 @@ export function addArrivals(program: Command): void {
       }
     });
 
-  noun
-    .command('open')
-    .description('open the window in which a device may fetch its files')
-    .argument('<device>')
+  withSelection(
+    noun.command('open').description('open the window in which a device may fetch its files').argument('[device]'),
+  )
     .option('--hours <n>', 'for so long', '72')
     .option('--reason <text>', 'why')
-    .action(async (ref: string, { hours, reason }: { hours: string; reason?: string }) => {
+    .action((device: string | undefined, options: { hours: string; reason?: string; where?: string }) => {
+      const { hours, reason, where } = options;
       if (!(Number(hours) > 0)) throw new UsageError('--hours takes a number');
-      const arrival = await clientOf().call('arrival.open', {
-        params: { ref },
-        body: { hours: Number(hours) },
-        reason,
+      return forEach(device, where, async (ref) => {
+        const body = { hours: Number(hours) };
+        const arrival = await clientOf().call('arrival.open', { params: { ref }, body, reason });
+        out(`${arrival.device} may fetch its files until ${new Date(arrival.closesAt).toLocaleString('en-GB')}`);
       });
-      out(`${arrival.device} may fetch its files until ${new Date(arrival.closesAt).toLocaleString('en-GB')}`);
     });
 
-  noun
-    .command('close')
-    .description('close the arrival window of a device')
-    .argument('<device>')
+  withSelection(noun.command('close').description('close the arrival window of a device').argument('[device]'))
     .option('--reason <text>', 'why')
-    .action(async (ref: string, { reason }: { reason?: string }) => {
-      await clientOf().call('arrival.close', { params: { ref }, reason });
-      out(`the arrival window of ${ref} is closed`);
-    });
+    .action((device: string | undefined, { reason, where }: { reason?: string; where?: string }) =>
+      forEach(device, where, async (ref) => {
+        await clientOf().call('arrival.close', { params: { ref }, reason });
+        out(`the arrival window of ${ref} is closed`);
+      }),
+    );
 
   noun
     .command('retry')

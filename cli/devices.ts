@@ -3,7 +3,9 @@ import { type AnyRecord } from '@zpine/contract/kind';
 import { stages } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
+import { forEach } from './each.ts';
 import { ago, out, pairs, stageText, table } from './print.ts';
+import { UsageError } from './refusals.ts';
 
 /** The verbs of devices beyond those of every kind, and their own way of being shown. */
 export function addDeviceVerbs(noun: Command): void {
@@ -17,16 +19,23 @@ export function addDeviceVerbs(noun: Command): void {
   noun
     .command('stage')
     .description('move a device to another stage by hand')
-    .argument('<device>')
-    .argument('<stage>', Object.keys(stages).join(', '))
+    .argument('<device>', 'left out with --where')
+    .argument('[stage]', Object.keys(stages).join(', '))
+    .option('--where <tests>', "instead of a device, all of a selection: 'site=ard'")
     .option('--reason <text>', 'why, for the history')
-    .action(async (ref: string, stage: string, { reason }: { reason?: string }) => {
-      const device = (await clientOf().call('device.stage', {
-        params: { ref },
-        body: { stage },
-        reason,
-      })) as unknown as AnyRecord;
-      out(`${device.key} is ${stageText(String(device.stage))}`);
+    .addHelpText(
+      'after',
+      "\nExamples:\n  zpine device stage ard-acc-1 retired\n  zpine device stage retired --where 'label=old'",
+    )
+    .action((first: string, second: string | undefined, options: { reason?: string; where?: string }) => {
+      const { reason, where } = options;
+      const [device, stage] = where === undefined ? [first, second] : [second, first];
+      if (stage === undefined) throw new UsageError('name the stage, too');
+      return forEach(device, where, async (ref) => {
+        const moved = await clientOf().call('device.stage', { params: { ref }, body: { stage }, reason });
+        const { key, stage: now } = moved as unknown as AnyRecord;
+        out(`${key} is ${stageText(String(now))}`);
+      });
     });
   addHardwareVerbs(noun);
 }
@@ -86,6 +95,7 @@ export function deviceText(seen: ReplyOf<'device.overview'>): string {
   if (seen.hostKey) rows.push(['host key', `${seen.hostKey.fingerprint}, pinned ${ago(seen.hostKey.pinnedAt)} ago`]);
   if (seen.windowCloses) rows.push(['window', `open until ${new Date(seen.windowCloses).toLocaleString('en-GB')}`]);
   if (device.owner) rows.push(['owner', String(device.owner)]);
+  if (Array.isArray(device.labels)) rows.push(['labels', device.labels.join(', ')]);
   if (device.note) rows.push(['note', String(device.note)]);
   const interfaces = seen.interfaces as unknown as AnyRecord[];
   if (interfaces.length === 0) return pairs(rows);

@@ -1,6 +1,7 @@
 import { type Command } from 'commander';
 import { type ShownEdition } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
+import { forEach, withSelection } from './each.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
@@ -9,21 +10,22 @@ export function addEditions(program: Command): void {
     .command('edition')
     .description('A configuration made for one device: numbered, immutable, published or not.');
 
-  noun
-    .command('make')
-    .description('make the next edition of a device')
-    .argument('<device>')
+  withSelection(noun.command('make').description('make the next edition of a device').argument('[device]'))
     .option('--reason <text>', 'why')
-    .action(async (ref: string, { reason }: { reason?: string }, command: Command) => {
-      const edition = await clientOf().call('edition.make', { params: { ref }, body: {}, reason });
-      if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
-      const lines = edition.files.reduce((sum, file) => sum + file.text.split('\n').length - 1, 0);
-      out(
-        `edition ${edition.number} of ${edition.device}: ${lines} lines from ${edition.template} (${edition.digest.slice(0, 4)}…)`,
-      );
-      for (const { detail } of edition.wayBack) out(`  the way back in: ${detail}`);
-      if (!edition.publishedAt) out(`  zpine edition publish ${edition.device} --open 72`);
-    });
+    .action((device: string | undefined, { reason, where }: { reason?: string; where?: string }, command: Command) =>
+      forEach(device, where, (ref) => make(ref, reason, command)),
+    );
+
+  const make = async (ref: string, reason: string | undefined, command: Command): Promise<void> => {
+    const edition = await clientOf().call('edition.make', { params: { ref }, body: {}, reason });
+    if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
+    const lines = edition.files.reduce((sum, file) => sum + file.text.split('\n').length - 1, 0);
+    out(
+      `edition ${edition.number} of ${edition.device}: ${lines} lines from ${edition.template} (${edition.digest.slice(0, 4)}…)`,
+    );
+    for (const { detail } of edition.wayBack) out(`  the way back in: ${detail}`);
+    if (!edition.publishedAt) out(`  zpine edition publish ${edition.device} --open 72`);
+  };
 
   noun
     .command('list')
@@ -71,36 +73,45 @@ export function addEditions(program: Command): void {
       }
     });
 
-  noun
-    .command('publish')
-    .description('publish an edition: the device may be given it')
-    .argument('<device>')
-    .argument('[number]', 'left out, the newest')
+  withSelection(
+    noun
+      .command('publish')
+      .description('publish an edition: the device may be given it')
+      .argument('[device]')
+      .argument('[number]', 'left out, the newest'),
+  )
     .option('--open <hours>', 'open the arrival window for so long, too')
     .option('--insist', 'although the way back in is not sure; needs --reason')
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', '\nExample:\n  zpine edition publish ard-acc-1 --open 72')
     .action(
-      async (
-        ref: string,
+      (
+        device: string | undefined,
         number: string | undefined,
-        options: { open?: string; insist?: boolean; reason?: string },
+        options: { open?: string; insist?: boolean; reason?: string; where?: string },
         command: Command,
-      ) => {
-        const hours = options.open === undefined ? undefined : Number(options.open);
-        if (hours !== undefined && !(hours > 0)) throw new UsageError('--open takes a number of hours');
-        const wanted = number ?? String((await show(ref, undefined, false)).number);
-        const edition = await clientOf().call('edition.publish', {
-          params: { ref, number: wanted },
-          body: { insist: options.insist ?? false, ...(hours === undefined ? {} : { openHours: hours }) },
-          reason: options.reason,
-        });
-        if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
-        out(`edition ${edition.number} of ${edition.device} is published${edition.insisted ? ', insisted on' : ''}`);
-        if (hours === undefined) out(`  zpine arrival open ${edition.device}   lets it fetch its file`);
-        else out(`  its arrival window is open for ${hours} h: zpine arrival watch ${edition.device}`);
-      },
+      ) => forEach(device, options.where, (ref) => publish(ref, number, options, command)),
     );
+
+  const publish = async (
+    ref: string,
+    number: string | undefined,
+    options: { open?: string; insist?: boolean; reason?: string },
+    command: Command,
+  ): Promise<void> => {
+    const hours = options.open === undefined ? undefined : Number(options.open);
+    if (hours !== undefined && !(hours > 0)) throw new UsageError('--open takes a number of hours');
+    const wanted = number ?? String((await show(ref, undefined, false)).number);
+    const edition = await clientOf().call('edition.publish', {
+      params: { ref, number: wanted },
+      body: { insist: options.insist ?? false, ...(hours === undefined ? {} : { openHours: hours }) },
+      reason: options.reason,
+    });
+    if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
+    out(`edition ${edition.number} of ${edition.device} is published${edition.insisted ? ', insisted on' : ''}`);
+    if (hours === undefined) out(`  zpine arrival open ${edition.device}   lets it fetch its file`);
+    else out(`  its arrival window is open for ${hours} h: zpine arrival watch ${edition.device}`);
+  };
 }
 
 async function show(ref: string, number: string | undefined, trace: boolean): Promise<ShownEdition> {

@@ -1,23 +1,31 @@
-import { readFileSync, writeFileSync } from 'node:fs';
-import { basename } from 'node:path';
+import { createReadStream, readdirSync, readFileSync, statSync } from 'node:fs';
+import { basename, extname, join } from 'node:path';
+import { Readable } from 'node:stream';
 import { type Command, Option } from 'commander';
-import { type ImportedRow, type ImportFault } from '@zpine/contract/importRoutes';
-import { isKind } from '@zpine/contract/kinds';
-import { type ReplyOf } from '@zpine/contract/routes';
+import {
+  importKinds,
+  isImportKind,
+  type ImportedRow,
+  type ImportFault,
+  type ImportOutcome,
+  type Upload,
+} from '@zpine/contract/importRoutes';
+import { kindNames, kindOf } from '@zpine/contract/kinds';
+import { nearest } from '@zpine/core/naming/names';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, refusedWord, table } from './print.ts';
 import { askYes } from './prompt.ts';
 import { status, UsageError } from './refusals.ts';
 import { valueText } from './settings.ts';
 
-const formats = ['csv', 'yaml', 'json'] as const;
-type Format = (typeof formats)[number];
-type Outcome = ReplyOf<'import.run'>;
+export const formats = ['csv', 'yaml', 'json'] as const;
+export type Format = (typeof formats)[number];
 
 interface ImportOptions {
   as?: Format;
   yes?: boolean;
   reason?: string;
+  example?: boolean;
   column: string[];
 }
 
@@ -25,66 +33,192 @@ export function addImports(program: Command): void {
   program
     .command('import')
     .description('take in records from CSV, YAML or JSON: shows what would come of it, then asks; all rows or none')
-    .argument('[kind]', 'of all rows; a YAML or JSON file may have rows below the names of their kinds')
-    .argument('<file>', '- for standard input')
+    .argument(
+      '[kind]',
+      'of all rows, or "value" for settings; YAML and JSON may have rows below the names of their kinds',
+    )
+    .argument('[file...]', 'files, or a folder of them, each CSV named after its kind; - for standard input')
     .addOption(new Option('--as <format>', 'left out, it is told by the content').choices([...formats]))
     .option(
       '--column <head=field>',
-      'a column whose head is called otherwise; HEAD= leaves it out; may come again',
+      'a column whose head is called otherwise, remembered once saved; HEAD= leaves it out; may come again',
       (value: string, before: string[]) => [...before, value],
       [] as string[],
     )
+    .option('--example', 'print a file of the kind to begin with')
     .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
     .addHelpText(
       'after',
-      '\nExamples:\n  zpine import device landings.csv\n  zpine import estate.yaml --yes\n  zpine export rack --as csv | zpine import rack -',
+      '\nExamples:\n  zpine import device landings.csv\n  zpine import device --example > device.csv\n  zpine import estate/ --yes\n  zpine export rack --as csv | zpine import rack -',
     )
-    .action((kind: string | undefined, file: string, options: ImportOptions, command: Command) =>
-      importFile(kind, file, options, command),
+    .action((kind: string | undefined, files: string[], options: ImportOptions, command: Command) =>
+      startImport(kind, files, options, command),
     );
+}
 
-  program
-    .command('export')
-    .description('records as a text that can be imported again')
-    .argument('[kinds...]', 'left out, all of them')
-    .addOption(new Option('--as <format>', 'CSV has one kind').choices([...formats]).default('yaml'))
-    .option('--output <file>', 'left out, to standard output')
-    .action(async (kinds: string[], options: { as: Format; output?: string }) => {
-      const { text, records } = await clientOf().call('export.run', {
-        query: { as: options.as, ...(kinds.length > 0 ? { kinds: kinds.join(',') } : {}) },
-      });
-      if (options.output === undefined) return void process.stdout.write(text);
-      writeFileSync(options.output, text);
-      out(`${records} records in ${options.output}`);
-    });
+async function startImport(
+  first: string | undefined,
+  rest: string[],
+  options: ImportOptions,
+  command: Command,
+): Promise<void> {
+  // The kind may be left out: then what stands first is a file.
+  const named = first !== undefined && (isImportKind(first) || (rest.length > 0 && !isFile(first)));
+  const kind = named ? first : undefined;
+  const files = named || first === undefined ? rest : [first, ...rest];
+  if (kind !== undefined && !isImportKind(kind)) {
+    const near = nearest(kind, importKinds);
+    throw new UsageError(`there is no kind "${kind}"${near ? `; did you mean ${near}?` : ''}`);
+  }
+  if (options.example) {
+    if (kind === undefined) throw new UsageError('of which kind? zpine import KIND --example');
+    const query = { as: options.as ?? 'csv' } as const;
+    return void process.stdout.write((await clientOf().call('import.example', { params: { kind }, query })).text);
+  }
+  if (files.length === 0) throw new UsageError('name a file, a folder, or - for standard input');
+  const [file = ''] = files;
+  const json = outputOf(command).json;
+  const whole = files.length === 1 && file !== '-' && isFile(file) && !statSync(file).isDirectory();
+  if (whole && statSync(file).size > LARGE) return importLarge(kind, file, options, json);
+  const texts = files.flatMap((path) =>
+    path !== '-' && isFile(path) && statSync(path).isDirectory() ? folder(path) : [read(path, kind)],
+  );
+  const many = texts.length > 1;
+  const shared = { columns: columnsFrom(options.column), ...(options.as ? { as: options.as } : {}) };
+  const body = many
+    ? {
+        files: texts.map(({ name, text, kind: of }) => ({ name, text, ...(of === undefined ? {} : { kind: of }) })),
+        ...shared,
+      }
+    : { text: texts[0]?.text ?? '', ...(texts[0]?.kind === undefined ? {} : { kind: texts[0].kind }), ...shared };
+  const send = (apply: boolean) => clientOf().call('import.run', { body: { ...body, apply }, reason: options.reason });
+  const name = many ? `${texts.length} files` : (texts[0]?.name ?? '');
+  await settle(name, send, { yes: options.yes ?? false, file, json });
+}
 
-  program
-    .command('undo')
-    .description('take back one change set, whole; refused where something newer depends on it')
-    .argument('<set>', 'its number, as the history has it')
-    .option('--preview', 'only what would come of it')
-    .option('--reason <text>', 'why, for the history')
-    .action(async (set: string, options: { preview?: boolean; reason?: string }, command: Command) => {
-      const done = await clientOf().call('history.undo', {
-        params: { id: set.replace('#', '') },
-        body: { apply: !options.preview },
-        reason: options.reason,
-      });
-      if (outputOf(command).json) return out(JSON.stringify(done, null, 2));
-      out(
-        table(
-          ['what', 'kind', 'record'],
-          done.items.slice(0, 50).map((i) => [i.action, i.kind, i.key]),
-        ),
-      );
-      if (done.items.length > 50) out(`and ${done.items.length - 50} more`);
-      out(done.applied ? `change set #${done.undone} is taken back` : 'nothing was saved');
+const isFile = (path: string): boolean => statSync(path, { throwIfNoEntry: false }) !== undefined;
+
+interface Text {
+  name: string;
+  text: string;
+  kind: string | undefined;
+}
+
+function read(path: string, kind: string | undefined): Text {
+  const name = path === '-' ? 'standard input' : basename(path);
+  if (path !== '-' && !isFile(path)) throw new UsageError(`there is no file ${path}`);
+  const { text, windows } = decoded(readFileSync(path === '-' ? 0 : path));
+  if (windows) err(`${name}: not UTF-8; read as Windows-1252`);
+  return { name, text, kind };
+}
+
+/** All files of a folder that an import understands; a CSV is of the kind that it is named after. */
+function folder(path: string): Text[] {
+  const texts = readdirSync(path)
+    .sort()
+    .flatMap((name): Text[] => {
+      const end = extname(name).toLowerCase();
+      if (!['.csv', '.yaml', '.yml', '.json'].includes(end)) return [];
+      if (end !== '.csv') return [read(join(path, name), undefined)];
+      const stem = basename(name, end).toLowerCase();
+      const kind = importKinds.find((one) => one === stem) ?? kindNames.find((one) => kindOf(one).path === stem);
+      if (kind === undefined)
+        throw new UsageError(`${name}: a CSV in a folder is named after its kind, such as device.csv`);
+      return [read(join(path, name), kind)];
     });
+  if (texts.length === 0) throw new UsageError(`${path} has no CSV, YAML or JSON in it`);
+  return texts;
+}
+
+const columnsFrom = (pairs: string[]): Record<string, string | null> =>
+  Object.fromEntries(
+    pairs.map((pair) => {
+      const at = pair.lastIndexOf('=');
+      if (at < 1) throw new UsageError(`--column takes HEAD=FIELD, not "${pair}"`);
+      return [pair.slice(0, at), pair.slice(at + 1) || null];
+    }),
+  );
+
+/** Larger files are sent as a stream and looked at in the background. */
+const LARGE = 4 << 20;
+const POLL_MS = 500;
+
+async function importLarge(
+  kind: string | undefined,
+  file: string,
+  options: ImportOptions,
+  json: boolean,
+): Promise<void> {
+  const client = clientOf();
+  const name = basename(file);
+  const columns = columnsFrom(options.column);
+  const query = {
+    name,
+    ...(kind === undefined ? {} : { kind }),
+    ...(options.as ? { as: options.as } : {}),
+    ...(options.yes ? { apply: 'true' as const } : {}),
+    ...(options.column.length > 0 ? { columns: JSON.stringify(columns) } : {}),
+  };
+  err(`${name}: sending ${size(statSync(file).size)}`);
+  const sent = await client.upload(query, Readable.toWeb(createReadStream(file)) as ReadableStream, {
+    reason: options.reason,
+  });
+  if (sent.encoding !== 'utf-8') err(`${name}: not UTF-8; read as Windows-1252`);
+  const params = { id: String(sent.id) };
+  const stop = () =>
+    void client.call('import.cancel', { params }).finally(() => {
+      err('\nstopped: nothing was saved');
+      process.exit(status.refused);
+    });
+  process.once('SIGINT', stop);
+  const seen = await ended(params, options.yes ? 'saved' : 'read');
+  const settled = async (upload: Upload): Promise<void> => {
+    if (upload.failure !== null) throw new UsageError(`${name}: ${upload.failure}`);
+    if (upload.state === 'cancelled') throw new UsageError(`${name}: stopped by somebody; nothing was saved`);
+    if (!upload.outcome) throw new UsageError(`${name}: ${upload.state}`);
+    if (json) out(JSON.stringify(upload, null, 2));
+    else show(name, upload.outcome);
+    if (upload.state === 'refused') process.exitCode = status.refused;
+    return Promise.resolve();
+  };
+  await settled(seen);
+  const changes = (seen.outcome?.counts.add ?? 0) + (seen.outcome?.counts.edit ?? 0);
+  const go = seen.state === 'read' && changes > 0 && (await askYes('save this?'));
+  if (go) {
+    await client.call('import.apply', { params, reason: options.reason });
+    await settled(await ended(params, 'saved'));
+  } else if (seen.state === 'read') {
+    await client.call('import.cancel', { params });
+    if (changes > 0) err('not saved; --yes saves without asking');
+  }
+  process.off('SIGINT', stop);
+}
+
+const size = (bytes: number): string =>
+  bytes < 1 << 20 ? `${Math.ceil(bytes / 1024)} KiB` : `${(bytes / (1 << 20)).toFixed(1)} MiB`;
+
+/** Waits until an upload is through, and says how far it is. */
+async function ended(params: { id: string }, goal: Upload['state']): Promise<Upload> {
+  const live = Boolean(process.stderr.isTTY);
+  for (let told = 0; ;) {
+    const upload = await clientOf().call('import.show', { params });
+    if ([goal, 'refused', 'cancelled', 'failed'].includes(upload.state)) {
+      if (live && told > 0) process.stderr.write('\n');
+      return upload;
+    }
+    if (live || Date.now() - told > 10_000) {
+      const verb = goal === 'saved' ? 'saving' : 'looking at it';
+      const words = `${verb}: ${size(upload.bytesDone)} of ${size(upload.bytes)}, ${upload.rowsDone} rows`;
+      process.stderr.write(live ? `\r${words}    ` : `${words}\n`);
+      told = Date.now();
+    }
+    await new Promise((resolve) => setTimeout(resolve, POLL_MS));
+  }
 }
 
 /** UTF-8, or what spreadsheets on some desks still write. */
-function decoded(bytes: Buffer): { text: string; windows: boolean } {
+export function decoded(bytes: Buffer): { text: string; windows: boolean } {
   try {
     return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), windows: false };
   } catch {
@@ -94,51 +228,26 @@ function decoded(bytes: Buffer): { text: string; windows: boolean } {
 
 const SHOWN = 20;
 
-async function importFile(
-  kind: string | undefined,
-  file: string,
-  options: ImportOptions,
-  command: Command,
+/** Shows what would come of it, asks, saves. */
+export async function settle(
+  name: string,
+  send: (apply: boolean) => Promise<ImportOutcome>,
+  { yes, file, json }: { yes: boolean; file: string; json: boolean },
 ): Promise<void> {
-  if (kind !== undefined && !isKind(kind)) throw new UsageError(`there is no kind "${kind}"`);
-  const { text, windows } = decoded(readFileSync(file === '-' ? 0 : file));
-  const name = file === '-' ? 'standard input' : basename(file);
-  if (windows) err(`${name}: not UTF-8; read as Windows-1252`);
-  const client = clientOf();
-  const columns = Object.fromEntries(
-    options.column.map((pair) => {
-      const at = pair.lastIndexOf('=');
-      if (at < 1) throw new UsageError(`--column takes HEAD=FIELD, not "${pair}"`);
-      return [pair.slice(0, at), pair.slice(at + 1) || null];
-    }),
-  );
-  const body = { text, columns, ...(kind === undefined ? {} : { kind }), ...(options.as ? { as: options.as } : {}) };
-  const json = outputOf(command).json;
-  const preview = await client.call('import.run', {
-    body: { ...body, apply: options.yes ?? false },
-    reason: options.reason,
-  });
-  if (json) out(JSON.stringify(preview, null, 2));
-  else show(name, preview);
-  if (preview.faults.length > 0) {
-    process.exitCode = status.refused;
-    return;
-  }
-  if (options.yes || preview.counts.add + preview.counts.edit === 0) return;
+  const seen = await send(yes);
+  if (json) out(JSON.stringify(seen, null, 2));
+  else show(name, seen);
+  if (seen.faults.length > 0) return void (process.exitCode = status.refused);
+  if (yes || seen.counts.add + seen.counts.edit === 0) return;
   // What was piped in leaves nobody to ask.
-  if (file === '-' || !(await askYes('save this?'))) {
-    err('not saved; --yes saves without asking');
-    return;
-  }
-  const done = await client.call('import.run', { body: { ...body, apply: true }, reason: options.reason });
-  if (done.applied) out(countWords(done, 'saved'));
-  else {
-    show(name, done);
-    process.exitCode = status.refused;
-  }
+  if (file === '-' || !(await askYes('save this?'))) return err('not saved; --yes saves without asking');
+  const done = await send(true);
+  if (done.applied) return out(countWords(done, 'saved'));
+  show(name, done);
+  process.exitCode = status.refused;
 }
 
-const countWords = ({ counts }: Outcome, end: string): string => {
+const countWords = ({ counts }: ImportOutcome, end: string): string => {
   const parts = [
     counts.add > 0 && `${counts.add} added`,
     counts.edit > 0 && `${counts.edit} edited`,
@@ -147,13 +256,14 @@ const countWords = ({ counts }: Outcome, end: string): string => {
   return `${parts.join(', ') || 'nothing'}: ${end}`;
 };
 
-function show(name: string, outcome: Outcome): void {
+function show(name: string, outcome: ImportOutcome): void {
   const rows = `${outcome.rows} row${outcome.rows === 1 ? '' : 's'}`;
   if (outcome.faults.length > 0) {
     err(
-      `${name}: ${rows}, ${outcome.faults.length} fault${outcome.faults.length === 1 ? '' : 's'}, ${refusedWord()}: nothing saved`,
+      `${name}: ${rows}, ${outcome.faultCount} fault${outcome.faultCount === 1 ? '' : 's'}, ${refusedWord()}: nothing saved`,
     );
     for (const fault of outcome.faults) err(faultText(fault));
+    if (outcome.faultCount > outcome.faults.length) err(`  and ${outcome.faultCount - outcome.faults.length} more`);
     return;
   }
   const changed = outcome.items.slice(0, SHOWN);
@@ -173,7 +283,7 @@ function show(name: string, outcome: Outcome): void {
 /** `row 6  site "ARDL"  there is no site "ARDL"; did you mean ard?` */
 export const faultText = (f: ImportFault): string =>
   [
-    '  ' + (f.row === 0 ? 'file' : `row ${f.row}`),
+    `  ${f.file === null ? '' : `${f.file} `}${f.row === 0 ? 'file' : `row ${f.row}`}`,
     f.kind ?? '',
     f.column ?? '',
     f.value === null ? '' : JSON.stringify(f.value),

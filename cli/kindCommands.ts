@@ -5,9 +5,10 @@ import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { clientOf, outputOf } from './context.ts';
-import { askYes } from './prompt.ts';
+import { cloneRecord, editMany, labelsFrom, removeRecord } from './bulk.ts';
+import { viewNamed } from './finding.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
-import { status, UsageError } from './refusals.ts';
+import { UsageError } from './refusals.ts';
 
 type AnyFields = Record<string, Value>;
 type Options = Record<string, string | boolean | undefined>;
@@ -33,6 +34,7 @@ function addKind(program: Command, kind: KindName): Command {
       );
   listing
     .option('--where <tests>', "only what a selection lets through: 'site=ard duty=access stage!=retired'")
+    .option('--view <name>', 'as a saved view narrows and sorts it')
     .option('--sort <field>', `by ${['key', 'updatedAt', ...(k.sort ?? [])].join(', ')}; with - before it from the end`)
     .option('--limit <n>', 'how many at the most', '100')
     .action((begin: string | undefined, options: Options, command: Command) => list(k, kind, begin, options, command));
@@ -53,13 +55,20 @@ function addKind(program: Command, kind: KindName): Command {
     .addHelpText('after', `\nExample:\n  zpine ${kind} add ${example}${exampleOptions(k)}`)
     .action((key: string, options: Options, command: Command) => addRecord(kind, key, options, command));
 
-  const editing = noun.command('edit').description(`edit one ${k.title.toLowerCase()}`).argument('<key>', keyHelp(k));
+  const editing = noun
+    .command('edit')
+    .description(`edit one ${k.title.toLowerCase()}, or all of a selection`)
+    .argument('[key]', keyHelp(k));
   addFieldOptions(editing, k, () => true);
   editing
+    .option('--where <tests>', 'instead of a key, all of a selection: shows what would come of it, and asks')
+    .option('--add-labels <labels>', 'labels to put beside those that are there')
+    .option('--drop-labels <labels>', 'labels to take off')
+    .option('--yes', 'with a selection: do not ask')
     .option('--clear <fields>', 'fields to empty, with commas between')
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', `\nExample:\n  zpine ${kind} edit ${example}${exampleOptions(k)}`)
-    .action((key: string, options: Options, command: Command) => edit(k, kind, key, options, command));
+    .action((key: string | undefined, options: Options, command: Command) => edit(k, kind, key, options, command));
 
   noun
     .command('remove')
@@ -67,8 +76,37 @@ function addKind(program: Command, kind: KindName): Command {
     .argument('<key>', keyHelp(k))
     .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
-    .action((key: string, options: Options) => remove(k, kind, key, options));
+    .option('--preview', 'only say what would go with it, or stands in its way')
+    .action((key: string, options: Options) => removeRecord(kind, key, options));
+  addCloning(noun, k, kind);
   return noun;
+}
+
+function addCloning(noun: Command, k: KindDescription, kind: KindName): void {
+  const cloning = noun
+    .command('clone')
+    .description(`copy one ${k.title.toLowerCase()}, with its parts, under other names`)
+    .argument('<key>', keyHelp(k))
+    .argument('[new...]', 'keys of the copies; NAME-{2..9} stands for many');
+  addFieldOptions(cloning, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
+  if (kind === 'device')
+    cloning
+      .option('--serial <values>', 'of the box of each, one that is known or a new one')
+      .option('--boxMac <values>', 'of those boxes');
+  const example =
+    kind === 'device'
+      ? "zpine device clone ske-acc-1 'ske-acc-{2..9}' --positionU '{11..4}'"
+      : `zpine ${kind} clone ${exampleKey(k)} NEW`;
+  cloning
+    .option('--list <file>', 'a table of the copies, its head names the fields; - for standard input')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText(
+      'after',
+      `\nA field has one value for all copies, or one for each: a list with commas, or {4..11}.\n\nExample:\n  ${example}`,
+    )
+    .action((key: string, names: string[], options: Options, command: Command) =>
+      cloneRecord(kind, key, names, options, command),
+    );
 }
 
 const keyHelp = (k: KindDescription): string => `its key, such as ${exampleKey(k)}, or #ID`;
@@ -132,11 +170,14 @@ async function list(
   const filters = Object.fromEntries(
     fieldsOf(k).flatMap(([name]) => (typeof options[name] === 'string' ? [[name, options[name]]] : [])),
   );
+  const view = typeof options.view === 'string' ? await viewNamed(kind, options.view) : {};
+  const where = [view.where, options.where].filter((text): text is string => typeof text === 'string');
   const query = {
+    ...view,
     ...filters,
-    q: begin,
-    where: options.where as string | undefined,
-    sort: options.sort as string | undefined,
+    q: begin ?? view.q,
+    where: where.length > 1 ? where.map((text) => `(${text})`).join(' ') : where[0],
+    sort: (options.sort as string | undefined) ?? view.sort,
     limit: String(options.limit),
     count: 'true',
   };
@@ -192,14 +233,22 @@ export async function addRecord(kind: KindName, key: string, options: Options, c
 async function edit(
   k: KindDescription,
   kind: KindName,
-  key: string,
+  key: string | undefined,
   options: Options,
   command: Command,
 ): Promise<void> {
   const fields = fieldsFrom(k, options);
   for (const name of typeof options.clear === 'string' ? options.clear.split(',').map((f) => f.trim()) : [])
     fields[name] = null;
-  if (Object.keys(fields).length === 0) throw new UsageError('nothing to edit: name at least one field');
+  const addLabels = labelsFrom(options.addLabels);
+  const dropLabels = labelsFrom(options.dropLabels);
+  const labelled = addLabels.length + dropLabels.length > 0;
+  if (Object.keys(fields).length === 0 && !labelled) throw new UsageError('nothing to edit: name at least one field');
+  if (key !== undefined && options.where !== undefined) throw new UsageError('either a key or --where, not both');
+  const change = { changes: fields, addLabels, dropLabels };
+  if (typeof options.where === 'string') return editMany(kind, { where: options.where, ...change }, options, command);
+  if (key === undefined) throw new UsageError('name a record, or select some with --where');
+  if (labelled) return editMany(kind, { refs: [key], ...change }, { ...options, yes: true }, command);
   const client = clientOf();
   const before = (await client.show(kind, key)) as unknown as AnyFields;
   const record = (await client.edit(kind, key, fields, {
@@ -218,16 +267,4 @@ async function edit(
       ]),
     ),
   );
-}
-
-async function remove(k: KindDescription, kind: KindName, key: string, options: Options): Promise<void> {
-  const client = clientOf();
-  const record = await client.show(kind, key);
-  if (!options.yes && !(await askYes(`remove ${k.title.toLowerCase()} ${record.key}?`))) {
-    err('not removed; --yes removes without asking');
-    process.exitCode = status.refused;
-    return;
-  }
-  await client.remove(kind, `#${record.id}`, { version: record.version, reason: options.reason as string | undefined });
-  out(`removed ${kind} ${record.key}`);
 }

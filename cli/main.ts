@@ -7,7 +7,11 @@ import { addSettingVerbs } from './settings.ts';
 import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
+import { addCompletion } from './completion.ts';
+import { addExports } from './exports.ts';
+import { addFinding } from './finding.ts';
 import { addImports } from './imports.ts';
+import { addLists } from './lists.ts';
 import { addOverviews } from './overviews.ts';
 import { report, status } from './refusals.ts';
 import { addSignIn } from './signIn.ts';
@@ -30,12 +34,16 @@ Examples:
   zpine address next --for ske-acc-1
   zpine edition make ard-acc-1
   zpine arrival watch ard-acc-1
+  zpine search 0000.5e00.53a1
+  zpine device edit --where 'site=ske duty=access' --add-labels quay
 
 Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
     );
   addSignIn(program);
   addOverviews(program);
   addImports(program);
+  addExports(program);
+  addFinding(program);
   const nouns = addKinds(program);
   addDeviceVerbs(nouns.get('device') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
@@ -44,6 +52,8 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addEditions(program);
   addArrivals(program);
   addBooting(program);
+  addLists(nouns.get('box') ?? program, nouns.get('device') ?? program);
+  addCompletion(program);
   const inherit = (command: Command): void =>
     command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
   inherit(program);

@@ -43,16 +43,17 @@ export function addOverviews(program: Command): void {
 
   program
     .command('search')
-    .description('records whose name, serial, MAC, address or title begins with a text')
-    .argument('<text>')
-    .action(async (text: string, _options: object, command: Command) => {
+    .description('records by names, serials, MACs in any notation, addresses, labels, descriptions, notes')
+    .argument('<text...>')
+    .action(async (words: string[], _options: object, command: Command) => {
+      const text = words.join(' ');
       const { items } = await clientOf().call('search', { query: { q: text } });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
-      if (items.length === 0) return out(`nothing begins with "${text}"`);
+      if (items.length === 0) return out(`nothing is found by "${text}"`);
       out(
         table(
-          ['kind', 'key', 'title', 'found by'],
-          items.map((i) => [i.kind, i.key, i.title ?? '', i.why]),
+          ['kind', 'key', 'title', 'found by', ''],
+          items.map((i) => [i.kind, i.key, i.title ?? '', i.why, i.found === i.title ? '' : i.found]),
         ),
       );
     });
@@ -63,16 +64,29 @@ export function addOverviews(program: Command): void {
     .argument('[kind]', 'only changes of this kind')
     .argument('[record]', 'only changes of this record, by key or #ID')
     .option('--actor <name>', 'only by this person')
+    .option('--via <means>', 'only through this: api, console, cli, service')
+    .option('--since <day>', 'from this day on, UTC: 2026-05-04, 2026-05-04T10:00')
+    .option('--until <day>', 'before this day')
+    .option('--text <text>', 'in the reason, or in the key of a record')
     .option('--limit <n>', 'how many at the most', '20')
     .action(
       async (
         kind: string | undefined,
         record: string | undefined,
-        options: { actor?: string; limit: string },
+        options: { actor?: string; via?: 'api'; since?: string; until?: string; text?: string; limit: string },
         command: Command,
       ) => {
         const { items } = await clientOf().call('history.list', {
-          query: { kind, record, actor: options.actor, limit: options.limit },
+          query: {
+            kind,
+            record,
+            actor: options.actor,
+            via: options.via,
+            since: options.since,
+            until: options.until,
+            q: options.text,
+            limit: options.limit,
+          },
         });
         if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
         if (items.length === 0) return out('nothing was changed yet');

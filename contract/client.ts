@@ -2,6 +2,7 @@
 import { type z } from 'zod';
 import { type bulkBody, type BulkReply, type RemovalReply } from './bulkRoutes.ts';
 import { type Problem } from './errors.ts';
+import { type Upload } from './importRoutes.ts';
 import { recordPath } from './kind.ts';
 import { kindOf, type ApiRecord, type KindName } from './kinds.ts';
 import { pathNames } from './route.ts';
@@ -124,6 +125,16 @@ export class Client {
     return this.send('POST', `${recordPath(kindOf(kind), ref)}/removal`, {}, {}) as Promise<RemovalReply>;
   }
 
+  /** Sends a file as it is, without holding it in memory. */
+  async upload(
+    query: QueryIn<'import.upload'>,
+    body: ReadableStream | Blob,
+    options: WriteOptions = {},
+  ): Promise<Upload> {
+    const stream = { body, ...(body instanceof Blob ? {} : { duplex: 'half' }) };
+    return (await this.send('POST', '/api/v1/uploads', query as Query, undefined, options, stream)) as Upload;
+  }
+
   /** Sends one request and reads its answer; refusals and silence become errors. */
   async send(
     method: string,
@@ -131,6 +142,8 @@ export class Client {
     query: Query = {},
     body?: unknown,
     options: WriteOptions = {},
+    /** Instead of a body in JSON. */
+    raw?: object,
   ): Promise<unknown> {
     const search = new URLSearchParams();
     for (const [name, value] of Object.entries(query)) if (value !== undefined) search.set(name, String(value));
@@ -144,7 +157,7 @@ export class Client {
     let response: Response;
     try {
       const send = this.options.fetch ?? fetch;
-      response = await send(url, { method, headers, ...(body === undefined ? {} : { body: JSON.stringify(body) }) });
+      response = await send(url, { method, headers, ...(body === undefined ? raw : { body: JSON.stringify(body) }) });
     } catch (error) {
       const cause = (error as { cause?: { code?: string } }).cause?.code;
       throw new UnreachedError(`${this.options.url || 'the service'} does not answer${cause ? ` (${cause})` : ''}`);

@@ -104,6 +104,7 @@ export const findingRoutes = {
     group: 'History',
     reply: z.object({
       items: z.array(z.object({ kind: z.string(), key: z.string(), action: z.enum(['removed', 'edited', 'added']) })),
+      count: z.int(),
     }),
   }),
 } as const satisfies Record<string, Route>;

@@ -2,6 +2,13 @@
 import { meant, row, type ErrorRow } from './errorRow.ts';
 
 export const importErrors = {
+  'series-syntax': row(
+    422,
+    'Row of names not understood',
+    (p) => `"${p.value}" is no row of names`,
+    () => 'write ske-acc-{2..9}',
+  ),
+  'series-many': row(422, 'Too many', (p) => `"${p.value}" stands for more than ${p.max}`),
   'removed-unknown': row(
     404,
     'Not among the removed',

@@ -170,6 +170,7 @@ export const importRoutes = {
       kind: text(30).optional(),
       as: z.enum(formats).optional(),
       columns: text(10_000).optional().describe('As JSON: fields of columns whose heads are called otherwise'),
+      apply: z.enum(['true', 'false']).default('false').describe('Save at once what is read without a fault'),
     }),
     reply: upload,
     status: 201,
@@ -233,6 +234,12 @@ export const importRoutes = {
     summary: 'Take back one change set, whole; refused where something newer depends on it',
     group: 'History',
     body: z.strictObject({ apply: z.boolean().default(true).describe('False: only what would come of it') }),
-    reply: z.object({ undone: z.int(), applied: z.boolean(), items: z.array(undoneRow) }),
+    reply: z.object({
+      undone: z.int(),
+      applied: z.boolean(),
+      /** The first five hundred. */
+      items: z.array(undoneRow),
+      count: z.int(),
+    }),
   }),
 } as const satisfies Record<string, Route>;

@@ -37,6 +37,9 @@ async function readAll(): Promise<string> {
   return text.replace(/\r?\n$/, '');
 }
 
+/** For so long requests under way may go on when the service is told to stop. */
+const STOP_MS = 12_000;
+
 async function main(): Promise<void> {
   const [command, ...args] = process.argv.slice(2);
   if (command === 'user') return makeUser(args);
@@ -56,6 +59,8 @@ async function main(): Promise<void> {
   const stop = () => {
     if (stopping) return;
     stopping = true;
+    // A unit of work that takes longer is broken off: the database takes it back.
+    setTimeout(() => process.exit(0), STOP_MS).unref();
     void service.stop().then(() => process.exit(0));
   };
   for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP'] as const) process.on(signal, stop);

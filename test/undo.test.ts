@@ -25,8 +25,8 @@ describe('undo', () => {
   const heldValue = (name: string): Promise<unknown> =>
     read(bench.store, actor, async (tx) => {
       const row = await tx.one<{ value: string; sealed: number }>(
-        'SELECT v.value, v.sealed FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = ?',
-        [name],
+        'SELECT v.value, v.sealed FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = ? AND v.layer_kind = ?',
+        [name, 'site'],
       );
       return row && openValue(tx, row);
     });

@@ -11,6 +11,9 @@ export type AnyStored = RecordHead & Record<string, Value>;
 
 type Fields = Record<string, Value>;
 
+/** Rows of one statement. */
+const SLICE = 500;
+
 const isoOf = (time: unknown): string =>
   time instanceof Date ? time.toISOString() : `${String(time).replace(' ', 'T')}Z`;
 
@@ -284,12 +287,15 @@ export async function remove<K extends KindName>(tx: Tx, name: K, records: Store
   const at = await tx.now();
   const gone = records.map(({ id, key }) => ({ kind: name, record_id: id, record_key: key, at, actor: tx.actor.name }));
   await tx.insertRows('removed', gone, '');
+  for (let from = 0; from < records.length; from += SLICE) {
+    const slice = records.slice(from, from + SLICE);
+    const touched = await tx.execute(
+      `DELETE FROM \`${name}\` WHERE (id, version) IN (${slice.map(() => '(?, ?)').join(', ')})`,
+      slice.flatMap(({ id, version }) => [id, version]),
+    );
+    if (touched < slice.length) throw await staleAmong(tx, name, slice);
+  }
   for (const record of records) {
-    const touched = await tx.execute(`DELETE FROM \`${name}\` WHERE id = ? AND version = ?`, [
-      record.id,
-      record.version,
-    ]);
-    if (touched === 0) throw await staleRefusal(tx, name, record.id, record.version);
     await tx.change({
       kind: name,
       id: record.id,
@@ -300,6 +306,17 @@ export async function remove<K extends KindName>(tx: Tx, name: K, records: Store
       after: null,
     });
   }
+}
+
+/** Somebody was faster with one of these, and now it is too late to see with which: those that are left tell. */
+async function staleAmong(tx: Tx, name: KindName, records: RecordHead[]): Promise<Refusal> {
+  const left = await byIds(
+    tx,
+    name,
+    records.map((r) => r.id),
+  );
+  const stale = records.find((r) => left.has(r.id)) ?? records[0];
+  return staleRefusal(tx, name, stale?.id ?? 0, stale?.version ?? 0);
 }
 
 async function staleRefusal(tx: Tx, name: KindName, id: number, yours: number): Promise<Refusal> {

@@ -52,14 +52,14 @@ function Undo({ set }: { set: Set }) {
   const params = { id: String(set.id) };
   const ask = async () => {
     try {
-      const { items } = await client.call('history.undo', { params, body: { apply: false } });
+      const { items, count } = await client.call('history.undo', { params, body: { apply: false } });
       const lines = items.slice(0, 8).map((i) => `${i.action} ${i.kind} ${i.key}`);
       void modal.confirm({
         title: `Take change set #${set.id} back?`,
         content: (
           <div style={{ whiteSpace: 'pre-line' }}>
             {lines.join('\n')}
-            {items.length > lines.length && `\nand ${items.length - lines.length} more`}
+            {count > lines.length && `\nand ${count - lines.length} more`}
           </div>
         ),
         okText: 'Take back',

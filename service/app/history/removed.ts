@@ -81,7 +81,8 @@ export async function restore(tx: Tx, kindText: string, ref: string): Promise<Re
     'SELECT * FROM `change` WHERE change_set_id = ? AND version_to IS NULL ORDER BY seq DESC',
     [removal.change_set_id],
   );
-  return { items: await takeBack(tx, wentWith(set, kind, Number(row.record_id))) };
+  const went = wentWith(set, kind, Number(row.record_id));
+  return takeBack(tx, [went], went);
 }
 
 /** Of the changes of a set, those that removed this record, its parts, theirs, and the values of their layers. */

@@ -10,7 +10,7 @@ import { rulesOf } from '../kinds/rules.ts';
 import { Draft } from '../records/draft.ts';
 import { write } from '../records/edit.ts';
 import { finish } from '../records/prepare.ts';
-import { removeOne, withParts } from '../records/remove.ts';
+import { removeAll, removeOne, withParts } from '../records/remove.ts';
 
 type Image = Record<string, Value>;
 type Undone = ReplyOf<'history.undo'>['items'][number];
@@ -26,14 +26,45 @@ export interface ChangeRow {
   after: string | null;
 }
 
-/** Takes these changes back, the newest first; what refers to one another is put in order at the end. */
-export async function takeBack(tx: Tx, changes: ChangeRow[]): Promise<Undone[]> {
-  const work = new Undoing(tx, changes);
-  const items: Undone[] = [];
-  for (const change of changes)
-    items.push({ kind: change.kind, key: change.record_key, action: await work.takeBack(change) });
+export interface TakenBack {
+  /** The first of them. */
+  items: Undone[];
+  count: number;
+}
+
+const SHOWN = 500;
+
+/** Takes changes back, the newest first; what refers to one another is put in order at the end. */
+export async function takeBack(
+  tx: Tx,
+  slices: Iterable<ChangeRow[]> | AsyncIterable<ChangeRow[]>,
+  coming: Iterable<Pick<ChangeRow, 'kind' | 'record_id'>>,
+): Promise<TakenBack> {
+  const work = new Undoing(tx, coming);
+  const out: TakenBack = { items: [], count: 0 };
+  for await (const slice of slices) {
+    for (const [change, action] of await work.takeSlice(slice)) {
+      out.count += 1;
+      if (out.items.length < SHOWN) out.items.push({ kind: change.kind, key: change.record_key, action });
+    }
+  }
   await work.later();
-  return items;
+  return out;
+}
+
+const AT_ONCE = 2000;
+
+/** The changes of a set, from the last to the first: a whole import may be longer than memory likes. */
+async function* changesOf(tx: Tx, set: number): AsyncGenerator<ChangeRow[]> {
+  for (let before = 2 ** 31 - 1; ;) {
+    const rows = await tx.select<ChangeRow>(
+      `SELECT * FROM \`change\` WHERE change_set_id = ? AND seq < ? ORDER BY seq DESC LIMIT ${AT_ONCE}`,
+      [set, before],
+    );
+    yield rows;
+    if (rows.length < AT_ONCE) return;
+    before = rows.at(-1)?.seq ?? 0;
+  }
 }
 
 export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf<'history.undo'>> {
@@ -45,11 +76,14 @@ export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf
     [id],
   );
   if (by) throw new Refusal('undo-done', { id, by: by.id });
-  const changes = await tx.select<ChangeRow>('SELECT * FROM `change` WHERE change_set_id = ? ORDER BY seq DESC', [id]);
   tx.undoes = id;
-  const items = await takeBack(tx, changes);
+  const coming = await tx.select<ChangeRow>(
+    'SELECT kind, record_id FROM `change` WHERE change_set_id = ? AND version_to IS NULL',
+    [id],
+  );
+  const { items, count } = await takeBack(tx, changesOf(tx, id), coming);
   if (!apply) tx.discarded = true;
-  return { undone: id, applied: apply, items };
+  return { undone: id, applied: apply, items, count };
 }
 
 const imageOf = (text: string | null): Image | null => (text === null ? null : (JSON.parse(text) as Image));
@@ -72,12 +106,43 @@ class Undoing {
   /** References to those, set when all are there. */
   private readonly open: { kind: KindName; id: number; field: string; to: number }[] = [];
 
-  constructor(tx: Tx, changes: ChangeRow[]) {
+  constructor(tx: Tx, coming: Iterable<Pick<ChangeRow, 'kind' | 'record_id'>>) {
     this.tx = tx;
-    this.coming = new Set(changes.flatMap((c) => (c.after === null ? [`${c.kind} ${Number(c.record_id)}`] : [])));
+    this.coming = new Set([...coming].map((c) => `${c.kind} ${Number(c.record_id)}`));
   }
 
-  async takeBack(change: ChangeRow): Promise<Undone['action']> {
+  /** Additions of one kind that stand in a row are taken back together. */
+  async takeSlice(slice: ChangeRow[]): Promise<[ChangeRow, Undone['action']][]> {
+    const done: [ChangeRow, Undone['action']][] = [];
+    for (let at = 0; at < slice.length;) {
+      const [first] = slice.slice(at, at + 1);
+      if (!first) break;
+      const end = slice.findIndex((c, i) => i > at && !(c.kind === first.kind && c.before === null));
+      const run = first.before === null && isKind(first.kind) ? slice.slice(at, end < 0 ? slice.length : end) : [first];
+      const together = run.length > 1 ? await this.removeTogether(first.kind as KindName, run) : 0;
+      for (const change of run.slice(0, together)) done.push([change, 'removed']);
+      // What could not go with the others is looked at for itself, so that the refusal names it.
+      if (together === 0) done.push([first, await this.takeBack(first)]);
+      at += Math.max(1, together);
+    }
+    return done;
+  }
+
+  /** Records that are still as they were added, and that nothing newer hangs on; gives how many of the first went. */
+  private async removeTogether(kind: KindName, run: ChangeRow[]): Promise<number> {
+    const ids = run.map((change) => Number(change.record_id));
+    const found = (await byIds(this.tx, kind, ids, true)) as unknown as Map<number, AnyStored>;
+    const odd = run.findIndex((c) => {
+      const id = Number(c.record_id);
+      return found.get(id)?.version !== c.version_to || this.like.has(`${kind} ${id}`);
+    });
+    const records = (odd < 0 ? run : run.slice(0, odd)).flatMap((c) => found.get(Number(c.record_id)) ?? []);
+    if (records.length < 2 || (await withParts(this.tx, kind, records)).length > 1) return 0;
+    await removeAll(this.tx, kind, records);
+    return records.length;
+  }
+
+  private async takeBack(change: ChangeRow): Promise<Undone['action']> {
     const { kind, record_key: key } = change;
     if (kind === 'value') return takeBackValue(this.tx, change);
     if (!isKind(kind)) throw new Refusal('undo-kind', { kind, key });

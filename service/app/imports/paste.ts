@@ -42,6 +42,8 @@ export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'impor
   const rows = [...paste.rows, ...(label === null ? [] : login(input, label))];
   const outcome = await takeRows(tx, rows, [...faults, ...paste.faults], { apply: input.apply, format: 'csv' });
   outcome.counts.same += paste.standing;
+  // People count the lines that they pasted.
+  outcome.rows = new Set([...read.hosts.map((host) => host.line), ...read.faults.map((fault) => fault.line)]).size;
   return { ...outcome, label };
 }
 

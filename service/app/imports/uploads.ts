@@ -61,7 +61,7 @@ export async function receiveUpload(
       kind,
       format: query.as ?? null,
       columns: JSON.stringify(columns),
-      state: 'waiting',
+      state: query.apply === 'true' ? 'saving' : 'waiting',
       reason: actor.reason ?? null,
       via: actor.via,
       started_by: actor.name,
@@ -74,7 +74,7 @@ export async function receiveUpload(
     if (bytes === 0) throw new Refusal('import-empty');
     return await run(store, actor, 'import.upload', async (tx) => {
       await tx.execute('UPDATE upload SET bytes = ?, encoding = ? WHERE id = ?', [bytes, encoding, id]);
-      tx.job({ name: 'import', payload: { id, apply: false }, delaySeconds: 0 });
+      tx.job({ name: 'import', payload: { id, apply: query.apply === 'true' }, delaySeconds: 0 });
       return shownUpload(await uploadRow(tx, String(id)));
     });
   } catch (error) {

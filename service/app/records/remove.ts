@@ -19,7 +19,12 @@ export async function removeOne(tx: Tx, kind: KindName, ref: string, version?: n
     const [current] = await present(tx, kind, [record]);
     throw new Refusal('stale', { yours: version, current: record.version }, [], { yours: version, current });
   }
-  const going = await withParts(tx, kind, [record as unknown as AnyStored]);
+  await removeAll(tx, kind, [record as unknown as AnyStored]);
+}
+
+/** Removes records of one kind together, with their parts: what refers to one from another of them is no hindrance. */
+export async function removeAll(tx: Tx, kind: KindName, all: AnyStored[]): Promise<void> {
+  const going = await withParts(tx, kind, all);
   const gone = new Map<KindName, Set<number>>();
   for (const { kind: name, records } of going) {
     const ids = gone.get(name) ?? new Set();

@@ -37,6 +37,7 @@ export async function search(tx: Tx, q: string): Promise<Hit[]> {
   for (const one of await byMac(tx, q)) note(one);
   for (const one of await byTerms(tx, wordsTyped(q))) note(one);
   for (const one of await byAddress(tx, q)) note(one);
+  for (const one of await fittedIn(tx, [...found.values()])) note(one);
   const ranked = [...found.values()].sort(
     (a, b) => a.rank - b.rank || order(a.kind) - order(b.kind) || (a.key < b.key ? -1 : 1),
   );
@@ -159,6 +160,20 @@ async function byAddress(tx: Tx, q: string): Promise<Ranked[]> {
   return rows.map((row) => ({ kind: 'device', id: Number(row.id), key: row.device, rank: 2, field: 'address' }));
 }
 
+/** Whoever looks for a serial or a MAC mostly wants the device that it is. */
+async function fittedIn(tx: Tx, found: Ranked[]): Promise<Ranked[]> {
+  const boxes = new Map(found.filter((one) => one.kind === 'box').map((one) => [one.id, one]));
+  if (boxes.size === 0) return [];
+  const rows = await tx.select<{ id: number; device: string; box: number }>(
+    'SELECT d.id, d.natural_key AS device, b.id AS box FROM box b JOIN device d ON d.id = b.device_id WHERE b.id IN (?)',
+    [[...boxes.keys()]],
+  );
+  return rows.map((row) => {
+    const rank = (boxes.get(Number(row.box))?.rank ?? 0) + 1;
+    return { kind: 'device', id: Number(row.id), key: row.device, rank, field: 'box' };
+  });
+}
+
 const SNIPPET = 90;
 
 /** Titles, and what the field says by which a record was found. */
@@ -184,7 +199,7 @@ async function described(tx: Tx, hits: Ranked[]): Promise<Hit[]> {
         kind,
         key,
         title: (title as string | undefined) ?? null,
-        why: field === 'key' ? 'key' : spec ? spec.title : 'Address',
+        why: field === 'key' ? 'key' : spec ? spec.title : field === 'box' ? 'Box' : 'Address',
         found: text.length > SNIPPET ? `${text.slice(0, SNIPPET - 1)}…` : text,
       },
     ];

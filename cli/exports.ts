@@ -1,0 +1,48 @@
+import { writeFileSync } from 'node:fs';
+import { type Command, Option } from 'commander';
+import { clientOf, outputOf } from './context.ts';
+import { formats, type Format } from './imports.ts';
+import { err, out, table } from './print.ts';
+
+/** What goes out, and what is taken back. */
+export function addExports(program: Command): void {
+  program
+    .command('export')
+    .description('records as a text that can be imported again')
+    .argument('[kinds...]', 'left out, all of them')
+    .addOption(new Option('--as <format>', 'CSV has one kind').choices([...formats]).default('yaml'))
+    .option('--where <tests>', 'only what a selection lets through; with one kind')
+    .option('--output <file>', 'left out, to standard output')
+    .action(async (kinds: string[], options: { as: Format; where?: string; output?: string }) => {
+      const { as, where } = options;
+      const query = { as, where, ...(kinds.length > 0 ? { kinds: kinds.join(',') } : {}) };
+      const { text, records, secretsLeftOut } = await clientOf().call('export.run', { query });
+      if (secretsLeftOut > 0) err(`${secretsLeftOut} values of secret settings are left out`);
+      if (options.output === undefined) return void process.stdout.write(text);
+      writeFileSync(options.output, text);
+      out(`${records} records in ${options.output}`);
+    });
+
+  program
+    .command('undo')
+    .description('take back one change set, whole; refused where something newer depends on it')
+    .argument('<set>', 'its number, as the history has it')
+    .option('--preview', 'only what would come of it')
+    .option('--reason <text>', 'why, for the history')
+    .action(async (set: string, options: { preview?: boolean; reason?: string }, command: Command) => {
+      const done = await clientOf().call('history.undo', {
+        params: { id: set.replace('#', '') },
+        body: { apply: !options.preview },
+        reason: options.reason,
+      });
+      if (outputOf(command).json) return out(JSON.stringify(done, null, 2));
+      out(
+        table(
+          ['what', 'kind', 'record'],
+          done.items.slice(0, 50).map((i) => [i.action, i.kind, i.key]),
+        ),
+      );
+      if (done.count > 50) out(`and ${done.count - 50} more`);
+      out(done.applied ? `change set #${done.undone} is taken back` : 'nothing was saved');
+    });
+}

@@ -1,0 +1,109 @@
+/** Lists as people have them: scans of a barcode reader, names and addresses that somebody pasted. */
+import { readFileSync } from 'node:fs';
+import { basename } from 'node:path';
+import { type Command } from 'commander';
+import { type ImportOutcome } from '@zpine/contract/importRoutes';
+import { clientOf, outputOf } from './context.ts';
+import { decoded, settle } from './imports.ts';
+import { err } from './print.ts';
+import { askSecret } from './prompt.ts';
+import { UsageError } from './refusals.ts';
+
+type Options = Record<string, string | boolean | undefined>;
+
+export function addLists(box: Command, device: Command): void {
+  const ending = (command: Command): Command =>
+    command.option('--yes', 'do not ask').option('--reason <text>', 'why, for the history');
+  ending(
+    box
+      .command('scan')
+      .description('boxes from the scans of a barcode reader: one scan a line, or a table of model, serial, mac')
+      .argument('<file>', '- for standard input')
+      .option('--model <model>', 'of boxes whose model was not scanned')
+      .option('--whereabouts <text>', 'where they lie')
+      .option('--owner <owner>')
+      .option('--labels <labels>')
+      .option(
+        '--where <tests>',
+        'fit them to the devices of this selection that have no box, in the order of their names',
+      ),
+  )
+    .addHelpText(
+      'after',
+      "\nExamples:\n  zpine box scan pallet.txt --model larkfield/lf-24 --whereabouts 'cupboard at HAR'\n  zpine box scan - --where 'site=ske'",
+    )
+    .action(async (file: string, options: Options, command: Command) => {
+      const text = readText(file);
+      const { yes, reason, ...rest } = options;
+      const send = (apply: boolean) =>
+        clientOf().call('import.scan', { body: { text, ...(rest as object), apply }, reason: reason as string });
+      await settle(nameOf(file), send, { yes: yes === true, file, json: outputOf(command).json });
+    });
+
+  ending(
+    device
+      .command('paste')
+      .description('devices that run already, from a list of names and addresses: they become unproved')
+      .argument('<file>', '- for standard input')
+      .option('--dialect <dialect>', 'what they speak')
+      .option('--user <name>', 'by whom the service signs in; the password is asked for')
+      .option('--port <n>', 'of SSH')
+      .option('--label <label>', 'which carries the login for all of them; left out, one is made')
+      .option('--site <site>')
+      .option('--duty <duty>')
+      .option('--model <model>')
+      .option('--vrf <vrf>')
+      .option('--labels <labels>')
+      .option('--length <n>', 'of prefixes that are made for addresses which none covers'),
+  )
+    .addHelpText('after', '\nExample:\n  zpine device paste /etc/hosts --dialect furrow --user netops')
+    .action(async (file: string, options: Options, command: Command) => {
+      const text = readText(file);
+      const { yes, reason, port, length, ...rest } = options;
+      const password = options.user === undefined ? undefined : await passwordOf(file, String(options.user));
+      const body = {
+        text,
+        ...(rest as object),
+        ...(password === undefined ? {} : { password }),
+        ...numbers({ port, length }),
+      };
+      let label: string | null = null;
+      const send = async (apply: boolean): Promise<ImportOutcome> => {
+        const outcome = await clientOf().call('import.paste', { body: { ...body, apply }, reason: reason as string });
+        ({ label } = outcome);
+        return outcome;
+      };
+      await settle(nameOf(file), send, { yes: yes === true, file, json: outputOf(command).json });
+      if (label !== null && process.exitCode === undefined)
+        err(`the login stands on the label ${label}: zpine setting values --on label:${String(label)}`);
+    });
+}
+
+const nameOf = (file: string): string => (file === '-' ? 'standard input' : basename(file));
+
+function readText(file: string): string {
+  const { text, windows } = decoded(readFileSync(file === '-' ? 0 : file));
+  if (windows) err(`${nameOf(file)}: not UTF-8; read as Windows-1252`);
+  if (text.trim() === '') throw new UsageError(`${nameOf(file)} is empty`);
+  return text;
+}
+
+/** From the terminal; where the list itself comes on standard input, from the environment. */
+async function passwordOf(file: string, user: string): Promise<string | undefined> {
+  const { ZPINE_LOGIN_PASSWORD: given } = process.env;
+  if (given !== undefined) return given;
+  if (file === '-')
+    throw new UsageError('the list comes on standard input: put the password into ZPINE_LOGIN_PASSWORD');
+  const typed = await askSecret(`password of ${user} on the devices (empty: none): `);
+  return typed === '' ? undefined : typed;
+}
+
+function numbers(options: Record<string, string | boolean | undefined>): Record<string, number> {
+  return Object.fromEntries(
+    Object.entries(options).flatMap(([name, text]) => {
+      if (text === undefined) return [];
+      if (typeof text !== 'string' || !/^[0-9]{1,5}$/.test(text)) throw new UsageError(`--${name} takes a number`);
+      return [[name, Number(text)]];
+    }),
+  );
+}
