@@ -10,6 +10,7 @@ export class UsageError extends Error {}
 /** `/2/cidr` as a person says it: row 3, field cidr. */
 function placeOf(pointer: string): string {
   const [, ...parts] = pointer.split('/');
+  if (parts[0] === 'records') parts.shift();
   const rowed = /^[0-9]+$/.test(parts[0] ?? '') ? [`row ${Number(parts.shift()) + 1}`] : [];
   return [...rowed, ...(parts.length > 0 ? [`field ${parts.join('.')}`] : [])].join(', ');
 }

@@ -145,6 +145,7 @@ function asStream(lines: ReturnType<typeof linesOf>, known: Known): { boxes: Sca
       box = undefined;
       continue;
     }
+    if (box?.[scan.what] === scan.value) continue;
     if (!box || box[scan.what] !== null) boxes.push((box = { ...empty(line), model }));
     box[scan.what] = scan.value;
   }

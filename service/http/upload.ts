@@ -13,6 +13,24 @@ export async function takeUpload(
   query: QueryOf<'import.upload'>,
   most: number,
 ): Promise<Response> {
-  const body = c.req.raw.body as AsyncIterable<Uint8Array> | null;
-  return c.json(await receiveUpload(store, actor, query, body ?? none(), most), 201);
+  const body = (c.req.raw.body as AsyncIterable<Uint8Array> | null) ?? none();
+  const pieces = body[Symbol.asyncIterator]();
+  const left: AsyncIterable<Uint8Array> = { [Symbol.asyncIterator]: () => ({ next: () => pieces.next() }) };
+  try {
+    return c.json(await receiveUpload(store, actor, query, left, most), 201);
+  } catch (error) {
+    await drain(pieces);
+    throw error;
+  }
+}
+
+/** A client that is still sending would not hear the answer; but nobody may go on for ever. */
+const MOST_DRAINED = 256 << 20;
+
+async function drain(pieces: AsyncIterator<Uint8Array>): Promise<void> {
+  for (let bytes = 0; bytes < MOST_DRAINED;) {
+    const piece = await pieces.next().catch(() => undefined);
+    if (!piece || piece.done) return;
+    bytes += piece.value.byteLength;
+  }
 }
