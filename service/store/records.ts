@@ -278,14 +278,15 @@ async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void>
   }
 }
 
-/** Removes records and notes the changes. What refers to them must have been seen to. */
-export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[]): Promise<void> {
+/** Removes records and notes the changes. What refers to them must have been seen to. `parts` go with something else. */
+export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[], parts = false): Promise<void> {
   if (records.length === 0) return;
   const ids = records.map((r) => r.id);
   await freeMacs(tx, name, ids);
   await dropTerms(tx, name, ids);
   const at = await tx.now();
-  const gone = records.map(({ id, key }) => ({ kind: name, record_id: id, record_key: key, at, actor: tx.actor.name }));
+  const by = { at, actor: tx.actor.name, part: parts ? 1 : 0 };
+  const gone = records.map(({ id, key }) => ({ kind: name, record_id: id, record_key: key, ...by }));
   await tx.insertRows('removed', gone, '');
   for (let from = 0; from < records.length; from += SLICE) {
     const slice = records.slice(from, from + SLICE);

@@ -9,7 +9,7 @@ import { useAttempt } from '../look/attempt.tsx';
 import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';
 import { RecordActions } from '../records/RecordActions.tsx';
-import { RecordHistory } from '../records/RecordHistory.tsx';
+import { HistoryPanel, RecordHistory } from '../records/RecordHistory.tsx';
 import { Facts } from '../records/RecordPage.tsx';
 import { Refused } from '../records/Refused.tsx';
 import { crumbsOf, sentenceOf } from '../records/words.ts';
@@ -111,7 +111,10 @@ export default function SettingPage({ name }: { name: string }) {
             </div>
           </div>
         </div>
-        <RecordHistory kind="setting" id={record.id} />
+        <div>
+          <HistoryPanel title="Its values over time" query={{ setting: name, limit: 8 }} />
+          <RecordHistory kind="setting" id={record.id} />
+        </div>
       </div>
       {setting && (
         <SetValue

@@ -1,6 +1,7 @@
 import { Link } from 'react-router';
 import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { Stage } from '../look/Stage.tsx';
+import { Labels } from './Labels.tsx';
 import { pathOf } from './paths.ts';
 
 const monospaced = new Set<Field['type']>(['name', 'portName', 'code', 'mac', 'ip', 'cidr', 'ranges']);
@@ -24,6 +25,7 @@ export function Cell({ name, field, value }: { name: string; field: Field; value
       </>
     );
   }
+  if (Array.isArray(value) && field.type === 'labels') return <Labels labels={value.map(String)} />;
   const text = typeOf(field).toText(value);
   if (monospaced.has(field.type) || field.type === 'json')
     return <span className="mono">{field.capitals ? text.toUpperCase() : text}</span>;

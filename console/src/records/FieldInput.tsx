@@ -2,6 +2,7 @@ import { Input, InputNumber, Segmented, Select, Switch } from 'antd';
 import { useMemo } from 'react';
 import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { type KindName } from '@zpine/contract/kinds';
+import { LabelsInput } from './Labels.tsx';
 import { RefInput } from './RefInput.tsx';
 
 interface Props {
@@ -12,10 +13,12 @@ interface Props {
   autoFocus?: boolean;
   only?: Record<string, string>;
   disabled?: boolean;
+  /** The kind that the field is of: its labels are offered. */
+  kind?: KindName;
 }
 
 /** The input of a field, by its type. An empty text is no value. */
-export function FieldInput({ id, field, value = null, onChange, autoFocus, only, disabled }: Props) {
+export function FieldInput({ id, field, value = null, onChange, autoFocus, only, disabled, kind }: Props) {
   const set = (next: Value) => onChange?.(next);
   const setText = (text: string) => set(text === '' ? null : text);
   const common = { ...(id ? { id } : {}), ...(disabled ? { disabled } : {}), ...(autoFocus ? { autoFocus } : {}) };
@@ -41,6 +44,15 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
           {...(field.max === undefined ? {} : { max: field.max })}
           suffix={field.unit}
           onChange={(next) => set(next)}
+        />
+      );
+    case 'labels':
+      return (
+        <LabelsInput
+          {...(id ? { id } : {})}
+          kind={kind ?? 'device'}
+          value={Array.isArray(value) ? value.map(String) : []}
+          onChange={(labels) => set(labels.length > 0 ? labels : null)}
         />
       );
     case 'switch':

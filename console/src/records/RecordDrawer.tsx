@@ -134,6 +134,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
           >
             <FieldInput
               field={field}
+              kind={kind}
               autoFocus={i === 0 && !base}
               disabled={Boolean(base && field.fixed)}
               {...(field.to === 'interface' && kind === 'device' && base ? { only: { device: base.key } } : {})}

@@ -4,16 +4,26 @@ import { client, keys } from '../api.ts';
 import { ChangeSet } from './ChangeSet.tsx';
 
 export function RecordHistory({ kind, id }: { kind: KindName; id: number }) {
-  const query = { kind, record: `#${id}`, limit: 8 };
+  const only = { kind, id };
+  return <HistoryPanel title="History" query={{ kind, record: `#${id}`, limit: 8 }} only={only} />;
+}
+
+interface PanelProps {
+  title: string;
+  query: { kind?: KindName; record?: string; setting?: string; limit: number };
+  only?: { kind: string; id: number };
+}
+
+export function HistoryPanel({ title, query, only }: PanelProps) {
   const found = useQuery({
     queryKey: keys.worked('history', query),
     queryFn: () => client.call('history.list', { query }),
   });
   return (
-    <section className="panel" aria-label="History">
-      <h2>History</h2>
+    <section className="panel" aria-label={title}>
+      <h2>{title}</h2>
       {(found.data?.items ?? []).map((set) => (
-        <ChangeSet key={set.id} set={set} only={{ kind, id }} />
+        <ChangeSet key={set.id} set={set} {...(only ? { only } : {})} />
       ))}
       {found.data?.items.length === 0 && (
         <div className="body second">It has not changed since it came with the service.</div>

@@ -1,4 +1,4 @@
-import { Button, Input, Select, Table, type TableColumnType } from 'antd';
+import { Button, Select, Table, type TableColumnType } from 'antd';
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
@@ -10,11 +10,14 @@ import { inSentence, withArticle } from '../look/words.ts';
 import { Page } from '../look/Page.tsx';
 import { useMay } from '../session.tsx';
 import { placeOf } from '../shell/navigation.ts';
+import { BulkDrawer } from './BulkDrawer.tsx';
 import { Cell } from './Cell.tsx';
 import { GroupTabs } from './GroupTabs.tsx';
 import { pathOf } from './paths.ts';
 import { RecordDrawer } from './RecordDrawer.tsx';
 import { RefInput } from './RefInput.tsx';
+import { Views } from './Views.tsx';
+import { WhereInput } from './WhereInput.tsx';
 
 /** The list of a kind: filters in the URL, page by page from the server. */
 export default function RecordList({ kind }: { kind: KindName }) {
@@ -32,6 +35,8 @@ export default function RecordList({ kind }: { kind: KindName }) {
       actions={
         may && (
           <>
+            {kind === 'device' && <Button onClick={() => void navigate('/import?from=hosts')}>Paste a list</Button>}
+            {kind === 'box' && <Button onClick={() => void navigate('/import?from=scans')}>Scans</Button>}
             <Button onClick={() => void navigate(`/import?kind=${kind}`)}>Import</Button>
             <Button type="primary" onClick={() => setAdding(true)}>
               {kind === 'device' ? 'Declare a device' : `Add ${withArticle(inSentence(k.title))}`}
@@ -46,6 +51,14 @@ export default function RecordList({ kind }: { kind: KindName }) {
     </Page>
   );
 }
+
+/** A selection that makes sense for the kind. */
+const exampleOf = (k: KindDescription): string =>
+  k.name === 'device'
+    ? 'site=ard duty=access'
+    : fieldsOf(k).some(([name]) => name === 'site')
+      ? 'site=ard'
+      : 'label=spare';
 
 const isSelection = (typed: string): boolean => /[=<>(]/.test(typed);
 
@@ -112,8 +125,13 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   useEffect(() => {
     if (count !== undefined) onCount(count);
   }, [count, onCount]);
+  const may = useMay('engineer');
+  const [ticked, setTicked] = useState<string[]>([]);
+  const [bulk, setBulk] = useState<{ refs: string[] } | { where: string }>();
   const narrowed = Object.keys(filters).some((name) => name !== 'sort');
   const fresh = useFresh(items);
+  const good = useRef(items);
+  if (list.isSuccess) good.current = items;
 
   // A selection is often half typed: what was shown stays, with the reason beside it.
   const half = list.isError && params.has('where') ? problemOf(list.error) : undefined;
@@ -143,15 +161,21 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   return (
     <>
       <div className="filters">
-        <Input
-          className="mono"
-          style={{ width: 290 }}
-          allowClear
-          status={half ? 'error' : ''}
-          placeholder="key begins with, or site=ard duty=access"
-          aria-label="Key begins with, or a selection"
+        <WhereInput
+          kind={kind}
+          wrong={half !== undefined}
+          placeholder={`key begins with, or ${exampleOf(k)}`}
+          ariaLabel="Key begins with, or a selection"
           value={typed}
-          onChange={(e) => setTyped(e.target.value)}
+          onChange={setTyped}
+        />
+        <Views
+          kind={kind}
+          filters={filters}
+          onShow={(query) => {
+            setParams(query);
+            setTyped(query.where ?? query.q ?? '');
+          }}
         />
         {filtersOf(k).map(([name, field]) => (
           <FilterInput
@@ -173,6 +197,14 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
             Show all
           </Button>
         )}
+        {may && ticked.length > 0 && (
+          <Button onClick={() => setBulk({ refs: ticked })}>
+            Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
+          </Button>
+        )}
+        {may && ticked.length === 0 && params.has('where') && !half && (count ?? 0) > 0 && (
+          <Button onClick={() => setBulk({ where: params.get('where') ?? '' })}>Edit all {count}</Button>
+        )}
         <span className="count">{count === undefined ? '' : `${count} ${narrowed ? 'match' : 'in all'}`}</span>
       </div>
       {half && (
@@ -183,8 +215,17 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
       <Table<AnyRecord>
         size="small"
         rowKey="id"
-        dataSource={items}
+        dataSource={half ? good.current : items}
         columns={columnsOf(k, kind)}
+        {...(may
+          ? {
+              rowSelection: {
+                selectedRowKeys: items.filter((item) => ticked.includes(`#${item.id}`)).map((item) => item.id),
+                onChange: (ids) => setTicked(ids.map((id) => `#${String(id)}`)),
+                columnWidth: 36,
+              },
+            }
+          : {})}
         pagination={false}
         loading={list.isPending}
         rowClassName={(record) => (fresh.has(record.id) ? 'fresh' : '')}
@@ -200,6 +241,18 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
           onSeen={() => void list.fetchNextPage()}
           busy={list.isFetchingNextPage}
           left={(count ?? 0) - items.length}
+        />
+      )}
+      {bulk && (
+        <BulkDrawer
+          kind={kind}
+          which={bulk}
+          count={'refs' in bulk ? bulk.refs.length : (count ?? 0)}
+          onClose={() => setBulk(undefined)}
+          onDone={() => {
+            setBulk(undefined);
+            setTicked([]);
+          }}
         />
       )}
     </>

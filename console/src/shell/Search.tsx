@@ -35,9 +35,13 @@ export function Search() {
       label: (
         <span style={{ display: 'flex', gap: 10 }}>
           <span className="mono">{hit.key}</span>
-          <span className="second">{hit.title}</span>
+          <span className="second cut">
+            {hit.found !== '' && hit.found !== hit.title && hit.why !== 'key' && hit.found.toLowerCase() !== hit.key
+              ? `${hit.why}: ${hit.found}`
+              : (hit.title ?? (hit.why === 'key' ? '' : `by ${inSentence(hit.why)}`))}
+          </span>
           <span className="second" style={{ marginLeft: 'auto' }}>
-            {hit.why !== 'key' && hit.why !== 'title' ? hit.why : inSentence(kindOf(hit.kind).title)}
+            {inSentence(kindOf(hit.kind).title)}
           </span>
         </span>
       ),
@@ -49,7 +53,7 @@ export function Search() {
       options={options}
       defaultActiveFirstOption
       notFoundContent={
-        asked !== '' && found.isSuccess ? <span className="second">Nothing begins with “{asked}”</span> : null
+        asked !== '' && found.isSuccess ? <span className="second">Nothing is found by “{asked}”</span> : null
       }
       onSearch={setText}
       onSelect={(to: string) => {
@@ -61,7 +65,7 @@ export function Search() {
       <Input
         ref={input}
         aria-label="Search"
-        placeholder="Search names, addresses, MACs, serials"
+        placeholder="Names, MACs, serials, addresses, labels"
         suffix={<kbd>/</kbd>}
       />
     </AutoComplete>

@@ -17,7 +17,8 @@ interface Row {
 }
 
 export async function listRemoved(tx: Tx, query: QueryOf<'removed.list'>): Promise<ReplyOf<'removed.list'>> {
-  const where = ['1 = 1'];
+  // What went with something else comes back with that.
+  const where = ['part = 0'];
   const values: unknown[] = [];
   if (query.kind !== undefined) {
     where.push('kind = ?');

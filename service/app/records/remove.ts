@@ -33,10 +33,12 @@ export async function removeAll(tx: Tx, kind: KindName, all: AnyStored[]): Promi
   }
   await refuseWhileUsed(tx, going, gone);
   // Parts first, and references among those that go are let go of before.
-  for (const { kind: name, records } of going.toReversed()) {
+  const [whole] = going;
+  for (const part of going.toReversed()) {
+    const { kind: name, records } = part;
     await rulesOf(name).removing?.(tx, records);
     await dropValuesOf(tx, name, records);
-    await removeRows(tx, name, records as never);
+    await removeRows(tx, name, records as never, part !== whole);
     await rulesOf(name).removed?.(tx, records);
   }
 }

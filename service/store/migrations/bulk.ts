@@ -67,7 +67,7 @@ export const bulkSteps: Step[] = [
     'removed',
     `kind varchar(30) CHARACTER SET ascii COLLATE ascii_bin NOT NULL, record_id bigint(20) NOT NULL,
      record_key varchar(255) CHARACTER SET ascii COLLATE ascii_bin NOT NULL, at datetime(3) NOT NULL, actor varchar(63) NOT NULL,
-     PRIMARY KEY (kind, record_id), KEY ix_removed_key (kind, record_key), KEY ix_removed_at (at)`,
+     part tinyint(1) NOT NULL DEFAULT 0, PRIMARY KEY (kind, record_id), KEY ix_removed_key (kind, record_key), KEY ix_removed_at (at)`,
   ),
   {
     name: 'what-was-removed-before',
