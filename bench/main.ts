@@ -3,16 +3,17 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { startMariadb } from '../ops/mariadb.ts';
+import { importRows } from './imports.ts';
 import { nextFreeRows } from './nextFree.ts';
 import { renderRows } from './render.ts';
 import { type Row } from './measure.ts';
 
 // Durable as in real use: a figure without it would promise too much.
 const folder = mkdtempSync(join(tmpdir(), 'zpine-bench-'));
-const database = await startMariadb({ folder, databases: ['zpine_bench_next'] });
+const database = await startMariadb({ folder, databases: ['zpine_bench_next', 'zpine_bench_import'] });
 const rows: Row[] = [];
 try {
-  rows.push(...(await nextFreeRows(database)), ...(await renderRows()));
+  rows.push(...(await nextFreeRows(database)), ...(await importRows(database)), ...(await renderRows()));
 } finally {
   await database.stop();
   rmSync(folder, { recursive: true, force: true });

@@ -9,6 +9,7 @@ import { type BodyIn } from '@zpine/contract/routes';
 
 type Scenario = Partial<Record<KindName, Record<string, unknown>[]>> & {
   value: BodyIn<'value.put'>[];
+  view: BodyIn<'view.save'>[];
   management: string[];
   prepare: string[];
   stage: Record<string, string[]>;
@@ -35,6 +36,7 @@ export async function loadDemo(
     count += records.length;
   }
   for (const body of scenario.value) await client.call('value.put', { body, reason });
+  for (const view of scenario.view) await client.call('view.save', { body: { ...view, shared: true } });
   for (const ref of scenario.management) {
     await client.call('device.assignManagement', { params: { ref }, body: {}, reason });
     count += 2;

@@ -67,7 +67,38 @@ const shots: Shot[] = [
       await page.getByText('did you mean quay-2?').waitFor();
     },
   },
-  { name: 'history', path: '/history' },
+  { name: 'history', path: '/history?actor=admin' },
+  {
+    name: 'search',
+    path: '/',
+    steps: async (page) => {
+      await page.keyboard.press('/');
+      await page.keyboard.type('53a');
+      await page.getByText('Box: ').first().waitFor();
+    },
+  },
+  {
+    name: 'bulk',
+    path: '/devices?where=site%3Dhar%20duty%3Daccess',
+    steps: async (page) => {
+      await page.getByRole('button', { name: /^Edit all/ }).click();
+      await page.getByLabel('Put labels on').click();
+      await page.keyboard.type('tower ');
+      await page.keyboard.press('Escape');
+      await page.getByRole('button', { name: 'See what would change' }).click();
+      await page.getByText('3 would change').waitFor();
+    },
+  },
+  {
+    name: 'hosts',
+    path: '/import?from=hosts',
+    steps: async (page) => {
+      await page
+        .getByLabel('List')
+        .fill('10.90.1.5 old-sw-1 # pier shed\n10.90.1.6 old-sw-2\n10.90.1.256 old-sw-3\n10.77.16.11 old-sw-4\n');
+      await page.getByText('256 is more than 255').waitFor();
+    },
+  },
   {
     name: 'import',
     path: '/import?kind=device',
@@ -85,6 +116,13 @@ const shots: Shot[] = [
 async function bootSome(client: Client): Promise<void> {
   lab.device('cobbleholm').options.faults.add('rejects-line');
   lab.start();
+  await client.edit(
+    'rack',
+    'ard/closet/w1',
+    { heightU: 15, note: 'The door opens to the left' },
+    { reason: 'a bigger one' },
+  );
+  await client.editMany('device', { where: 'site=mos', changes: {}, addLabels: ['quay'], apply: true });
   const ref = 'ske-acc-2';
   await client.add('device', { name: ref, duty: 'access', model: 'larkfield/lf-24', site: 'ske' });
   await client.add('box', { serial: 'LF24-0188-07', model: 'larkfield/lf-24', mac: '00:00:5e:00:53:d1', device: ref });

@@ -76,11 +76,17 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
             className="mono"
             autoFocus
             spellCheck={false}
-            autoSize={{ minRows: 12, maxRows: 18 }}
+            autoSize={{ minRows: 8, maxRows: 14 }}
             placeholder={placeholder}
             value={text}
             onChange={(event) => setText(event.target.value)}
           />
+          {refused && (
+            <div className="refused" role="alert" style={{ whiteSpace: 'pre-wrap' }}>
+              {refused}
+            </div>
+          )}
+          {outcome && <Outcome outcome={outcome} />}
         </div>
         <section className="panel" aria-label="For all of them">
           <h2>For all of them</h2>
@@ -94,12 +100,6 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
           </div>
         </section>
       </div>
-      {refused && (
-        <div className="refused" role="alert" style={{ whiteSpace: 'pre-wrap' }}>
-          {refused}
-        </div>
-      )}
-      {outcome && <Outcome outcome={outcome} />}
     </>
   );
 }

@@ -60,7 +60,7 @@ function Changes({ params, set }: { params: URLSearchParams; set: (name: string,
         <Select
           allowClear
           aria-label="Kind"
-          style={{ minWidth: 170 }}
+          style={{ minWidth: 140 }}
           placeholder="any kind"
           value={params.get('kind')}
           options={[
@@ -72,7 +72,7 @@ function Changes({ params, set }: { params: URLSearchParams; set: (name: string,
         />
         <Input.Search
           className="mono"
-          style={{ width: 200 }}
+          style={{ width: 160 }}
           allowClear
           placeholder="anybody"
           defaultValue={params.get('actor') ?? ''}
@@ -88,7 +88,7 @@ function Changes({ params, set }: { params: URLSearchParams; set: (name: string,
           onChange={(via: string | undefined) => set('via', via ?? '')}
         />
         <Input.Search
-          style={{ width: 210 }}
+          style={{ width: 190 }}
           allowClear
           placeholder="reason or key holds"
           defaultValue={params.get('q') ?? ''}

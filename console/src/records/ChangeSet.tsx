@@ -11,8 +11,13 @@ import { pathOf } from './paths.ts';
 type Set = ReplyOf<'history.list'>['items'][number];
 type Change = Set['changes'][number];
 
-const text = (value: unknown): string =>
-  value === null || value === undefined ? 'empty' : typeof value === 'string' ? value : JSON.stringify(value);
+const plain = (value: unknown): boolean => typeof value === 'string' || typeof value === 'number';
+
+const text = (value: unknown): string => {
+  if (value === null || value === undefined) return 'empty';
+  if (Array.isArray(value) && value.every(plain)) return value.join(', ');
+  return typeof value === 'string' ? value : JSON.stringify(value);
+};
 
 /** One change set: who, through what, why, and what was before and after. `only` leaves out other records. */
 export function ChangeSet({ set, only }: { set: Set; only?: { kind: string; id: number } }) {

@@ -19,6 +19,8 @@ interface Ranked {
   rank: number;
   /** The field it was found by. */
   field: string;
+  /** What was found, where it stands in another record. */
+  found?: string;
 }
 
 const PER_KIND = 8;
@@ -164,13 +166,13 @@ async function byAddress(tx: Tx, q: string): Promise<Ranked[]> {
 async function fittedIn(tx: Tx, found: Ranked[]): Promise<Ranked[]> {
   const boxes = new Map(found.filter((one) => one.kind === 'box').map((one) => [one.id, one]));
   if (boxes.size === 0) return [];
-  const rows = await tx.select<{ id: number; device: string; box: number }>(
-    'SELECT d.id, d.natural_key AS device, b.id AS box FROM box b JOIN device d ON d.id = b.device_id WHERE b.id IN (?)',
+  const rows = await tx.select<{ id: number; device: string; box: number; serial: string }>(
+    'SELECT d.id, d.natural_key AS device, b.id AS box, b.serial FROM box b JOIN device d ON d.id = b.device_id WHERE b.id IN (?)',
     [[...boxes.keys()]],
   );
   return rows.map((row) => {
     const rank = (boxes.get(Number(row.box))?.rank ?? 0) + 1;
-    return { kind: 'device', id: Number(row.id), key: row.device, rank, field: 'box' };
+    return { kind: 'device', id: Number(row.id), key: row.device, rank, field: 'box', found: row.serial };
   });
 }
 
@@ -187,12 +189,13 @@ async function described(tx: Tx, hits: Ranked[]): Promise<Hit[]> {
       records.set(`${kind} ${record.id}`, record);
     }
   }
-  return hits.flatMap(({ kind, id, key, field }) => {
+  return hits.flatMap(({ kind, id, key, field, found }) => {
     const record = records.get(`${kind} ${id}`);
     if (!record) return [];
     const spec = kindOf(kind).fields[field];
     const held = record[field] ?? null;
-    const text = Array.isArray(held) ? held.join(', ') : typeof held === 'string' ? held.replace(/\s+/g, ' ') : '';
+    const text =
+      found ?? (Array.isArray(held) ? held.join(', ') : typeof held === 'string' ? held.replace(/\s+/g, ' ') : '');
     const title = [record.title, record.description, record.about].find((one) => typeof one === 'string');
     return [
       {
