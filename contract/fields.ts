@@ -8,7 +8,7 @@ import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatRanges, parseRanges } from '@zpine/core/addressing/ranges';
 import { parseLabels } from '@zpine/core/naming/labels';
 import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
-import { macTerms, wordsIn } from '@zpine/core/naming/terms';
+import { labelTerm, macTerms, wordsIn } from '@zpine/core/naming/terms';
 import { type Parsed, sure } from '@zpine/core/fault';
 import { z } from 'zod';
 
@@ -342,7 +342,7 @@ export const fieldTypes = {
     toText: (value) => (Array.isArray(value) ? value.join(', ') : ''),
     input: 'labels',
     filter: true,
-    terms: (value) => (Array.isArray(value) ? value.map(String) : []),
+    terms: (value) => (Array.isArray(value) ? value.map(String).flatMap((label) => [label, labelTerm(label)]) : []),
   },
   /** A value of any type, as JSON. */
   json: {

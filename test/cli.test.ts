@@ -139,7 +139,9 @@ describe('the command line', () => {
     expect(await well('rack', 'edit', 'ard/closet/w1', '--heightU', '15')).to.include('nothing was different');
     expect(await well('site', 'edit', 'ard', '--clear', 'area')).to.include('area  north-line → (empty)');
     expect((await zpine('area', 'remove', 'north-line')).status).to.equal(1);
-    expect(await well('area', 'remove', 'north-line', '--yes')).to.equal('removed area north-line');
+    expect(await well('area', 'remove', 'north-line', '--yes')).to.equal(
+      'removed area north-line; zpine restore area north-line brings it back',
+    );
     const history = await well('history', 'rack', 'ard/closet/w1');
     expect(history).to.include('“a bigger one”').and.to.include('heightU 12 → 15');
   });

@@ -197,6 +197,16 @@ describe('undo', () => {
           )?.key ?? '',
           { heldBack: null },
         ),
+      relabel: async (n) =>
+        client().edit('device', pick((await client().list('device')).items, n)?.key ?? '', { labels: `l${n % 5} x` }),
+      labelMany: (n) =>
+        client().editMany('device', { where: 'site=har', changes: {}, addLabels: [`many-${n % 3}`], apply: true }),
+      copy: async (n) =>
+        client().clone('device', pick((await client().list('device')).items, n)?.key ?? '', [{ name: `copy-${n}` }]),
+      bringBack: async (n) => {
+        const gone = pick((await client().call('removed.list', { query: { limit: 20 } })).items, n);
+        await client().call('removed.restore', { params: { kind: gone?.kind ?? '', ref: `#${gone?.id}` } });
+      },
       dropDevice: async (n) => client().remove('device', pick((await client().list('device')).items, n)?.key ?? ''),
     };
     await fc.assert(

@@ -27,6 +27,9 @@ export function macTerms(mac: string): string[] {
   return [digits, digits.slice(-6), digits.slice(-4)];
 }
 
+/** A label once more, behind a sign that no word begins with: so all labels of a kind stand together in the index. */
+export const labelTerm = (label: string): string => `#${label}`;
+
 /** What somebody typed, as words that terms may begin with. */
 export const wordsTyped = (typed: string): string[] =>
   plain(typed)

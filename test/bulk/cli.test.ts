@@ -199,7 +199,7 @@ describe('the command line, many at a time', () => {
       /name[^\n]*\r\nold-sw-3,.*\r\nold-sw-1,/,
     );
     expect((await zpine('device', 'list', '--view', 'nope')).err).to.equal(
-      'there is no view "nope" of device; there are old\n',
+      'there is no view "nope" of device; there are old, tidal\n',
     );
     expect((await zpine('view', 'save', 'device', 'bad', '--where', 'sitee=ard')).status).to.equal(1);
   });

@@ -1,7 +1,8 @@
 /** Files that are too large for one request. */
 import { expect } from 'chai';
 import { type Upload } from '@zpine/contract/importRoutes';
-import { refusal, testService, type TestBench } from '../service.ts';
+import { read } from '../../service/store/tx.ts';
+import { actor, refusal, testService, type TestBench } from '../service.ts';
 
 describe('uploads', () => {
   let bench: TestBench;
@@ -94,6 +95,22 @@ describe('uploads', () => {
     const seen = await until(await client().upload({ kind: 'owner' }, inPieces(text)), 'refused');
     expect(seen.outcome?.faults[0]).to.deep.include({ code: 'import-format' });
     expect(seen.outcome?.faults[0]?.detail).to.contain('never closed');
+  });
+
+  it('that may hold secrets lie sealed, and no longer than they are needed', async () => {
+    const text = 'setting,layer,of,mode,value\ntrap.word,everywhere,,set,bell-buoy-77\n';
+    const held = async () =>
+      read(bench.store, actor, async (tx) =>
+        (await tx.select<{ data: Buffer }>('SELECT data FROM upload_chunk')).map((row) => row.data.toString('latin1')),
+      );
+    const sent = await client().upload({ kind: 'value' }, inPieces(text));
+    expect((await held()).join()).not.to.contain('bell-buoy-77');
+    await until(sent, 'read');
+    expect(await held()).to.have.length(1);
+    await client().call('import.apply', { params: params(sent) });
+    expect((await until(sent, 'saved')).outcome?.counts.add).to.equal(1);
+    for (let i = 0; i < 50 && (await held()).length > 0; i += 1) await new Promise((done) => setTimeout(done, 50));
+    expect(await held()).to.deep.equal([]);
   });
 
   it('are stopped when somebody says so, and nothing is saved', async function () {

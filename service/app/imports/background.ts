@@ -10,7 +10,7 @@ import { refsToOwn } from './plan.ts';
 import { guessFormat, readText } from './read.ts';
 import { whole, type Head, type ImportRow } from './rows.ts';
 import { outcomeOf, takeRows } from './run.ts';
-import { uploadRow, type UploadRow } from './uploads.ts';
+import { dropChunks, openChunk, uploadRow, type UploadRow } from './uploads.ts';
 import { takeValues } from './values.ts';
 
 /** YAML and JSON are read as a whole: more than that is for CSV. */
@@ -39,14 +39,14 @@ export async function importUpload(store: Store, { id, apply }: { id: number; ap
     });
     if (!outcome.applied)
       await set('state = ?, outcome = ?', [outcome.faults.length > 0 ? 'refused' : 'read', JSON.stringify(outcome)]);
-    if (outcome.applied)
-      await run(store, service, 'import', (tx) => tx.execute('DELETE FROM upload_chunk WHERE upload_id = ?', [id]));
+    if (outcome.applied || outcome.faults.length > 0) await run(store, service, 'import', (tx) => dropChunks(tx, id));
   } catch (error) {
     if (error instanceof Cancelled) await set("state = 'cancelled'", []);
     else {
       const failure = error instanceof Refusal ? problemOf(error).detail : String(error);
       await set("state = 'failed', failure = ?", [failure.slice(0, 500)]);
     }
+    await run(store, service, 'import', (tx) => dropChunks(tx, id));
   }
 }
 
@@ -93,8 +93,9 @@ async function* textOf(store: Store, upload: UploadRow, progress: Progress): Asy
       tx.one<{ data: Buffer }>('SELECT data FROM upload_chunk WHERE upload_id = ? AND seq = ?', [upload.id, seq]),
     );
     if (!chunk) break;
-    progress.bytes += chunk.data.length;
-    yield decoder.decode(chunk.data, { stream: true });
+    const data = upload.sealed ? openChunk(store, chunk.data) : chunk.data;
+    progress.bytes += data.length;
+    yield decoder.decode(data, { stream: true });
   }
   yield decoder.decode();
 }

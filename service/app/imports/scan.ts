@@ -10,17 +10,19 @@ import { type ImportRow, type RowFault } from './rows.ts';
 import { takeRows } from './run.ts';
 
 export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise<ImportOutcome> {
-  const models = await find(tx, 'model', {});
-  const devices = new Map((await find(tx, 'device', {})).map((device) => [device.key, device]));
+  const words = wordsOf(`${input.text}\n${input.model ?? ''}`);
+  const models = await modelsNamed(tx, words);
+  const devices = new Set((await find(tx, 'device', { natural_key: words })).map((device) => device.key));
   const modelOf = (text: string): string | undefined => {
     const typed = text.trim().toLowerCase();
     const fitting = models.filter((m) => [m.key, m.name, m.title?.toLowerCase()].includes(typed));
     return fitting.length === 1 ? fitting[0]?.key : undefined;
   };
-  const read = readScans(input.text, {
-    model: modelOf,
-    device: (text) => devices.get(text.trim().toLowerCase())?.key,
-  });
+  const deviceOf = (text: string): string | undefined => {
+    const typed = text.trim().toLowerCase();
+    return devices.has(typed) ? typed : undefined;
+  };
+  const read = readScans(input.text, { model: modelOf, device: deviceOf });
   const faults: RowFault[] = read.faults.map(({ line, code, value }) => ({
     ...at(line),
     column: null,
@@ -36,6 +38,27 @@ export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise
     else faults.push({ ...at(box.line), column: 'model', value: box.serial, code: 'scan-model', params: {} });
   }
   return takeRows(tx, rows, faults, { apply: input.apply, format: 'csv' });
+}
+
+/** Everything in a list that could be a name: whole lines, their cells, and what stands between blanks. */
+function wordsOf(text: string): string[] {
+  const out = new Set<string>();
+  for (const line of text.toLowerCase().split(/[\r\n]+/)) {
+    for (const word of [line, ...line.split(/[\t;,|]/), ...line.split(/[\s;,|]+/)]) {
+      // Stickers say what they carry; the name stands behind it.
+      for (const part of [word, word.replace(/^.*?[:#=]/, '')]) if (part.trim() !== '') out.add(part.trim());
+    }
+  }
+  return [...out];
+}
+
+async function modelsNamed(tx: Tx, words: string[]): Promise<Stored<'model'>[]> {
+  if (words.length === 0) return [];
+  const rows = await tx.select<{ id: number }>(
+    'SELECT id FROM model WHERE natural_key IN (?) OR name IN (?) OR LOWER(title) IN (?)',
+    [words, words, words],
+  );
+  return find(tx, 'model', { id: rows.map((row) => Number(row.id)) });
 }
 
 const at = (line: number) => ({ file: null, row: line, kind: 'box' });

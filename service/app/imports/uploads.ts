@@ -21,6 +21,8 @@ export interface UploadRow {
   rows_done: number;
   encoding: 'utf-8' | 'windows-1252';
   cancelled: number;
+  /** Values of secret settings may be in it: its pieces are sealed. */
+  sealed: number;
   outcome: string | null;
   failure: string | null;
   reason: string | null;
@@ -55,12 +57,15 @@ export async function receiveUpload(
 ): Promise<Upload> {
   const columns = columnsFrom(query.columns);
   const kind = query.kind === undefined ? null : kindOfImport(query.kind);
+  // Rows of a record kind hold no secret; values of settings do, and so may a file of many kinds.
+  const sealed = kind === null || kind === 'value';
   const id = await run(store, actor, 'import.upload', async (tx) => {
     const row = {
       name: query.name,
       kind,
       format: query.as ?? null,
       columns: JSON.stringify(columns),
+      sealed: sealed ? 1 : 0,
       state: query.apply === 'true' ? 'saving' : 'waiting',
       reason: actor.reason ?? null,
       via: actor.via,
@@ -70,7 +75,7 @@ export async function receiveUpload(
     return (await tx.insertRows('upload', [row]))[0] ?? 0;
   });
   try {
-    const { bytes, encoding } = await keepChunks(store, actor, id, body, most);
+    const { bytes, encoding } = await keepChunks(store, actor, { id, sealed, most }, body);
     if (bytes === 0) throw new Refusal('import-empty');
     return await run(store, actor, 'import.upload', async (tx) => {
       await tx.execute('UPDATE upload SET bytes = ?, encoding = ? WHERE id = ?', [bytes, encoding, id]);
@@ -86,9 +91,8 @@ export async function receiveUpload(
 async function keepChunks(
   store: Store,
   actor: Actor,
-  id: number,
+  { id, sealed, most }: { id: number; sealed: boolean; most: number },
   body: AsyncIterable<Uint8Array>,
-  most: number,
 ): Promise<{ bytes: number; encoding: UploadRow['encoding'] }> {
   const decoder = new TextDecoder('utf-8', { fatal: true });
   let encoding: UploadRow['encoding'] = 'utf-8';
@@ -109,9 +113,8 @@ async function keepChunks(
     [held, size] = [[], 0];
     if (data.length === 0) return;
     look(data);
-    await run(store, actor, 'import.upload', (tx) =>
-      tx.insertRows('upload_chunk', [{ upload_id: id, seq: (seq += 1), data }], ''),
-    );
+    const row = { upload_id: id, seq: (seq += 1), data: sealed ? sealChunk(store, data) : data };
+    await run(store, actor, 'import.upload', (tx) => tx.insertRows('upload_chunk', [row], ''));
   };
   for await (const piece of body) {
     bytes += piece.byteLength;
@@ -124,6 +127,14 @@ async function keepChunks(
   look();
   return { bytes, encoding };
 }
+
+const sealChunk = (store: Store, data: Buffer): Buffer => Buffer.from(store.sealer.seal(data.toString('latin1')));
+export const openChunk = (store: Store, data: Buffer): Buffer =>
+  Buffer.from(store.sealer.open(data.toString()), 'latin1');
+
+/** Nobody reads them again. */
+export const dropChunks = (tx: Tx, id: number): Promise<number> =>
+  tx.execute('DELETE FROM upload_chunk WHERE upload_id = ?', [id]);
 
 export async function uploadRow(tx: Tx, id: string, lock = false): Promise<UploadRow> {
   const row = /^#?[1-9][0-9]{0,15}$/.test(id)
@@ -167,5 +178,6 @@ export async function cancelUpload(tx: Tx, id: string): Promise<Upload> {
     throw new Refusal('upload-state', { state: row.state });
   const idle = row.state === 'read' || row.state === 'waiting';
   await tx.execute('UPDATE upload SET cancelled = 1, state = ? WHERE id = ?', [idle ? 'cancelled' : row.state, row.id]);
+  if (idle) await dropChunks(tx, Number(row.id));
   return shownUpload(await uploadRow(tx, id));
 }

@@ -1,5 +1,6 @@
 /** Completion of selections: fields of a kind and of what it refers to, their choices, and keys that stand in the database. */
 import { expectedAt } from '@zpine/core/where/complete';
+import { labelTerm } from '@zpine/core/naming/terms';
 import { operators } from '@zpine/core/where/where';
 import { type Field } from '@zpine/contract/fields';
 import { canonicalKey, fieldsOf, type KindDescription } from '@zpine/contract/kind';
@@ -92,9 +93,12 @@ async function values(tx: Tx, kind: KindName, typed: string, begin: string): Pro
   if (field.type === 'labels') {
     const rows = await tx.select<{ term: string; count: number }>(
       `SELECT term, COUNT(*) AS count FROM search_term WHERE field = 'labels' AND kind = ? AND term LIKE ? GROUP BY term ORDER BY term LIMIT ${SHOWN}`,
-      [kind, `${likeText(start)}%`],
+      [kind, `${likeText(labelTerm(start))}%`],
     );
-    return [...rows.map((row) => ({ text: row.term, about: `on ${Number(row.count)}` })), ...none];
+    return [
+      ...rows.map((row) => ({ text: row.term.slice(labelTerm('').length), about: `on ${Number(row.count)}` })),
+      ...none,
+    ];
   }
   if (field.type === 'ref') {
     const to = field.to as KindName;

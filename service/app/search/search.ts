@@ -6,7 +6,7 @@ import { canonicalKey, typeOfField } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { likeText } from '../records/refs.ts';
-import { fromRow, keyOf, type AnyStored } from '../../store/records.ts';
+import { fromRow, keysOf, type AnyStored } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 
 type Hit = ReplyOf<'search'>['items'][number];
@@ -145,8 +145,15 @@ function rankOf({ kind, field, term }: TermRow, word: string): number {
 
 async function keyed(tx: Tx, rows: (TermRow & { rank: number })[]): Promise<Ranked[]> {
   const out: Ranked[] = [];
-  for (const { kind, id, field, rank } of rows)
-    out.push({ kind, id, field, rank, key: (await keyOf(tx, kind, id)) ?? '' });
+  for (const kind of new Set(rows.map((row) => row.kind))) {
+    const own = rows.filter((row) => row.kind === kind);
+    const keys = await keysOf(
+      tx,
+      kind,
+      own.map((row) => row.id),
+    );
+    for (const { id, field, rank } of own) out.push({ kind, id, field, rank, key: keys.get(id) ?? '' });
+  }
   return out.filter((one) => one.key !== '');
 }
 

@@ -1,4 +1,5 @@
 /** Labels as a layer: two labels of one device that disagree are refused until somebody ranks them. */
+import { labelTerm } from '@zpine/core/naming/terms';
 import { disagree, type Said } from '@zpine/core/settings/labels';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
@@ -53,10 +54,10 @@ export async function disagreementOf(
 /** The labels that stand on one device beside this one, with such a device each. */
 async function companionsOf(tx: Tx, word: string): Promise<{ other: string; device: string }[]> {
   return tx.select(
-    `SELECT b.term AS other, MIN(d.natural_key) AS device FROM search_term a
-     JOIN search_term b ON b.kind = a.kind AND b.record_id = a.record_id AND b.field = 'labels' AND b.term <> a.term
+    `SELECT SUBSTRING(b.term, 2) AS other, MIN(d.natural_key) AS device FROM search_term a
+     JOIN search_term b ON b.kind = a.kind AND b.record_id = a.record_id AND b.field = 'labels' AND b.term <> a.term AND b.term LIKE '#%'
      JOIN device d ON d.id = a.record_id WHERE a.term = ? AND a.kind = 'device' AND a.field = 'labels' GROUP BY b.term`,
-    [word],
+    [labelTerm(word)],
   );
 }
 

@@ -54,7 +54,7 @@ export const bulkSteps: Step[] = [
     'upload',
     `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, name varchar(255) NOT NULL, kind varchar(30), format varchar(10), columns longtext NOT NULL,
      state varchar(20) NOT NULL, bytes bigint(20) NOT NULL DEFAULT 0, bytes_done bigint(20) NOT NULL DEFAULT 0,
-     rows_done bigint(20) NOT NULL DEFAULT 0, encoding varchar(20) NOT NULL DEFAULT 'utf-8', cancelled tinyint(1) NOT NULL DEFAULT 0,
+     rows_done bigint(20) NOT NULL DEFAULT 0, encoding varchar(20) NOT NULL DEFAULT 'utf-8', cancelled tinyint(1) NOT NULL DEFAULT 0, sealed tinyint(1) NOT NULL,
      outcome longtext, failure varchar(500), reason varchar(500), via varchar(30) NOT NULL, started_by varchar(63) NOT NULL, at datetime(3) NOT NULL,
      KEY ix_upload_at (at)`,
   ),
