@@ -3,6 +3,7 @@ import { addAddressVerbs } from './addresses.ts';
 import { addArrivals } from './arrivals.ts';
 import { addBooting } from './booting.ts';
 import { addEditions } from './editions.ts';
+import { addRackVerbs } from './racks.ts';
 import { addSettingVerbs } from './settings.ts';
 import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
@@ -46,6 +47,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addFinding(program);
   const nouns = addKinds(program);
   addDeviceVerbs(nouns.get('device') ?? program);
+  addRackVerbs(nouns.get('rack') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);

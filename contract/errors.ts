@@ -129,6 +129,24 @@ export const errors = {
   ),
   'position-without-rack': row(422, 'No rack', () => 'a position needs a rack'),
   'position-taken': row(409, 'U taken', (p) => `U ${p.u} of ${p.rack} is taken by ${p.by}`),
+  'position-raced': row(
+    409,
+    'U taken',
+    () => 'somebody took this place in the rack a moment ago',
+    () => 'choose another U',
+  ),
+  'position-lost': row(
+    409,
+    'Would not fit any more',
+    (p) => `${p.what} at U ${p.from} to ${p.to} would not fit into ${p.rack}, which has ${p.height} U`,
+    () => 'move it first',
+  ),
+  'position-clash': row(
+    409,
+    'Would overlap',
+    (p) => `${p.what} would take U ${p.u} of ${p.rack}, where ${p.by} stands`,
+    () => 'move one of them first',
+  ),
   'box-condition': row(
     422,
     'Condition and device disagree',

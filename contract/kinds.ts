@@ -1,5 +1,5 @@
 /** The registry: every record kind, in an order in which references point backwards where they can. */
-import { area, rack, room, site } from './kinds/places.ts';
+import { area, filler, rack, room, site } from './kinds/places.ts';
 import { dialect, duty, owner, purpose, use } from './kinds/lists.ts';
 import { label } from './kinds/labels.ts';
 import { box, model, vendor } from './kinds/hardware.ts';
@@ -20,6 +20,7 @@ export const kinds = {
   site,
   room,
   rack,
+  filler,
   vendor,
   model,
   vrf,

@@ -32,6 +32,24 @@ const assignment = proposal.extend({
   assigned: z.boolean(),
 });
 
+/** Something that stands in a rack. `positionU` is the lowest of the numbers that it takes. */
+const rackItem = z.object({
+  kind: z.enum(['device', 'filler']),
+  key: z.string(),
+  words: z.string(),
+  positionU: z.int(),
+  heightU: z.int(),
+  face: z.enum(['front', 'rear']),
+  depth: z.enum(['full', 'half']),
+  width: z.enum(['full', 'half']),
+  side: z.enum(['left', 'right']),
+  stage: z.string().nullable(),
+  duty: z.string().nullable(),
+  owner: z.string().nullable(),
+  model: z.string().nullable(),
+  form: z.string().nullable(),
+});
+
 const user = z.object({
   name: z.string(),
   title: z.string().nullable(),
@@ -264,6 +282,25 @@ export const verbRoutes = {
       fillPercent: z.number(),
       next: z.string().nullable(),
       freeSpans: z.array(z.object({ first: z.string(), last: z.string() })),
+    }),
+  }),
+  'rack.drawing': route({
+    method: 'GET',
+    path: '/racks/{ref}/drawing',
+    role: 'viewer',
+    summary: 'What stands where in a rack, front and rear, and what is free',
+    group: 'Racks',
+    reply: z.object({
+      rack: z.string(),
+      heightU: z.int(),
+      numbering: z.enum(['bottom', 'top']),
+      items: z.array(rackItem),
+      /** Stretches of numbers at which nothing is in the way on either face. */
+      free: z.array(z.object({ from: z.int(), to: z.int() })),
+      freeU: z.int(),
+      reservedU: z.int(),
+      /** Devices of this rack that have no U. */
+      unplaced: z.array(z.string()),
     }),
   }),
   today: route({

@@ -24,6 +24,7 @@ const SettingPage = lazy(() => import('./pages/Setting.tsx'));
 const TemplatePage = lazy(() => import('./pages/Template.tsx'));
 const Import = lazy(() => import('./pages/Import.tsx'));
 const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
+const RackPage = lazy(() => import('./pages/Rack.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const RecordList = lazy(() => import('./records/RecordList.tsx'));
 const RecordPage = lazy(() => import('./records/RecordPage.tsx'));
@@ -48,6 +49,7 @@ function RecordRoute() {
   if (kind === 'device') return <DevicePage key={key} name={key} />;
   if (kind === 'template') return <TemplatePage key={key} name={key} />;
   if (kind === 'setting') return <SettingPage key={key} name={key} />;
+  if (kind === 'rack') return <RackPage key={key} name={key} />;
   if (kind === 'prefix') return <PrefixPage key={key} cidr={key} />;
   return <RecordPage key={`${kind} ${key}`} kind={kind} recordKey={key} />;
 }

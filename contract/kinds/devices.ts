@@ -33,8 +33,22 @@ export const device = kind({
     dialect: { type: 'ref', to: 'dialect', title: 'Dialect', about: 'Left empty, it is that of the model' },
     site: { type: 'ref', to: 'site', title: 'Site', about: 'Left empty, it is that of the rack' },
     rack: { type: 'ref', to: 'rack', title: 'Rack' },
-    positionU: { type: 'int', title: 'U', min: 1, max: 60, own: true, about: 'The lowest U it takes' },
+    positionU: {
+      type: 'int',
+      title: 'U',
+      min: 1,
+      max: 60,
+      own: true,
+      about: 'The lowest of the numbers that it takes, as they are printed on the rack',
+    },
     face: { type: 'choice', title: 'Face', choices: ['front', 'rear'], default: 'front' },
+    side: {
+      type: 'choice',
+      title: 'Side',
+      choices: ['left', 'right'],
+      default: 'left',
+      about: 'Of a device of half width, as seen from the front',
+    },
     stage: {
       type: 'choice',
       title: 'Stage',

@@ -36,6 +36,7 @@ export const model = kind({
     },
     heightU: { type: 'int', title: 'Height', unit: 'U', min: 0, max: 60, default: 1, about: '0 for what takes no U' },
     depth: { type: 'choice', title: 'Depth', choices: ['full', 'half'], default: 'full' },
+    width: { type: 'choice', title: 'Width', choices: ['full', 'half'], default: 'full' },
     powerWatts: { type: 'int', title: 'Power draw', unit: 'W', max: 100000 },
     note: { type: 'note', title: 'Note' },
   },

@@ -84,3 +84,35 @@ export const rack = kind({
   list: ['key', 'title', 'heightU', 'purpose', 'owner', 'labels', 'note'],
   sort: ['heightU'],
 });
+
+export const filler = kind({
+  name: 'filler',
+  path: 'fillers',
+  title: 'Filler',
+  titles: 'Fillers',
+  about: 'U of a rack that no device takes: a blank panel, a cable guide, or room that is kept for something.',
+  group: 'places',
+  key: {
+    parts: ['rack', 'positionU', 'face'],
+    split: (key) => /^(.*)\/(\d+)\/(front|rear)$/.exec(key)?.slice(1) ?? [key],
+  },
+  fields: {
+    rack: { type: 'ref', to: 'rack', title: 'Rack', required: true, part: true },
+    positionU: {
+      type: 'int',
+      title: 'U',
+      min: 1,
+      max: 60,
+      required: true,
+      about: 'The lowest number it takes',
+      example: '3',
+    },
+    face: { type: 'choice', title: 'Face', choices: ['front', 'rear'], default: 'front' },
+    form: { type: 'choice', title: 'Form', choices: ['blank', 'cable-guide', 'reserved'], default: 'blank' },
+    heightU: { type: 'int', title: 'Height', unit: 'U', min: 1, max: 60, default: 1 },
+    depth: { type: 'choice', title: 'Depth', choices: ['full', 'half'], default: 'half' },
+    description: { type: 'text', title: 'What it is, or is kept for', example: 'camera recorder, spring' },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'form', 'heightU', 'depth', 'description', 'labels'],
+});

@@ -36,6 +36,7 @@ import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/upl
 import { complete } from './search/complete.ts';
 import { search } from './search/search.ts';
 import { today } from './overview/today.ts';
+import { drawing } from './racks/drawing.ts';
 import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
 import { editMany } from './records/editMany.ts';
@@ -84,6 +85,7 @@ const verbs: VerbHandlers = {
   'device.assignManagement': (tx, call) => assignManagement(tx, ref(call), call.body),
   'address.propose': (tx, { query }) => propose(tx, query),
   'address.assign': (tx, { body }) => assign(tx, body),
+  'rack.drawing': (tx, call) => drawing(tx, ref(call)),
   'prefix.space': (tx, call) => space(tx, ref(call)),
   'value.list': (tx, { query }) => listValues(tx, query),
   'value.put': (tx, { body }) => putValue(tx, body),

@@ -1,6 +1,7 @@
 import { claim, finish, heartbeat, type ClaimedJob, type JobWork } from '../store/jobs.ts';
 import { run, type Store } from '../store/tx.ts';
 import { housekeeping } from './housekeeping.ts';
+import { reslot } from './racks/reslot.ts';
 import { reindex } from './search/reindex.ts';
 
 interface Log {
@@ -8,7 +9,7 @@ interface Log {
   warn: (what: object, text: string) => void;
 }
 
-const works: Record<string, JobWork> = { housekeeping, reindex };
+const works: Record<string, JobWork> = { housekeeping, reindex, reslot };
 
 /** Work that takes long, done beside the rest. */
 export type SlowWork = (payload: unknown) => Promise<void>;

@@ -13,6 +13,7 @@ const own: Record<string, Meaning> = {
   uq_prefix_cidr: { code: 'taken', kind: 'prefix', field: 'cidr' },
   uq_address_address: { code: 'taken', kind: 'address', field: 'address' },
   uq_mac_claim_mac: { code: 'taken', kind: 'box', field: 'mac' },
+  uq_rack_slot_place: { code: 'position-raced', kind: 'device', field: 'positionU' },
   uq_user_name: { code: 'taken', kind: 'user', field: 'name' },
 };
 

@@ -13,6 +13,7 @@ let made = 100;
 const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>> = {
   prefix: { cidr: (n) => `10.200.${n % 250}.0/24` },
   address: { address: (n) => `10.201.0.${n % 250}` },
+  filler: { positionU: (n) => (n % 20) + 1 },
   setting: { name: (n) => `sample.n${n}`, about: () => 'A sample' },
   template: { source: () => 'hostname {device.name}\n' },
 };

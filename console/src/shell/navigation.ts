@@ -12,7 +12,7 @@ export interface Place {
 
 export const places: Place[] = [
   { title: 'Today', to: '/', key: 't', kinds: [] },
-  { title: 'Places', to: '/sites', key: 'p', kinds: ['site', 'room', 'rack', 'area', 'purpose', 'owner'] },
+  { title: 'Places', to: '/sites', key: 'p', kinds: ['site', 'room', 'rack', 'filler', 'area', 'purpose', 'owner'] },
   { title: 'Hardware', to: '/boxes', key: 'w', kinds: ['box', 'model', 'vendor', 'dialect'] },
   { title: 'Devices', to: '/devices', key: 'd', kinds: ['device', 'interface', 'duty'] },
   { title: 'Addressing', to: '/prefixes', key: 'a', kinds: ['prefix', 'address', 'vlan', 'vrf', 'use'] },

@@ -1,6 +1,8 @@
 import { as, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { type Stored } from '@zpine/contract/kinds';
+import { extentOfDevice, freeSlots, inTheWay, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
 import { disagreementOf } from '../settings/labels.ts';
 
 /** A device stands where its rack is, and fits into it; its management interface is its own. */
@@ -15,9 +17,12 @@ export const deviceRules: KindRules = {
     const models = await byIds(tx, 'model', idsOf(drafts, 'model'));
     const interfaces = await byIds(tx, 'interface', idsOf(drafts, 'management'));
     const templates = await byIds(tx, 'template', idsOf(drafts, 'template'));
+    const wanted = new Map<Placed, Draft>();
     for (const draft of drafts) {
       const rack = racks.get(draft.id('rack') ?? 0);
       if (rack) await placeInRack(tx, draft, rack.id, rooms.get(rack.room)?.site ?? 0);
+      // What leaves its rack leaves its U there.
+      if (!rack && draft.before?.rack && !draft.given.has('positionU')) draft.after.positionU = null;
       const position = draft.after.positionU;
       if (typeof position === 'number') {
         const model = models.get(draft.id('model') ?? 0);
@@ -30,7 +35,7 @@ export const deviceRules: KindRules = {
             rack: rack.key,
             height: rack.heightU,
           });
-        }
+        } else if (placeChanges(draft)) wanted.set(placed(draft, rack, model), draft);
       }
       const template = templates.get(draft.id('template') ?? 0);
       if (template?.fragment) draft.fault('template', 'template-fragment', { template: template.key });
@@ -43,10 +48,23 @@ export const deviceRules: KindRules = {
       const found = await disagreementOf(tx, [{ name: draft.text('name') ?? '', labels: labels.map(String) }]);
       if (found) draft.fault('labels', 'labels-disagree', found.params);
     }
+    for (const [one, { u, by }] of await inTheWay(tx, [...wanted.keys()]))
+      wanted.get(one)?.fault('positionU', 'position-taken', { u, rack: one.rack.key, by });
+  },
+
+  async added(tx, records) {
+    await takeSlots(
+      tx,
+      await placedDevices(
+        tx,
+        records.map((record) => as('device', record)),
+      ),
+    );
   },
 
   async removed(tx, records) {
     const ids = records.map((record) => record.id);
+    await freeSlots(tx, 'device', ids);
     await tx.execute('DELETE FROM lease WHERE device_id IN (?)', [ids]);
     await tx.execute(
       'UPDATE arrival SET ended_at = ?, limit_at = NULL, probe_at = NULL WHERE device_id IN (?) AND ended_at IS NULL',
@@ -55,16 +73,32 @@ export const deviceRules: KindRules = {
   },
 
   async edited(tx, pairs) {
-    // A device that moves out of its rack leaves its position there.
-    for (const { before, after } of pairs) {
-      const device = as('device', after);
-      if (device.rack === null && before.rack !== null && device.positionU !== null) {
-        await tx.execute('UPDATE device SET position_u = NULL WHERE id = ?', [device.id]);
-        after.positionU = null;
-      }
-    }
+    const moved = pairs.filter(({ before, after }) => placeFields.some((field) => before[field] !== after[field]));
+    await freeSlots(
+      tx,
+      'device',
+      moved.map(({ after }) => after.id),
+    );
+    await takeSlots(
+      tx,
+      await placedDevices(
+        tx,
+        moved.map(({ after }) => as('device', after)),
+      ),
+    );
   },
 };
+
+const placeFields = ['rack', 'positionU', 'face', 'side', 'model'];
+const placeChanges = (draft: Draft): boolean => placeFields.some((field) => draft.changes(field));
+
+const placed = (draft: Draft, rack: Stored<'rack'>, model: Stored<'model'> | undefined): Placed => ({
+  kind: 'device',
+  id: draft.before?.id ?? 0,
+  name: `device ${draft.text('name') ?? ''}`,
+  rack,
+  extent: extentOfDevice(draft.after as unknown as Stored<'device'>, model),
+});
 
 const idsOf = (drafts: Draft[], field: string): number[] => drafts.map((d) => d.id(field)).filter((id) => id !== null);
 

@@ -4,8 +4,11 @@ import { addressRules } from './address.ts';
 import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';
 import { deviceRules } from './device.ts';
+import { fillerRules } from './filler.ts';
 import { labelRules } from './label.ts';
+import { modelRules } from './model.ts';
 import { prefixRules } from './prefix.ts';
+import { rackRules } from './rack.ts';
 import { settingRules } from './setting.ts';
 import { templateRules } from './template.ts';
 import { vrfRules } from './vrf.ts';
@@ -15,7 +18,10 @@ const rules: Partial<Record<KindName, KindRules>> = {
   area: areaRules,
   box: boxRules,
   device: deviceRules,
+  filler: fillerRules,
   label: labelRules,
+  model: modelRules,
+  rack: rackRules,
   prefix: prefixRules,
   setting: settingRules,
   template: templateRules,

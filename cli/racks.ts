@@ -1,0 +1,56 @@
+/** A rack as text: front and rear beside one another, the top above. */
+import { type Command } from 'commander';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { fromBottom, slotsOf, type Extent, type Face, type Side } from '@zpine/core/rack/occupancy';
+import { clientOf, outputOf } from './context.ts';
+import { err, out, stageText, table } from './print.ts';
+
+type Drawing = ReplyOf<'rack.drawing'>;
+type Item = Drawing['items'][number];
+
+export function addRackVerbs(noun: Command): void {
+  noun
+    .command('draw')
+    .description('a rack as it stands: front and rear, U by U')
+    .argument('<key>', 'its key, such as ard/closet/w1')
+    .action(async (ref: string, _options: object, command: Command) => {
+      const seen = await clientOf().call('rack.drawing', { params: { ref } });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      out(drawingText(seen));
+      if (seen.unplaced.length > 0) err(`without a U: ${seen.unplaced.join(', ')}`);
+    });
+}
+
+const formWords: Record<string, string> = { blank: 'blank panel', 'cable-guide': 'cable guide', reserved: 'reserved' };
+
+const wordsOf = (item: Item): string => {
+  if (item.kind === 'filler')
+    return [`[${formWords[item.form ?? ''] ?? item.form ?? ''}]`, item.words].filter(Boolean).join(' ');
+  const model = item.model?.split('/').at(-1)?.toUpperCase();
+  const glyph = item.stage === null ? '' : stageText(item.stage).split(' ')[0];
+  return [glyph, item.words, model].filter(Boolean).join(' ');
+};
+
+function drawingText(seen: Drawing): string {
+  const { heightU } = seen;
+  const cells = new Map<string, string>();
+  for (const item of seen.items) {
+    const slots = slotsOf(seen, item satisfies Extent);
+    const top = Math.max(...slots.map((slot) => slot.u));
+    for (const { u, face, half } of slots) {
+      // Its words stand at its top, on the face that it is mounted on; the other face sees its back.
+      const words = u === top ? wordsOf(item) : '│';
+      cells.set(`${u} ${face} ${half}`, face === item.face ? words : u === top ? `(${item.words})` : '│');
+    }
+  }
+  const at = (u: number, face: Face): string => {
+    const [left, right] = (['left', 'right'] satisfies Side[]).map((half) => cells.get(`${u} ${face} ${half}`));
+    if (left === undefined && right === undefined) return '·';
+    return left === right ? (left ?? '') : `${left ?? '·'} | ${right ?? '·'}`;
+  };
+  const rows: string[][] = [];
+  for (let u = heightU; u >= 1; u -= 1) rows.push([String(fromBottom(seen, u)), at(u, 'front'), at(u, 'rear')]);
+  const stretches = seen.free.map(({ from, to }) => (from === to ? String(from) : `${from}-${to}`)).join(', ');
+  const kept = seen.reservedU > 0 ? `, ${seen.reservedU} U reserved` : '';
+  return `${table(['U', 'front', 'rear'], rows, new Set([0]))}\n${heightU - seen.freeU} of ${heightU} U used${kept}${stretches ? `; free on both faces: ${stretches}` : ''}`;
+}

@@ -1,0 +1,23 @@
+/** Takes the room of everything that stands in racks: once after an update, when the table of slots is younger than they are. */
+import { type JobWork } from '../../store/jobs.ts';
+import { find } from '../../store/records.ts';
+import { run, type Actor } from '../../store/tx.ts';
+import { freeSlots, inTheWay, placedDevices, takeSlots } from './slots.ts';
+
+const actor: Actor = { name: 'service', via: 'service' };
+
+export const reslot: JobWork = async (store) => {
+  await run(store, actor, 'reslot', async (tx) => {
+    const placed = await placedDevices(tx, await find(tx, 'device', {}));
+    // What overlapped before anybody looked keeps its place in the records; the first one has the room.
+    const overlapping = await inTheWay(tx, placed);
+    const sound = placed.filter((one) => !overlapping.has(one));
+    await freeSlots(
+      tx,
+      'device',
+      placed.map((one) => one.id),
+    );
+    await takeSlots(tx, sound);
+  });
+  return undefined;
+};
