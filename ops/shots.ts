@@ -67,6 +67,15 @@ const shots: Shot[] = [
       await page.getByText('did you mean quay-2?').waitFor();
     },
   },
+  {
+    name: 'rack',
+    path: '/racks/har%2Fequipment%2Fe1',
+    steps: async (page) =>
+      page
+        .getByRole('figure', { name: 'Front' })
+        .getByTitle(/^har-acc-2/)
+        .click(),
+  },
   { name: 'history', path: '/history?actor=admin' },
   {
     name: 'search',

@@ -220,7 +220,7 @@ function Free({ spot, unplaced, onPut, onAdd }: FreeProps) {
           />
         )}
         {onAdd ? (
-          <div style={{ display: 'flex', gap: 8 }}>
+          <div style={{ display: 'flex', gap: 8, flexWrap: 'wrap' }}>
             <Button onClick={() => onAdd('device')}>Declare a device</Button>
             <Button onClick={() => onAdd('filler')}>Cover or reserve</Button>
           </div>
@@ -253,7 +253,7 @@ function Legend({ by, groups, drawing }: { by: ColourBy; groups: string[]; drawi
           </span>
         ))}
         <span>
-          <i className="key behind" /> seen from behind
+          <i className="key behind" /> from behind
         </span>
       </div>
     </section>

@@ -104,6 +104,7 @@ function Thing({ item, drawing, face, by, groups, scale, here, onPick }: ThingPr
       style={{
         top: (drawing.heightU - top) * scale,
         height: item.heightU * scale - 1,
+        fontSize: Math.min(12, scale - 2),
         ...(item.width === 'half' ? (left ? { right: '50%' } : { left: '50%' }) : {}),
       }}
       title={[item.words || item.form, model, `U ${item.positionU}`].filter(Boolean).join(' · ')}
