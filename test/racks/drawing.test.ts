@@ -107,7 +107,10 @@ describe('the drawing of a rack', function () {
     await page.getByRole('figure', { name: 'Front' }).getByText('reserved · second recorder').waitFor();
     await page.getByRole('button', { name: 'Place a device' }).click();
     await page.getByRole('dialog').getByLabel('Name').fill('har-acc-10');
-    await page.getByRole('dialog').getByLabel(/^U optional/).fill('12');
+    await page
+      .getByRole('dialog')
+      .getByLabel(/^U optional/)
+      .fill('12');
     await page.getByRole('dialog').getByRole('button', { name: 'Save', exact: true }).click();
     await page.getByText('U 12 of har/equipment/e1 is taken by filler har/equipment/e1/12/front').waitFor();
   });
