@@ -42,6 +42,18 @@ export function addDeviceVerbs(noun: Command): void {
 
 function addHardwareVerbs(noun: Command): void {
   noun
+    .command('next')
+    .description('the next name by the pattern of a place and a duty: zpine setting explain DEVICE naming')
+    .option('--site <site>')
+    .option('--rack <rack>')
+    .option('--duty <duty>')
+    .option('--model <model>')
+    .addHelpText('after', '\nExample:\n  zpine device next --site ske --duty access')
+    .action(async (query: Record<string, string>, command: Command) => {
+      const seen = await clientOf().call('device.nextName', { query });
+      out(outputOf(command).json ? JSON.stringify(seen, null, 2) : seen.name);
+    });
+  noun
     .command('fit')
     .description('put another box under the identity of a device')
     .argument('<device>')

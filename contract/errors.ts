@@ -129,6 +129,24 @@ export const errors = {
   ),
   'position-without-rack': row(422, 'No rack', () => 'a position needs a rack'),
   'position-taken': row(409, 'U taken', (p) => `U ${p.u} of ${p.rack} is taken by ${p.by}`),
+  'pattern-part': row(
+    422,
+    'Pattern not understood',
+    (p) => `"{${p.part}}" in the pattern ${p.pattern} is none of ${p.known}`,
+  ),
+  'pattern-number': row(
+    422,
+    'Pattern not understood',
+    (p) => `the pattern ${p.pattern} wants exactly one {n}`,
+    () => 'write {site}-acc-{n}, or {nn} for two digits',
+  ),
+  'pattern-value': row(
+    422,
+    'Not known yet',
+    (p) => `the pattern ${p.pattern} wants to know the ${p.part}`,
+    (p) => `say the ${p.part}`,
+  ),
+  'pattern-name': row(422, 'Name not possible', (p) => `"${p.value}" is no name that a device can have`),
   'position-raced': row(
     409,
     'U taken',

@@ -6,6 +6,7 @@ import { findingRoutes } from './findingRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
+import { rackRoutes } from './rackRoutes.ts';
 import { roles } from './roles.ts';
 import { page, route, type Route } from './route.ts';
 
@@ -30,24 +31,6 @@ const assignment = proposal.extend({
   gateway: z.string().nullable(),
   /** False when the device had the address already. */
   assigned: z.boolean(),
-});
-
-/** Something that stands in a rack. `positionU` is the lowest of the numbers that it takes. */
-const rackItem = z.object({
-  kind: z.enum(['device', 'filler']),
-  key: z.string(),
-  words: z.string(),
-  positionU: z.int(),
-  heightU: z.int(),
-  face: z.enum(['front', 'rear']),
-  depth: z.enum(['full', 'half']),
-  width: z.enum(['full', 'half']),
-  side: z.enum(['left', 'right']),
-  stage: z.string().nullable(),
-  duty: z.string().nullable(),
-  owner: z.string().nullable(),
-  model: z.string().nullable(),
-  form: z.string().nullable(),
 });
 
 const user = z.object({
@@ -284,25 +267,6 @@ export const verbRoutes = {
       freeSpans: z.array(z.object({ first: z.string(), last: z.string() })),
     }),
   }),
-  'rack.drawing': route({
-    method: 'GET',
-    path: '/racks/{ref}/drawing',
-    role: 'viewer',
-    summary: 'What stands where in a rack, front and rear, and what is free',
-    group: 'Racks',
-    reply: z.object({
-      rack: z.string(),
-      heightU: z.int(),
-      numbering: z.enum(['bottom', 'top']),
-      items: z.array(rackItem),
-      /** Stretches of numbers at which nothing is in the way on either face. */
-      free: z.array(z.object({ from: z.int(), to: z.int() })),
-      freeU: z.int(),
-      reservedU: z.int(),
-      /** Devices of this rack that have no U. */
-      unplaced: z.array(z.string()),
-    }),
-  }),
   today: route({
     method: 'GET',
     path: '/today',
@@ -362,6 +326,7 @@ export const verbRoutes = {
   ...onboardingRoutes,
   ...importRoutes,
   ...findingRoutes,
+  ...rackRoutes,
 } as const satisfies Record<string, Route>;
 
 export type VerbRouteId = keyof typeof verbRoutes;

@@ -110,7 +110,7 @@ describe('the command line', () => {
       3,
     );
     expect((await well('--csv', 'device', 'list', '--duty', 'access')).split('\r\n')[1]).to.match(
-      /^ard-acc-1,access,larkfield\/lf-24,,ard,ard\/closet\/w1,7,front,sketched/,
+      /^ard-acc-1,access,larkfield\/lf-24,,ard,ard\/closet\/w1,7,front,left,sketched/,
     );
     expect(await well('box', 'list', '--mac', '00-00-5e-00-53-a1')).to.include('lf24-0188-01');
   });

@@ -21,6 +21,7 @@ import { explainDhcp } from './boot/explain.ts';
 import { listBootRecords } from './boot/records.ts';
 import { moveStage, overview } from './device.ts';
 import { fit, forgetHostKey } from './devices/fit.ts';
+import { nextName } from './devices/nextName.ts';
 import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
 import { templateNames } from './editions/names.ts';
 import { faultsOf, shownFault } from './editions/templates.ts';
@@ -81,6 +82,7 @@ const verbs: VerbHandlers = {
   'user.add': (tx, { body }) => addUser(tx, body),
   'user.edit': (tx, { params, body }) => editUser(tx, params.name ?? '', body),
   'device.overview': (tx, call) => overview(tx, ref(call)),
+  'device.nextName': (tx, { query }) => nextName(tx, query),
   'device.stage': async (tx, call) => shown(tx, 'device', await moveStage(tx, ref(call), call.body.stage)),
   'device.assignManagement': (tx, call) => assignManagement(tx, ref(call), call.body),
   'address.propose': (tx, { query }) => propose(tx, query),

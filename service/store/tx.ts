@@ -160,6 +160,12 @@ export class Tx {
     return offsetMs;
   }
 
+  /** Lets go of natural keys that a long unit of work has gathered; they are asked for again where they are needed. */
+  forgetKeys(kind: KindName, most: number): void {
+    const known = this.keys.get(kind);
+    if (known && known.size > most && kind !== 'vrf') known.clear();
+  }
+
   async change(change: Change): Promise<void> {
     this.changes.push(change);
     this.changeCount += 1;

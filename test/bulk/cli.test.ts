@@ -70,6 +70,20 @@ describe('the command line, many at a time', () => {
     expect((await zpine('label', 'remove', 'old', '--yes')).err).to.contain('1 devices carry it');
   });
 
+  it('proposes the next name, by the pattern that the layers give', async () => {
+    expect(await well('device', 'next', '--site', 'ske', '--duty', 'access')).to.equal('ske-acc-2');
+    expect(await well('device', 'next', '--rack', 'har/equipment/e1', '--duty', 'crossing-router')).to.equal(
+      'har-xr-3',
+    );
+    expect(await well('device', 'next', '--site', 'ske', '--duty', 'core')).to.equal('ske-core-1');
+    await well('setting', 'set', 'naming.pattern', 'sw{nnn}.{site}', '--on', 'site:mos');
+    expect(await well('device', 'next', '--site', 'mos', '--duty', 'access')).to.equal('sw001.mos');
+    expect((await zpine('device', 'next', '--site', 'ske')).err).to.contain('wants to know the duty');
+    await well('setting', 'set', 'naming.pattern', '{site}-{colour}', '--on', 'site:mos');
+    expect((await zpine('device', 'next', '--site', 'mos')).err).to.contain('"{colour}"');
+    await well('setting', 'unset', 'naming.pattern', '--on', 'site:mos');
+  });
+
   it('copies a device with its interfaces, positions from a row, boxes from a list', async () => {
     expect(
       await well(

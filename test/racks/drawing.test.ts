@@ -106,7 +106,13 @@ describe('the drawing of a rack', function () {
     await form.getByRole('button', { name: 'Save', exact: true }).click();
     await page.getByRole('figure', { name: 'Front' }).getByText('reserved · second recorder').waitFor();
     await page.getByRole('button', { name: 'Place a device' }).click();
-    await page.getByRole('dialog').getByLabel('Name').fill('har-acc-10');
+    await page.getByRole('dialog').getByLabel('Duty').click();
+    await page
+      .locator('.ant-select-dropdown:visible .ant-select-item-option')
+      .filter({ hasText: 'access' })
+      .first()
+      .click();
+    await page.getByRole('dialog').getByRole('button', { name: 'Take har-acc-10' }).click();
     await page
       .getByRole('dialog')
       .getByLabel(/^U optional/)

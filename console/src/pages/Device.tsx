@@ -11,6 +11,7 @@ import { Editions } from '../devices/Editions.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
 import { Stage } from '../look/Stage.tsx';
+import { Labels } from '../records/Labels.tsx';
 import { pathOf } from '../records/paths.ts';
 import { RecordActions } from '../records/RecordActions.tsx';
 import { RecordDrawer } from '../records/RecordDrawer.tsx';
@@ -192,6 +193,14 @@ function Place({ device }: { device: AnyRecord }) {
         <dd>
           <To kind="owner" value={device.owner} />
         </dd>
+        {Array.isArray(device.labels) && (
+          <>
+            <dt>Labels</dt>
+            <dd>
+              <Labels labels={device.labels.map(String)} />
+            </dd>
+          </>
+        )}
       </dl>
     </div>
   );

@@ -1,11 +1,12 @@
-import { App, Button, Drawer, Form, Input } from 'antd';
+import { App, Button, Drawer, Form, Input, type FormInstance } from 'antd';
+import { useQuery } from '@tanstack/react-query';
 import { useId, useState } from 'react';
 import { RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { client, problemOf, queries, type AnyRecord } from '../api.ts';
+import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Conflict } from './Conflict.tsx';
 import { FieldInput } from './FieldInput.tsx';
@@ -130,7 +131,13 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
                 )}
               </span>
             }
-            extra={field.about ? <span className="hint">{field.about}</span> : undefined}
+            extra={
+              kind === 'device' && name === 'name' && !base ? (
+                <NextName form={form} onTake={(next) => form.setFieldValue('name', next)} />
+              ) : field.about ? (
+                <span className="hint">{field.about}</span>
+              ) : undefined
+            }
           >
             <FieldInput
               field={field}
@@ -149,6 +156,31 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
         <button type="submit" hidden aria-hidden tabIndex={-1} />
       </Form>
     </Drawer>
+  );
+}
+
+/** The next name by the pattern of place and duty, to be taken with one click. */
+function NextName({ form, onTake }: { form: FormInstance<Values>; onTake: (name: string) => void }) {
+  const typed = Form.useWatch('name', form);
+  const site = Form.useWatch('site', form);
+  const rack = Form.useWatch('rack', form);
+  const duty = Form.useWatch('duty', form);
+  const model = Form.useWatch('model', form);
+  const given = Object.entries({ site, rack, duty, model }).filter(([, value]) => typeof value === 'string');
+  const query = Object.fromEntries(given) as Record<string, string>;
+  const found = useQuery({
+    queryKey: keys.worked('next-name', query),
+    queryFn: () => client.call('device.nextName', { query }),
+    enabled: !typed && (Boolean(site) || Boolean(rack)),
+    retry: false,
+  });
+  if (typed) return null;
+  if (!found.data) return <span className="hint">Choose site or rack, and duty: the next name is proposed.</span>;
+  const { name } = found.data;
+  return (
+    <Button size="small" type="link" style={{ padding: 0 }} onClick={() => onTake(name)}>
+      Take <span className="mono">{name}</span>
+    </Button>
   );
 }
 

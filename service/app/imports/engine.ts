@@ -16,6 +16,9 @@ export const SHOWN = 500;
 /** Behind so many faults nobody wants to know the rest. */
 export const MOST_FAULTS = 2000;
 
+/** So many keys of a kind are held between batches. */
+const MOST_KEYS = 50_000;
+
 interface Waiting {
   row: ImportRow;
   kind: KindName;
@@ -63,6 +66,8 @@ export class Import {
     for (const p of ordered.circle) this.fault(p.row, null, 'import-circle', { key: p.key });
     const known = planned.filter((p) => standing.has(p.key) && !this.broken.get(kind)?.has(p.key));
     await this.editAll(k, kind, known, standing);
+    // However long the file is, memory holds one batch and what it refers to.
+    for (const name of this.tx.keys.keys()) this.tx.forgetKeys(name, MOST_KEYS);
   }
 
   /** Of rows with one key in a batch the first counts, and the others are faults. */

@@ -22,6 +22,16 @@ export const rackSteps: Step[] = [
      CONSTRAINT fk_rack_slot_rack FOREIGN KEY (rack_id) REFERENCES rack (id) ON DELETE CASCADE`,
   ),
   {
+    name: 'names-have-a-pattern',
+    sql: `INSERT IGNORE INTO setting (natural_key, sort_key, created_at, updated_at, name, about, value_type, default_value, secret)
+          VALUES ('naming.pattern', 'naming.pattern', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), 'naming.pattern',
+            'How devices are named, by area, site, room, rack, duty, model and a number', 'text', '"{site}-{duty}-{n}"', 0)`,
+  },
+  {
+    name: 'index-the-pattern',
+    sql: `INSERT IGNORE INTO job (name, payload, due_at, single) VALUES ('reindex', '{}', UTC_TIMESTAMP(3), 'reindex')`,
+  },
+  {
     name: 'take-room-for-what-stands',
     sql: `INSERT IGNORE INTO job (name, payload, due_at, single) VALUES ('reslot', '{}', UTC_TIMESTAMP(3), 'reslot')`,
   },

@@ -1,0 +1,59 @@
+/** What stands in racks, and how devices are named. */
+import { z } from 'zod';
+import { route, type Route } from './route.ts';
+
+const text = (max = 255) => z.string().trim().min(1).max(max);
+
+/** Something that stands in a rack. `positionU` is the lowest of the numbers that it takes. */
+const rackItem = z.object({
+  kind: z.enum(['device', 'filler']),
+  key: z.string(),
+  words: z.string(),
+  positionU: z.int(),
+  heightU: z.int(),
+  face: z.enum(['front', 'rear']),
+  depth: z.enum(['full', 'half']),
+  width: z.enum(['full', 'half']),
+  side: z.enum(['left', 'right']),
+  stage: z.string().nullable(),
+  duty: z.string().nullable(),
+  owner: z.string().nullable(),
+  model: z.string().nullable(),
+  form: z.string().nullable(),
+});
+
+export const rackRoutes = {
+  'rack.drawing': route({
+    method: 'GET',
+    path: '/racks/{ref}/drawing',
+    role: 'viewer',
+    summary: 'What stands where in a rack, front and rear, and what is free',
+    group: 'Racks',
+    reply: z.object({
+      rack: z.string(),
+      heightU: z.int(),
+      numbering: z.enum(['bottom', 'top']),
+      items: z.array(rackItem),
+      /** Stretches of numbers at which nothing is in the way on either face. */
+      free: z.array(z.object({ from: z.int(), to: z.int() })),
+      freeU: z.int(),
+      reservedU: z.int(),
+      /** Devices of this rack that have no U. */
+      unplaced: z.array(z.string()),
+    }),
+  }),
+  'device.nextName': route({
+    method: 'GET',
+    path: '/next-name',
+    role: 'viewer',
+    summary: 'The next name of a device by the pattern of its place and duty; takes nothing',
+    group: 'Devices',
+    query: z.strictObject({
+      site: text().optional(),
+      rack: text().optional(),
+      duty: text().optional(),
+      model: text().optional(),
+    }),
+    reply: z.object({ name: z.string(), pattern: z.string() }),
+  }),
+} as const satisfies Record<string, Route>;
