@@ -28,7 +28,7 @@ export const labelsFrom = (text: unknown): string[] =>
   typeof text === 'string' ? text.split(/[\s,]+/).filter((word) => word !== '') : [];
 
 const SHOWN = 20;
-const many = (k: KindDescription, n: number): string =>
+export const many = (k: KindDescription, n: number): string =>
   `${n} ${(n === 1 ? k.title : k.titles).replace(/^[A-Z](?![A-Z])/, (c) => c.toLowerCase())}`;
 
 /** Shows what would come of it, asks by number, saves. */
@@ -72,7 +72,7 @@ function showBulk(k: KindDescription, { count, changed, applied, items, faults }
 }
 
 /** `ske-acc-{2..9}`, or a plain list with commas. */
-function series(text: string): string[] {
+export function series(text: string): string[] {
   const read = expandSeries(text);
   if (read.ok) return read.value;
   throw new UsageError(problemOf(new Refusal(read.fault.code, read.fault.params)).detail);
@@ -97,7 +97,7 @@ export async function cloneRecord(
 }
 
 /** The fields of a key; numbers as numbers. */
-function keyFields(k: KindDescription, key: string): Record<string, Value> {
+export function keyFields(k: KindDescription, key: string): Record<string, Value> {
   // Where the key begins with another record, its own part is enough: the copy stays there.
   const own = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
   const whole = splitKey(k, key);

@@ -5,7 +5,7 @@ import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { clientOf, outputOf } from './context.ts';
-import { cloneRecord, editMany, labelsFrom, removeRecord } from './bulk.ts';
+import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series } from './bulk.ts';
 import { viewNamed } from './finding.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
 import { UsageError } from './refusals.ts';
@@ -48,7 +48,7 @@ function addKind(program: Command, kind: KindName): Command {
   const adding = noun
     .command('add')
     .description(`add one ${k.title.toLowerCase()}`)
-    .addArgument(new Argument('<key>', keyHelp(k)));
+    .addArgument(new Argument('<key>', `${keyHelp(k)}; NAME-{1..8} adds many`));
   addFieldOptions(adding, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
   adding
     .option('--reason <text>', 'why, for the history')
@@ -218,6 +218,13 @@ function print(k: KindDescription, record: AnyFields, command: Command): void {
 
 export async function addRecord(kind: KindName, key: string, options: Options, command: Command): Promise<void> {
   const k = kindOf(kind);
+  const reason = options.reason as string | undefined;
+  if (key.includes('{')) {
+    const records = series(key).map((one) => ({ ...fieldsFrom(k, options), ...keyFields(k, one) }));
+    const made = await clientOf().addAll(kind, records, { reason });
+    if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
+    return out(`added ${many(k, made.length)}: ${made.map((record) => record.key).join(' ')}`);
+  }
   const fields = { ...splitKey(k, key), ...fieldsFrom(k, options) };
   const parts = Object.fromEntries(
     k.key.parts.map((name) => [
@@ -225,7 +232,7 @@ export async function addRecord(kind: KindName, key: string, options: Options, c
       k.fields[name]?.type === 'int' ? (typeOf(k.fields[name]).fromText(String(fields[name])) as Value) : fields[name],
     ]),
   );
-  const record = await clientOf().add(kind, { ...fields, ...parts }, { reason: options.reason as string | undefined });
+  const record = await clientOf().add(kind, { ...fields, ...parts }, { reason });
   if (outputOf(command).json) return out(JSON.stringify(record, null, 2));
   out(`added ${kind} ${record.key}`);
 }

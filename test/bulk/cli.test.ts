@@ -70,6 +70,22 @@ describe('the command line, many at a time', () => {
     expect((await zpine('label', 'remove', 'old', '--yes')).err).to.contain('1 devices carry it');
   });
 
+  it('adds many of a row at once, all of them or none', async () => {
+    expect(await well('interface', 'add', 'ske-xr-1:1/{1..12}', '--form', 'port', '--vlan', 'ske/316')).to.match(
+      /^added 12 interfaces: ske-xr-1:1\/1 ske-xr-1:1\/2 .* ske-xr-1:1\/12$/,
+    );
+    expect((await engineer().show('interface', 'ske-xr-1:1/7')).vlan).to.equal('ske/316');
+    expect((await zpine('interface', 'add', 'ske-xr-1:1/{12..14}')).err).to.match(
+      /"ske-xr-1:1\/12" is taken .*\(row 1, field name\)/,
+    );
+    expect((await zpine('interface', 'list', 'ske-xr-1:1/13', '--json')).out.trim()).to.equal('[]');
+    expect(await well('vlan', 'add', 'ske/{401..403}', '--title', 'spare')).to.equal(
+      'added 3 VLANs: ske/401 ske/402 ske/403',
+    );
+    const wrong = await zpine('interface', 'add', 'ske-xr-1:1/{1..100000}');
+    expect([wrong.status, wrong.err]).to.deep.equal([2, '"ske-xr-1:1/{1..100000}" stands for more than 1000\n']);
+  });
+
   it('proposes the next name, by the pattern that the layers give', async () => {
     expect(await well('device', 'next', '--site', 'ske', '--duty', 'access')).to.equal('ske-acc-2');
     expect(await well('device', 'next', '--rack', 'har/equipment/e1', '--duty', 'crossing-router')).to.equal(
