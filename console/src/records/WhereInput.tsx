@@ -50,12 +50,15 @@ export function WhereInput({ kind, value, onChange, wrong, placeholder, ariaLabe
         const next = value.slice(0, from) + text + value.slice(to);
         onChange(next);
         setAt(from + text.length);
-        // A field is followed by its value: what is possible is offered at once.
+        if (!text.endsWith('=')) return setOpen(false);
+        // A field is followed by its value: what is possible is offered at once. The list of choices closes itself when one
+        // was taken, and only then can it open again; whoever has typed on by then is left alone.
         setTimeout(() => {
-          input.current?.focus();
-          input.current?.input?.setSelectionRange(from + text.length, from + text.length);
-          setOpen(text.endsWith('='));
-          // The list of choices closes itself when one was taken; only then can it open again.
+          const field = input.current?.input;
+          if (field?.value !== next) return;
+          field.focus();
+          field.setSelectionRange(from + text.length, from + text.length);
+          setOpen(true);
         }, 80);
       }}
       onSearch={(text: string) => {
