@@ -89,7 +89,7 @@ export function addOverviews(program: Command): void {
           },
         });
         if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
-        if (items.length === 0) return out('nothing was changed yet');
+        if (items.length === 0) return out('nothing like that was changed');
         for (const set of items) {
           out(
             `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}${set.undoes === null ? '' : `  takes back #${set.undoes}`}${set.undoneBy === null ? '' : `  taken back by #${set.undoneBy}`}`,

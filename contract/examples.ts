@@ -44,6 +44,8 @@ const ofRefs: Record<string, string> = {
 
 function exampleText(field: Field): string {
   if (field.example !== undefined) return field.example;
+  // What only one record may refer to is taken already where the example is tried.
+  if (field.to && field.unique) return '';
   if (field.to) return ofRefs[field.to] ?? kindOf(field.to).fields.name?.example ?? '';
   if (field.choices) return String(field.default ?? field.choices[0] ?? '');
   if (field.default !== undefined && field.default !== null) return typeOf(field).toText(field.default);

@@ -47,7 +47,7 @@ export const importErrors = {
     (p) => `the labels ${p.one} and ${p.other} of device ${p.device} say different things about ${p.setting}`,
     (p) => `rank them: zpine label edit ${p.one} --rank 20; the higher rank is heard`,
   ),
-  'label-used': row(409, 'In use', (p) => `the label ${p.key} has settings, and ${p.count} devices carry it`),
+  'label-used': row(409, 'In use', (p) => `the label ${p.key} has settings, and devices carry it: ${p.count}`),
   'where-syntax': row(
     422,
     'Selection not understood',
