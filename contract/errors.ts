@@ -2,6 +2,7 @@
  * The one table of errors: a stable code, the HTTP status, and the words for people. Codes of the core's parsers stand
  * here too; their words are made from the same params. `remedy` says what to do next.
  */
+import { hardwareErrors } from './hardwareErrors.ts';
 import { importErrors } from './importErrors.ts';
 import { onboardingErrors } from './onboardingErrors.ts';
 import { meant, row, type ErrorRow, type Params } from './errorRow.ts';
@@ -231,6 +232,7 @@ export const errors = {
     () => 'give it a site or a rack, or say the prefix',
   ),
 
+  ...hardwareErrors,
   ...onboardingErrors,
   ...importErrors,
 

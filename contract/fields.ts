@@ -6,9 +6,11 @@ import { parseIp, formatIp, toBytes, fromBytes, type Family } from '@zpine/core/
 import { macFromBytes, macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatRanges, parseRanges } from '@zpine/core/addressing/ranges';
+import { formatNumbers, parseNumbers } from '@zpine/core/lists/numbers';
 import { parseLabels } from '@zpine/core/naming/labels';
 import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
 import { labelTerm, macTerms, wordsIn } from '@zpine/core/naming/terms';
+import { parsePorts, parseSlots, portsText, slotsText, type PortGroup, type SlotGroup } from '@zpine/core/rack/portGroups';
 import { type Parsed, sure } from '@zpine/core/fault';
 import { z } from 'zod';
 
@@ -68,7 +70,8 @@ type InputName =
   | 'colour'
   | 'json'
   | 'zone'
-  | 'labels';
+  | 'labels'
+  | 'groups';
 
 export interface FieldType {
   /** From what a person or program gives to the canonical value. */
@@ -101,6 +104,21 @@ function parsedText<T>(parse: (text: string) => Parsed<T>, format: (value: T) =>
       return z.NEVER;
     });
 }
+
+/** The same for what may come as text or as a list. */
+function parsedList<G extends z.ZodType, T>(
+  list: G,
+  parse: (given: string | z.output<G>) => Parsed<T[]>,
+): z.ZodType<T[] | null> {
+  return z.union([z.string().max(20000), list]).transform((given, context) => {
+    const read = parse(given as string | z.output<G>);
+    if (read.ok) return read.value.length > 0 ? read.value : null;
+    context.issues.push({ code: 'custom', input: given, message: read.fault.code, params: read.fault });
+    return z.NEVER;
+  });
+}
+
+const groupText = z.string().trim().min(1).max(200);
 
 const plain = {
   toRow: (column: string, value: Value): Row => ({ [column]: value }),
@@ -343,6 +361,48 @@ export const fieldTypes = {
     input: 'labels',
     filter: true,
     terms: (value) => (Array.isArray(value) ? value.map(String).flatMap((label) => [label, labelTerm(label)]) : []),
+  },
+  /** Whole numbers: VLANs of a trunk. */
+  numbers: {
+    ...plain,
+    schema: (field) =>
+      parsedList(z.array(z.int()).max(5000), (given) =>
+        parseNumbers(given, { min: field.min ?? 0, max: field.max ?? 65535 }),
+      ),
+    columns: (column) => [{ name: column, sql: 'text' }],
+    toRow: (column, value) => ({ [column]: Array.isArray(value) && value.length > 0 ? value.join(',') : null }),
+    fromRow: (column, row) => (typeof row[column] === 'string' ? row[column].split(',').map(Number) : null),
+    toText: (value) => (Array.isArray(value) ? formatNumbers(value.map(Number)) : ''),
+    input: 'code',
+    filter: true,
+  },
+  /** Ports by pattern: `1/{1..24} 1000base-t; con console`. */
+  ports: {
+    ...plain,
+    schema: () =>
+      parsedList(z.array(z.strictObject({ names: groupText, kind: groupText })).max(100), (given) => parsePorts(given)),
+    columns: (column) => [{ name: column, sql: 'text' }],
+    toRow: (column, value) => ({ [column]: Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : null }),
+    fromRow: (column, row) =>
+      typeof row[column] === 'string' ? (sure(parsePorts(row[column])) as unknown as Value) : null,
+    toText: (value) => (Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : ''),
+    input: 'groups',
+    filter: false,
+  },
+  /** Slots by pattern, and the form of cards that go in: `{1..4} c4-card`. */
+  slots: {
+    ...plain,
+    schema: () =>
+      parsedList(z.array(z.strictObject({ names: groupText, takes: groupText })).max(100), (given) =>
+        parseSlots(given),
+      ),
+    columns: (column) => [{ name: column, sql: 'text' }],
+    toRow: (column, value) => ({ [column]: Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : null }),
+    fromRow: (column, row) =>
+      typeof row[column] === 'string' ? (sure(parseSlots(row[column])) as unknown as Value) : null,
+    toText: (value) => (Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : ''),
+    input: 'groups',
+    filter: false,
   },
   /** A value of any type, as JSON. */
   json: {

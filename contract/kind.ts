@@ -1,6 +1,7 @@
 /** The shape of a record kind's description, and what follows from it. */
 import { z } from 'zod';
 import { sortKey } from '@zpine/core/naming/names';
+import { type PortGroup, type SlotGroup } from '@zpine/core/rack/portGroups';
 import { snake, typeOf, type Column, type Field, type Value } from './fields.ts';
 
 export interface KindDescription {
@@ -64,7 +65,13 @@ type Held<F extends Field> = F['type'] extends 'int'
       ? Value
       : F['type'] extends 'labels'
         ? string[]
-        : string;
+        : F['type'] extends 'numbers'
+          ? number[]
+          : F['type'] extends 'ports'
+            ? PortGroup[]
+            : F['type'] extends 'slots'
+              ? SlotGroup[]
+              : string;
 type OrNull<F extends Field, T> = F extends { required: true } | { default: string | number | boolean } ? T : T | null;
 
 /** A record of one kind as the API gives it. */
@@ -158,6 +165,9 @@ export function recordSchema(k: KindDescription): z.ZodObject {
     bool: z.boolean(),
     json: z.json(),
     labels: z.array(z.string()),
+    numbers: z.array(z.int()),
+    ports: z.array(z.object({ names: z.string(), kind: z.string() })),
+    slots: z.array(z.object({ names: z.string(), takes: z.string() })),
   };
   return z.object({
     id: z.int(),

@@ -3,7 +3,8 @@ import { area, filler, rack, room, site } from './kinds/places.ts';
 import { dialect, duty, owner, purpose, use } from './kinds/lists.ts';
 import { label } from './kinds/labels.ts';
 import { box, model, vendor } from './kinds/hardware.ts';
-import { device, interfaceKind } from './kinds/devices.ts';
+import { device } from './kinds/devices.ts';
+import { cable, card, interfaceKind, port } from './kinds/interfaces.ts';
 import { address, prefix, vlan, vrf } from './kinds/addressing.ts';
 import { setting } from './kinds/settings.ts';
 import { template } from './kinds/templates.ts';
@@ -28,7 +29,10 @@ export const kinds = {
   prefix,
   template,
   device,
+  card,
+  port,
   interface: interfaceKind,
+  cable,
   box,
   address,
   setting,

@@ -13,11 +13,6 @@ export const stages = {
 } as const;
 export type Stage = keyof typeof stages;
 
-const cutAt = (text: string, sign: string): string[] => {
-  const at = text.indexOf(sign);
-  return at < 0 ? [text] : [text.slice(0, at), text.slice(at + 1)];
-};
-
 export const device = kind({
   name: 'device',
   path: 'devices',
@@ -56,6 +51,13 @@ export const device = kind({
       default: 'sketched',
       byVerb: true,
     },
+    virtual: { type: 'bool', title: 'Virtual', default: false, about: 'It has neither a box nor a rack' },
+    provisioned: {
+      type: 'bool',
+      title: 'Provisioned by us',
+      default: true,
+      about: 'Otherwise it is only recorded: it gets no edition and never boots from here',
+    },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     management: {
       type: 'ref',
@@ -73,31 +75,4 @@ export const device = kind({
   },
   list: ['key', 'stage', 'duty', 'model', 'site', 'rack', 'positionU', 'labels'],
   sort: ['stage'],
-});
-
-export const interfaceKind = kind({
-  name: 'interface',
-  path: 'interfaces',
-  title: 'Interface',
-  titles: 'Interfaces',
-  about: 'The thing on a device that is configured: a port, a VLAN interface, a loopback.',
-  group: 'devices',
-  key: { parts: ['device', 'name'], make: (parts) => parts.join(':'), split: (key) => cutAt(key, ':') },
-  fields: {
-    device: { title: 'Device', required: true, part: true, fixed: true, type: 'ref', to: 'device' },
-    name: { type: 'portName', title: 'Name', required: true, example: '1/3' },
-    form: {
-      type: 'choice',
-      title: 'Form',
-      choices: ['port', 'aggregate', 'vlan', 'sub-interface', 'loopback', 'routed'],
-      default: 'port',
-    },
-    description: { type: 'text', title: 'Description' },
-    enabled: { type: 'bool', title: 'Enabled', default: true },
-    vlan: { type: 'ref', to: 'vlan', title: 'VLAN', about: 'Untagged on a port; its own on a VLAN interface' },
-    vrf: { type: 'ref', to: 'vrf', title: 'VRF', default: 'default' },
-    mac: { type: 'mac', title: 'MAC', unique: true },
-    note: { type: 'note', title: 'Note' },
-  },
-  list: ['key', 'form', 'description', 'enabled', 'vlan', 'vrf', 'mac'],
 });

@@ -38,9 +38,23 @@ export const model = kind({
     depth: { type: 'choice', title: 'Depth', choices: ['full', 'half'], default: 'full' },
     width: { type: 'choice', title: 'Width', choices: ['full', 'half'], default: 'full' },
     powerWatts: { type: 'int', title: 'Power draw', unit: 'W', max: 100000 },
+    weightGrams: { type: 'int', title: 'Weight', unit: 'g', max: 2_000_000 },
+    ports: {
+      type: 'ports',
+      title: 'Ports',
+      example: '1/{1..24} 1000base-t; 1/{25..28} 10gbase-r; con console',
+      about: 'Names and kind, group by group; {slot} in a name stands for the slot of a card',
+    },
+    slots: {
+      type: 'slots',
+      title: 'Slots',
+      example: '{1..4} c4-card',
+      about: 'Names, and the form of cards that go in',
+    },
+    fits: { type: 'name', title: 'Fits slots of', example: 'c4-card', about: 'Of a card: the form of slot it goes into' },
     note: { type: 'note', title: 'Note' },
   },
-  list: ['key', 'title', 'dialect', 'heightU', 'depth', 'powerWatts'],
+  list: ['key', 'title', 'dialect', 'heightU', 'depth', 'powerWatts', 'ports', 'slots', 'fits'],
 });
 
 export const box = kind({

@@ -79,6 +79,8 @@ export const rack = kind({
     purpose: { type: 'ref', to: 'purpose', title: 'Purpose' },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     assetNumber: { type: 'code', title: 'Asset number', own: true },
+    powerWatts: { type: 'int', title: 'Power to give', unit: 'W', max: 1_000_000 },
+    loadGrams: { type: 'int', title: 'Weight to bear', unit: 'g', max: 10_000_000 },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'title', 'heightU', 'purpose', 'owner', 'labels', 'note'],

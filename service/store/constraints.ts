@@ -14,6 +14,7 @@ const own: Record<string, Meaning> = {
   uq_address_address: { code: 'taken', kind: 'address', field: 'address' },
   uq_mac_claim_mac: { code: 'taken', kind: 'box', field: 'mac' },
   uq_rack_slot_place: { code: 'position-raced', kind: 'device', field: 'positionU' },
+  uq_cable_end_port: { code: 'cable-raced', kind: 'cable', field: 'from' },
   uq_user_name: { code: 'taken', kind: 'user', field: 'name' },
 };
 

@@ -3,12 +3,13 @@ import { type Sequelize, QueryTypes } from 'sequelize';
 import { bulkSteps } from './migrations/bulk.ts';
 import { ledgerSteps } from './migrations/ledger.ts';
 import { onboardingSteps } from './migrations/onboarding.ts';
+import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
 import { type Step } from './migrations/steps.ts';
 
 /** In the order in which they run. New steps go to the end; one that has run anywhere is never changed. */
-export const steps: Step[] = [...recordSteps, ...ledgerSteps, ...onboardingSteps, ...bulkSteps, ...rackSteps];
+export const steps: Step[] = [...recordSteps, ...ledgerSteps, ...onboardingSteps, ...bulkSteps, ...rackSteps, ...hardwareSteps];
 
 /**
  * Brings the database to the newest shape. Runs under a lock held by a connection of its own, because DDL ends

@@ -194,6 +194,35 @@ export async function insert<K extends KindName>(
   return stored;
 }
 
+/** Kinds of which records may come along with others. */
+export const derivable: readonly KindName[] = ['port', 'interface'];
+
+/**
+ * Records that come with another one: they make no changes of their own until somebody edits them, and are at version 0
+ * until then.
+ */
+export async function insertDerived(tx: Tx, name: KindName, records: Fields[]): Promise<{ id: number; key: string }[]> {
+  if (records.length === 0) return [];
+  const keys = await withKeys(tx, name, records);
+  const now = await tx.now();
+  const rows = records.map((record, i) => ({
+    natural_key: keys[i]?.key,
+    sort_key: keys[i]?.sortKey,
+    created_at: now,
+    updated_at: now,
+    version: 0,
+    ...toRow(name, record),
+  }));
+  const ids = await tx.insertRows(name, rows);
+  return ids.map((id, i) => ({ id, key: keys[i]?.key ?? '' }));
+}
+
+/** Takes such records away as they came. */
+export async function removeDerived(tx: Tx, name: KindName, ids: number[]): Promise<void> {
+  for (let at = 0; at < ids.length; at += SLICE)
+    await tx.execute(`DELETE FROM \`${name}\` WHERE id IN (?) AND version = 0`, [ids.slice(at, at + SLICE)]);
+}
+
 /**
  * Updates records from `before` to `after` and notes the changes; a pair without a difference is left alone. The
  * version in `before` must still be the one in the database.

@@ -71,6 +71,8 @@ export class Tx {
   private seq = 0;
   /** Set when everything is to be taken back: the work was done only to see what it would do. */
   discarded = false;
+  /** Set while changes are taken back: what came along with records of then comes back by itself, not anew. */
+  takingBack = false;
   /** The change set that this one takes back. */
   undoes: number | null = null;
   /** The first changes, whatever became of the buffer, and how many there were: for whoever only wants to see. */

@@ -78,7 +78,7 @@ describe('migrations', () => {
     const names = found.map((f) => f.name);
     expect(names.filter((name) => !(name in constraints))).to.deep.equal([]);
     const wanted = Object.keys(constraints).filter(
-      (name) => !['uq_mac_claim_mac', 'uq_rack_slot_place', 'uq_user_name'].includes(name),
+      (name) => !['uq_mac_claim_mac', 'uq_rack_slot_place', 'uq_cable_end_port', 'uq_user_name'].includes(name),
     );
     expect(wanted.filter((name) => !names.includes(name))).to.deep.equal([]);
   });

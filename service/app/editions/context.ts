@@ -7,6 +7,7 @@ import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { type Stored } from '@zpine/contract/kinds';
 import { byId, byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { farEnds } from '../cables/trace.ts';
 import { managementOf } from '../addressing/management.ts';
 import { dialectIdOf } from '../settings/layers.ts';
 import { settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
@@ -35,6 +36,7 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
   const vlans = await vlansOf(tx, interfaces);
   const lengthOf = (a: Stored<'address'>) => sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length;
   const written = (a: Stored<'address'>) => `${a.address}/${lengthOf(a)}`;
+  const names = new Map(interfaces.map((i) => [i.id, i.name]));
   const shownInterfaces: Val[] = [];
   for (const i of interfaces) {
     shownInterfaces.push({
@@ -42,7 +44,13 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
       form: i.form,
       description: i.description,
       enabled: i.enabled,
+      mode: i.mode,
       vlan: vlans.get(i.vlan ?? 0)?.number ?? null,
+      tagged: i.tagged ?? [],
+      on: names.get(i.on ?? 0) ?? null,
+      tag: i.tag,
+      memberOf: names.get(i.memberOf ?? 0) ?? null,
+      speed: i.speedMbps,
       addresses: addresses.filter((a) => a.interface === i.id).map(written),
       vrf: await keyOf(tx, 'vrf', i.vrf),
       mac: i.mac,
@@ -77,10 +85,10 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
       dialect,
       ports,
       interfaces: shownInterfaces,
-      cards: [],
+      cards: await cardMaps(tx, device),
       vlans: await siteVlans(tx, device),
       addresses: shownAddresses,
-      links: [],
+      links: await linksOf(tx, interfaces),
       boot: bootMap(tx, device, dialect),
       set: settingTree(settings),
     },
@@ -90,6 +98,50 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
         .map(({ setting, value }) => [setting.name, secretVal(value)]),
     ),
   };
+}
+
+async function cardMaps(tx: Tx, device: Stored<'device'>): Promise<Val[]> {
+  const cards = await find(tx, 'card', { device_id: device.id }, { order: ['sort_key'] });
+  const out: Val[] = [];
+  for (const card of cards)
+    out.push({ slot: card.slot, model: await keyOf(tx, 'model', card.model), serial: card.serial });
+  return out;
+}
+
+/** Where the cables of its interfaces end, through panels, and what addresses are there. */
+async function linksOf(tx: Tx, interfaces: Stored<'interface'>[]): Promise<Val[]> {
+  const onPorts = interfaces.filter((i) => i.port !== null);
+  const ends = await farEnds(
+    tx,
+    onPorts.flatMap((i) => i.port ?? []),
+  );
+  const ports = [...ends.values()].flatMap((end) => end.port ?? []);
+  const others = await find(tx, 'interface', { port_id: ports });
+  const addresses = await find(tx, 'address', { interface_id: others.map((i) => i.id) }, { order: ['sort_key'] });
+  const prefixes = await byIds(
+    tx,
+    'prefix',
+    addresses.map((a) => a.prefix),
+  );
+  const devices = await byIds(
+    tx,
+    'device',
+    others.map((i) => i.device),
+  );
+  return onPorts.flatMap((i): Val[] => {
+    const end = ends.get(i.port ?? 0);
+    if (!end) return [];
+    const other = others.find((one) => one.port === end.port);
+    const there = addresses.filter((a) => a.interface === other?.id);
+    return [
+      {
+        interface: i.name,
+        device: other ? (devices.get(other.device)?.name ?? null) : null,
+        port: other?.name ?? end.words,
+        addresses: there.map((a) => `${a.address}/${sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length}`),
+      },
+    ];
+  });
 }
 
 type Vlans = Map<number, Stored<'vlan'>>;

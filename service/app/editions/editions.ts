@@ -63,6 +63,7 @@ export async function inputsOf(
 
 export async function makeEdition(tx: Tx, ref: string): Promise<ShownEdition> {
   const device = await mustFind(tx, 'device', ref, true);
+  if (!device.provisioned) throw new Refusal('not-provisioned', { device: device.key });
   const { context, inputs, template } = await inputsOf(tx, device);
   const faults = await faultsOf(tx, template);
   if (faults[0]) {

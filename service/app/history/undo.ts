@@ -4,13 +4,15 @@ import { type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
-import { type AnyStored, byIds, byKeys, insert, plannedKeys } from '../../store/records.ts';
+import { type AnyStored, byIds, byKeys, derivable, find, insert, plannedKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { alignPorts } from '../hardware/align.ts';
+import { keepTrunks } from '../interfaces/vlans.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { Draft } from '../records/draft.ts';
 import { write } from '../records/edit.ts';
 import { finish } from '../records/prepare.ts';
-import { removeAll, removeOne, withParts } from '../records/remove.ts';
+import { removeAll, removeOne, withParts, type Going } from '../records/remove.ts';
 
 type Image = Record<string, Value>;
 type Undone = ReplyOf<'history.undo'>['items'][number];
@@ -40,6 +42,7 @@ export async function takeBack(
   slices: Iterable<ChangeRow[]> | AsyncIterable<ChangeRow[]>,
   coming: Iterable<Pick<ChangeRow, 'kind' | 'record_id'>>,
 ): Promise<TakenBack> {
+  tx.takingBack = true;
   const work = new Undoing(tx, coming);
   const out: TakenBack = { items: [], count: 0 };
   for await (const slice of slices) {
@@ -49,6 +52,8 @@ export async function takeBack(
     }
   }
   await work.later();
+  tx.takingBack = false;
+  await work.align();
   return out;
 }
 
@@ -106,6 +111,9 @@ class Undoing {
   /** References to those, set when all are there. */
   private readonly open: { kind: KindName; id: number; field: string; to: number }[] = [];
 
+  /** Devices that changed, or whose cards did. */
+  private readonly touched = new Set<number>();
+
   constructor(tx: Tx, coming: Iterable<Pick<ChangeRow, 'kind' | 'record_id'>>) {
     this.tx = tx;
     this.coming = new Set([...coming].map((c) => `${c.kind} ${Number(c.record_id)}`));
@@ -137,7 +145,8 @@ class Undoing {
       return found.get(id)?.version !== c.version_to || this.like.has(`${kind} ${id}`);
     });
     const records = (odd < 0 ? run : run.slice(0, odd)).flatMap((c) => found.get(Number(c.record_id)) ?? []);
-    if (records.length < 2 || (await withParts(this.tx, kind, records)).length > 1) return 0;
+    if (records.length < 2) return 0;
+    if ((await withParts(this.tx, kind, records)).some((part) => this.newerIn(kind, records, part) !== undefined)) return 0;
     await removeAll(this.tx, kind, records);
     return records.length;
   }
@@ -154,6 +163,8 @@ class Undoing {
           ? await this.addAgain(kind, change, before)
           : await this.editBack(kind, change, before);
     this.like.set(`${kind} ${Number(change.record_id)}`, change.version_from);
+    if (kind === 'device') this.touched.add(Number(change.record_id));
+    if (kind === 'card') this.touched.add(Number((before ?? imageOf(change.after))?.device));
     return action;
   }
 
@@ -197,14 +208,30 @@ class Undoing {
   private async removeAgain(kind: KindName, change: ChangeRow): Promise<Undone['action']> {
     const record = await this.asLeft(kind, change);
     // Its parts of that time have gone before it; what is left came later, and would go unasked.
-    const [, part] = await withParts(this.tx, kind, [record]);
-    const [newer] = part?.records ?? [];
-    if (part && newer) {
+    for (const part of await withParts(this.tx, kind, [record])) {
+      const newer = this.newerIn(kind, [record], part);
+      if (!newer) continue;
       const users = `${kindOf(part.kind).title.toLowerCase()} ${newer.key}, which came later`;
       throw new Refusal('in-use', { kind, key: record.key, users });
     }
     await removeOne(this.tx, kind, `#${record.id}`, record.version);
     return 'removed';
+  }
+
+  /** Of what would go along, something that somebody gave; what came by itself, and is like it was, may go. */
+  private newerIn(kind: KindName, named: AnyStored[], part: Going): AnyStored | undefined {
+    const asItCame = (record: AnyStored): boolean =>
+      derivable.includes(part.kind) && (record.version === 0 || this.like.get(`${part.kind} ${record.id}`) === 0);
+    return part.records.find(
+      (record) => !asItCame(record) && !(part.kind === kind && named.some((one) => one.id === record.id)),
+    );
+  }
+
+  /** What models and cards bring to devices that were touched, where it has not come back by itself. */
+  async align(): Promise<void> {
+    const devices = await byIds(this.tx, 'device', [...this.touched]);
+    await alignPorts(this.tx, [...devices.values()]);
+    await keepTrunks(this.tx, await find(this.tx, 'interface', { device_id: [...devices.keys()] }), true);
   }
 
   private async addAgain(kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {

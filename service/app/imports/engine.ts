@@ -88,7 +88,9 @@ export class Import {
   private async refuseAgain(planned: Planned[], standing: Map<string, AnyStored>): Promise<void> {
     const now = `${(await this.tx.now()).replace(' ', 'T')}Z`;
     for (const p of planned) {
-      if (standing.get(p.key)?.updatedAt !== now) continue;
+      const there = standing.get(p.key);
+      // What came along with another record was not in the import itself.
+      if (!there || there.version === 0 || there.updatedAt !== now) continue;
       this.fault(p.row, this.keyField(p), 'import-twice', { key: p.key, row: 'before' });
       this.breaks(p);
     }

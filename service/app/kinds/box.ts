@@ -1,5 +1,5 @@
 import { type KindRules } from '../records/draft.ts';
-import { keyOf } from '../../store/records.ts';
+import { byId, keyOf } from '../../store/records.ts';
 
 /** A box is fitted as a device exactly when its condition says so; a device has at most one box. */
 export const boxRules: KindRules = {
@@ -12,6 +12,8 @@ export const boxRules: KindRules = {
       if (device !== null && (condition === 'stock' || condition === 'retired'))
         draft.fault('condition', 'box-condition', { condition });
       if (device === null || !draft.changes('device')) continue;
+      const fitted = await byId(tx, 'device', device);
+      if (fitted.virtual) draft.fault('device', 'virtual-place', { device: fitted.key, what: 'box' });
       const holder = await tx.one<{ id: number; natural_key: string }>(
         'SELECT id, natural_key FROM box WHERE device_id = ?',
         [device],

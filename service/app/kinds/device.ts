@@ -1,8 +1,10 @@
-import { as, type Draft, type KindRules } from '../records/draft.ts';
+import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Stored } from '@zpine/contract/kinds';
 import { extentOfDevice, freeSlots, inTheWay, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
+import { alignPorts, bringPorts } from '../hardware/align.ts';
+import { followSite } from '../interfaces/vlans.ts';
 import { disagreementOf } from '../settings/labels.ts';
 
 /** A device stands where its rack is, and fits into it; its management interface is its own. */
@@ -37,6 +39,9 @@ export const deviceRules: KindRules = {
           });
         } else if (placeChanges(draft)) wanted.set(placed(draft, rack, model), draft);
       }
+      const model = models.get(draft.id('model') ?? 0);
+      if (model && model.fits !== null) draft.fault('model', 'model-is-card', { model: model.key });
+      await checkVirtual(tx, draft);
       const template = templates.get(draft.id('template') ?? 0);
       if (template?.fragment) draft.fault('template', 'template-fragment', { template: template.key });
       const management = interfaces.get(draft.id('management') ?? 0);
@@ -53,13 +58,9 @@ export const deviceRules: KindRules = {
   },
 
   async added(tx, records) {
-    await takeSlots(
-      tx,
-      await placedDevices(
-        tx,
-        records.map((record) => as('device', record)),
-      ),
-    );
+    const devices = records.map((record) => as('device', record));
+    await takeSlots(tx, await placedDevices(tx, devices));
+    if (!tx.takingBack) await bringPorts(tx, devices);
   },
 
   async removed(tx, records) {
@@ -86,8 +87,23 @@ export const deviceRules: KindRules = {
         moved.map(({ after }) => as('device', after)),
       ),
     );
+    if (tx.takingBack) return;
+    const differing = (field: string) =>
+      pairs.filter(({ before, after }) => before[field] !== after[field]).map(({ after }) => as('device', after));
+    await alignPorts(tx, differing('model'));
+    await followSite(tx, differing('site'));
   },
 };
+
+/** What is virtual has no place and no hardware. */
+async function checkVirtual(tx: Tx, draft: Draft): Promise<void> {
+  if (draft.after.virtual !== true) return;
+  const device = draft.text('name') ?? '';
+  if (draft.id('rack') !== null) draft.fault('rack', 'virtual-place', { device, what: 'rack' });
+  if (!draft.before || !draft.changes('virtual')) return;
+  const box = await tx.one('SELECT id FROM box WHERE device_id = ?', [draft.before.id]);
+  if (box) draft.fault('virtual', 'virtual-place', { device, what: 'box: take it out first' });
+}
 
 const placeFields = ['rack', 'positionU', 'face', 'side', 'model'];
 const placeChanges = (draft: Draft): boolean => placeFields.some((field) => draft.changes(field));
@@ -99,8 +115,6 @@ const placed = (draft: Draft, rack: Stored<'rack'>, model: Stored<'model'> | und
   rack,
   extent: extentOfDevice(draft.after as unknown as Stored<'device'>, model),
 });
-
-const idsOf = (drafts: Draft[], field: string): number[] => drafts.map((d) => d.id(field)).filter((id) => id !== null);
 
 async function placeInRack(tx: Tx, draft: Draft, rack: number, site: number): Promise<void> {
   if (draft.id('site') === site) return;

@@ -1,16 +1,12 @@
 /** What fills U of a rack without being a device: it stands in nobody's way. */
 import { fits, type Face } from '@zpine/core/rack/occupancy';
-import { as, type KindRules } from '../records/draft.ts';
+import { as, idsOf, type KindRules } from '../records/draft.ts';
 import { byIds } from '../../store/records.ts';
 import { extentOfFiller, freeSlots, inTheWay, placedFillers, shapeOf, takeSlots, type Placed } from '../racks/slots.ts';
 
 export const fillerRules: KindRules = {
   async prepare(tx, drafts) {
-    const racks = await byIds(
-      tx,
-      'rack',
-      drafts.map((d) => d.id('rack')).filter((id) => id !== null),
-    );
+    const racks = await byIds(tx, 'rack', idsOf(drafts, 'rack'));
     const wanted = new Map<Placed, (typeof drafts)[number]>();
     for (const draft of drafts) {
       const rack = racks.get(draft.id('rack') ?? 0);

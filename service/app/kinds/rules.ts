@@ -3,28 +3,38 @@ import { type KindRules } from '../records/draft.ts';
 import { addressRules } from './address.ts';
 import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';
+import { cableRules } from './cable.ts';
+import { cardRules } from './card.ts';
 import { deviceRules } from './device.ts';
 import { fillerRules } from './filler.ts';
+import { interfaceRules } from './interface.ts';
 import { labelRules } from './label.ts';
 import { modelRules } from './model.ts';
+import { portRules } from './port.ts';
 import { prefixRules } from './prefix.ts';
 import { rackRules } from './rack.ts';
 import { settingRules } from './setting.ts';
 import { templateRules } from './template.ts';
+import { vlanRules } from './vlan.ts';
 import { vrfRules } from './vrf.ts';
 
 const rules: Partial<Record<KindName, KindRules>> = {
   address: addressRules,
   area: areaRules,
   box: boxRules,
+  cable: cableRules,
+  card: cardRules,
   device: deviceRules,
   filler: fillerRules,
+  interface: interfaceRules,
   label: labelRules,
   model: modelRules,
-  rack: rackRules,
+  port: portRules,
   prefix: prefixRules,
+  rack: rackRules,
   setting: settingRules,
   template: templateRules,
+  vlan: vlanRules,
   vrf: vrfRules,
 };
 

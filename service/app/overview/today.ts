@@ -37,14 +37,14 @@ export async function today(tx: Tx): Promise<Today> {
 
 const lacks = {
   'no-management': 'NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)',
-  'no-box': 'NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)',
-  'no-place': 'd.rack_id IS NULL',
+  'no-box': 'd.virtual = 0 AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)',
+  'no-place': 'd.virtual = 0 AND d.rack_id IS NULL',
 } as const;
 
 async function devicesWithout(tx: Tx, code: keyof typeof lacks): Promise<Item[]> {
   const rows = await tx.select<DeviceRow>(
     `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
-     WHERE d.stage NOT IN ('retired', 'unproved') AND ${lacks[code]} ORDER BY d.sort_key LIMIT ${MOST}`,
+     WHERE d.stage NOT IN ('retired', 'unproved') AND d.provisioned = 1 AND ${lacks[code]} ORDER BY d.sort_key LIMIT ${MOST}`,
   );
   const managed = code === 'no-management' ? await freeBySite(tx) : new Map<string, bigint>();
   return rows.map((row) => {

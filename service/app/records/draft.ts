@@ -44,14 +44,22 @@ export class Draft {
 
 /** What a kind needs beyond its description. All of it takes arrays, and may refuse. */
 export interface KindRules {
+  /** Before references of this field are looked for: may write short ones in full. */
+  spell?: (tx: Tx, drafts: Draft[], field: string) => Promise<void>;
   /** Locks what must not move, works out derived fields, and notes what does not fit. */
   prepare?: (tx: Tx, drafts: Draft[]) => Promise<void>;
   added?: (tx: Tx, records: AnyStored[]) => Promise<void>;
   edited?: (tx: Tx, pairs: { before: AnyStored; after: AnyStored }[]) => Promise<void>;
+  /** Asked of what is removed by name, not of what goes along with something else. */
+  mayGo?: (tx: Tx, records: AnyStored[]) => Promise<void>;
   /** Before removal; may put things in order that would stand in its way. */
   removing?: (tx: Tx, records: AnyStored[]) => Promise<void>;
   removed?: (tx: Tx, records: AnyStored[]) => Promise<void>;
 }
+
+/** The ids that drafts have in one field. */
+export const idsOf = (drafts: Draft[], field: string): number[] =>
+  drafts.map((d) => d.id(field)).filter((id) => id !== null);
 
 export const throwFaults = (drafts: Draft[]): void => {
   const faults = drafts.flatMap((draft) => draft.faults);

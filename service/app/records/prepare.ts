@@ -48,7 +48,7 @@ export async function draftNew(tx: Tx, kind: KindName, inputs: unknown[], at: (i
     return fields ? [new Draft(null, withDefaults(k, fields), givenIn(fields), at(i))] : [];
   });
   // References of the sound inputs are looked at too, so that one answer names all faults.
-  await resolve(tx, k, drafts);
+  await resolve(tx, kind, drafts);
   faults.push(...drafts.flatMap((d) => d.faults));
   if (faults.length > 0) throw Refusal.of(faults);
   return finish(tx, kind, drafts);
@@ -72,7 +72,7 @@ export async function draftEdits(
     ]);
     return [new Draft(before, { ...before, ...Object.fromEntries(cleared) }, givenIn(fields), at(i))];
   });
-  await resolve(tx, k, drafts);
+  await resolve(tx, kind, drafts);
   for (const draft of drafts) {
     for (const [name, field] of fieldsOf(k))
       if (field.fixed && draft.changes(name)) draft.fault(name, 'field-fixed', { field: name });
@@ -86,8 +86,9 @@ const givenIn = (fields: Fields): Set<string> =>
   new Set(Object.entries(fields).flatMap(([name, value]) => (value === undefined ? [] : [name])));
 
 /** Puts ids in the place of references, kind by kind. */
-async function resolve(tx: Tx, k: KindDescription, drafts: Draft[]): Promise<void> {
-  for (const [name, { to }] of refsOf(k)) {
+async function resolve(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void> {
+  for (const [name, { to }] of refsOf(kindOf(kind))) {
+    await rulesOf(kind).spell?.(tx, drafts, name);
     const open = drafts.filter((d) => typeof d.after[name] === 'string');
     const found = await findRefs(
       tx,
@@ -117,7 +118,7 @@ export async function finish(tx: Tx, kind: KindName, drafts: Draft[]): Promise<D
  */
 async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void> {
   const k = kindOf(kind);
-  const keyField = k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? '';
+  const keyField = k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? k.key.parts[0] ?? '';
   const keys = await plannedKeys(
     tx,
     kind,
@@ -127,6 +128,8 @@ async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void
   const seen = new Map<string, number>();
   for (const [i, draft] of drafts.entries()) {
     const key = keys[i] ?? '';
+    // The rules of the kind may have said it already, in better words.
+    if (draft.faults.some((fault) => fault.path.at(-1) === keyField)) continue;
     const holder = holders.get(key);
     if (holder && holder.id !== draft.before?.id)
       draft.fault(keyField, 'taken', { value: key, by: `${kind} ${holder.key}` });

@@ -136,10 +136,11 @@ class Compiler {
     if (field.type === 'ref') return this.compareRef(column, field, op, value, test);
     if (name === 'createdAt' || name === 'updatedAt') return this.compareTime(column, op, value);
     if (field.type === 'int') return this.compareNumber(column, op, value);
+    if (field.type === 'numbers') return this.among(column, op, value, test);
     if (op !== '=') this.stop(test.at, `${name} has no order: only = and != go with it`);
     if (field.type === 'ip' || field.type === 'cidr') return this.within(column, value);
     if (text.includes('*') && !value.quoted) return { sql: `\`${column}\` LIKE ?`, values: [this.pattern(text)] };
-    if (name === 'key' || ['note', 'source', 'json', 'ranges'].includes(field.type)) {
+    if (name === 'key' || ['note', 'source', 'json', 'ranges', 'ports', 'slots'].includes(field.type)) {
       return name === 'key'
         ? { sql: `\`${column}\` = ?`, values: [text.toLowerCase()] }
         : { sql: `\`${column}\` LIKE ?`, values: [`%${likeText(text)}%`] };
@@ -196,6 +197,12 @@ class Compiler {
     const below =
       'WITH RECURSIVE below AS (SELECT id FROM area WHERE id = ? UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id) SELECT id FROM below';
     return { sql: `\`${column}_id\` IN (${below})`, values: [found.id] };
+  }
+
+  /** One of a list of numbers. */
+  private among(column: string, op: Operator, value: WhereValue, test: Test): Condition {
+    if (op !== '=') this.stop(test.at, 'a list has no order: only = and != go with it');
+    return { sql: `FIND_IN_SET(?, \`${column}\`) > 0`, values: [this.compareNumber(column, op, value).values[0]] };
   }
 
   private compareNumber(column: string, op: Operator, value: WhereValue): Condition {

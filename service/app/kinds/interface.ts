@@ -1,0 +1,223 @@
+/** Interfaces: what each form and mode may have, what sits on what, and that every VLAN is one of the site. */
+import { nearest } from '@zpine/core/naming/names';
+import { expandSlots } from '@zpine/core/rack/portGroups';
+import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
+import { sure } from '@zpine/core/fault';
+import { Refusal } from '@zpine/contract/errors';
+import { type interfaceForms } from '@zpine/contract/kinds/interfaces';
+import { type Stored } from '@zpine/contract/kinds';
+import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
+import { byIds, find, insertDerived, keyOf, removeDerived } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { hardwareOf } from '../hardware/sockets.ts';
+import { refuseInUse } from '../hardware/use.ts';
+import { checkVlans, keepTrunks, spellVlans } from '../interfaces/vlans.ts';
+
+type Form = (typeof interfaceForms)[number];
+
+/** Which fields a form has beside those that all have. */
+const fieldsOfForm: Record<Form, readonly string[]> = {
+  port: ['mode', 'vlan', 'tagged', 'memberOf', 'speedMbps'],
+  aggregate: ['mode', 'vlan', 'tagged', 'speedMbps'],
+  vlan: ['vlan'],
+  'sub-interface': ['on', 'tag', 'vlan'],
+  loopback: [],
+  routed: ['on', 'tag', 'vlan', 'speedMbps'],
+};
+const needed: Partial<Record<Form, string>> = { vlan: 'vlan', 'sub-interface': 'on' };
+const special = ['mode', 'vlan', 'tagged', 'on', 'tag', 'memberOf', 'speedMbps'];
+
+export const interfaceRules: KindRules = {
+  spell: spellVlans,
+
+  async prepare(tx, drafts) {
+    const devices = await byIds(tx, 'device', idsOf(drafts, 'device'));
+    const bases = await byIds(tx, 'interface', [...idsOf(drafts, 'on'), ...idsOf(drafts, 'memberOf')], true);
+    for (const draft of drafts) {
+      checkForm(draft);
+      const device = devices.get(draft.id('device') ?? 0);
+      if (!device) continue;
+      checkBase(draft, device, bases.get(draft.id('on') ?? 0));
+      checkMember(draft, device, bases.get(draft.id('memberOf') ?? 0));
+    }
+    await checkTags(tx, drafts, bases);
+    await checkVlans(tx, drafts, devices);
+    await checkBusyMembers(tx, drafts);
+    await findPorts(tx, drafts, devices);
+  },
+
+  async added(tx, records) {
+    const interfaces = records.map((record) => as('interface', record));
+    const without = interfaces.filter(({ form, port }) => form === 'port' && port === null);
+    // Of a device whose ports nobody declared, the interface says that there is one.
+    const ports = await insertDerived(
+      tx,
+      'port',
+      without.map(({ device, name }) => ({ device, name, kind: 'ethernet', source: 'hand' })),
+    );
+    for (const [i, { id }] of without.entries())
+      await tx.execute('UPDATE `interface` SET port_id = ? WHERE id = ?', [ports[i]?.id ?? null, id]);
+    await keepTrunks(tx, interfaces);
+  },
+
+  async edited(tx, pairs) {
+    const changed = pairs.filter(({ before, after }) => JSON.stringify(before.tagged) !== JSON.stringify(after.tagged));
+    await keepTrunks(
+      tx,
+      changed.map(({ after }) => as('interface', after)),
+      true,
+    );
+  },
+
+  async mayGo(tx, records) {
+    const ports = await byIds(
+      tx,
+      'port',
+      records.flatMap((record) => as('interface', record).port ?? []),
+    );
+    for (const record of records) {
+      const { key, port } = as('interface', record);
+      const on = ports.get(port ?? 0);
+      if (!on) continue;
+      if (on.source !== 'hand' || on.version > 0) throw new Refusal('interface-of-port', { interface: key });
+      const cabled = await tx.one('SELECT cable_id FROM cable_end WHERE port_id = ?', [on.id]);
+      if (cabled) await refuseInUse(tx, [on.id], `interface ${key}`);
+    }
+  },
+
+  async removed(tx, records) {
+    // A port that the interface alone stood for goes with it; others are away already, or stay.
+    const ports = await find(tx, 'port', { id: records.flatMap((record) => as('interface', record).port ?? []) });
+    const alone = ports.filter((port) => port.source === 'hand' && port.version === 0).map((port) => port.id);
+    const kept = await tx.select<{ port_id: number }>('SELECT port_id FROM cable_end WHERE port_id IN (?)', [
+      [0, ...alone],
+    ]);
+    const held = new Set(kept.map((row) => Number(row.port_id)));
+    await removeDerived(
+      tx,
+      'port',
+      alone.filter((id) => !held.has(id)),
+    );
+  },
+};
+
+function checkForm(draft: Draft): void {
+  const form = String(draft.after.form) as Form;
+  const has = fieldsOfForm[form];
+  for (const field of special)
+    if (!has.includes(field) && (draft.after[field] ?? null) !== null) draft.fault(field, 'field-form', { form, field });
+  const wants = needed[form];
+  if (wants !== undefined && (draft.after[wants] ?? null) === null) draft.fault(wants, 'form-needs', { form, field: wants });
+  if (!has.includes('mode')) return;
+  // What VLANs it has says which mode is meant, where nobody said it.
+  if (draft.after.mode === null || draft.after.mode === undefined)
+    draft.after.mode = draft.after.tagged ? 'trunk' : draft.after.vlan ? 'access' : null;
+  const mode = draft.text('mode');
+  if (mode === 'access' && draft.after.tagged) draft.fault('tagged', 'mode-vlans', { mode, field: 'tagged VLANs' });
+  if (mode === 'routed')
+    for (const field of ['vlan', 'tagged'])
+      if (draft.after[field]) draft.fault(field, 'mode-vlans', { mode, field: field === 'vlan' ? 'VLAN' : 'tagged VLANs' });
+}
+
+function checkBase(draft: Draft, device: Stored<'device'>, base: Stored<'interface'> | undefined): void {
+  if (!base) {
+    if (draft.after.tag && draft.after.form === 'routed') draft.fault('on', 'form-needs', { form: 'routed', field: 'on' });
+    return;
+  }
+  if (base.device !== device.id) draft.fault('on', 'other-device', { what: base.key, device: device.key });
+  else if (base.form !== 'port' && base.form !== 'aggregate')
+    draft.fault('on', 'base-form', { what: base.key, form: base.form });
+  else if (base.mode === 'access' || base.mode === 'trunk')
+    draft.fault('on', 'base-switching', { what: base.key, mode: base.mode });
+  else if (base.memberOf !== null) draft.fault('on', 'member-busy', { field: 'interfaces on it' });
+}
+
+function checkMember(draft: Draft, device: Stored<'device'>, whole: Stored<'interface'> | undefined): void {
+  if (!whole) return;
+  if (whole.device !== device.id) draft.fault('memberOf', 'other-device', { what: whole.key, device: device.key });
+  else if (whole.form !== 'aggregate') draft.fault('memberOf', 'member-form', { what: whole.key, form: whole.form });
+  for (const [field, words] of [['mode', 'mode'], ['vlan', 'VLAN'], ['tagged', 'tagged VLANs']] as const)
+    if (draft.after[field]) draft.fault(field, 'member-busy', { field: words });
+}
+
+/** On one base every tag is there once, and so is the untagged one. The base is locked by whoever looks. */
+async function checkTags(tx: Tx, drafts: Draft[], bases: Map<number, Stored<'interface'>>): Promise<void> {
+  const wanted = drafts.filter((d) => d.id('on') !== null && (d.changes('on') || d.changes('tag') || !d.before));
+  const standing = await find(tx, 'interface', { on_id: wanted.map((d) => d.id('on') ?? 0) });
+  const at = (on: number | null, tag: unknown) => `${on} ${Number(tag ?? 0)}`;
+  const moving = new Set(wanted.map((d) => d.before?.id));
+  const held = new Map(standing.filter((i) => !moving.has(i.id)).map((i) => [at(i.on, i.tag), i.key]));
+  for (const draft of wanted) {
+    const place = at(draft.id('on'), draft.after.tag);
+    const by = held.get(place);
+    const base = bases.get(draft.id('on') ?? 0)?.key ?? '';
+    if (by !== undefined) draft.fault('tag', 'tag-taken', { tag: Number(draft.after.tag ?? 0), by, base });
+    held.set(place, draft.text('name') ?? '');
+  }
+}
+
+/** A port that joins an aggregate gives up what it had. */
+async function checkBusyMembers(tx: Tx, drafts: Draft[]): Promise<void> {
+  const joining = drafts.filter((d) => d.before && d.id('memberOf') !== null && d.changes('memberOf'));
+  const ids = joining.map((d) => d.before?.id ?? 0);
+  const on = new Set((await find(tx, 'interface', { on_id: ids })).map((i) => i.on));
+  const addressed = new Set((await find(tx, 'address', { interface_id: ids })).map((a) => a.interface));
+  for (const draft of joining) {
+    const id = draft.before?.id ?? 0;
+    if (on.has(id)) draft.fault('memberOf', 'member-busy', { field: 'interfaces on it' });
+    if (addressed.has(id)) draft.fault('memberOf', 'member-busy', { field: 'address' });
+  }
+}
+
+/** An interface of form port is that of a port of its name. */
+async function findPorts(tx: Tx, drafts: Draft[], devices: Map<number, Stored<'device'>>): Promise<void> {
+  const ofPorts = drafts.filter((d) => d.after.form === 'port');
+  const fresh = ofPorts.filter((d) => !d.before);
+  const ports = await find(tx, 'port', { device_id: [...new Set(fresh.map((d) => d.id('device') ?? 0))] });
+  const known = new Map(ports.map((port) => [`${port.device} ${port.name.toLowerCase()}`, port]));
+  for (const draft of fresh) {
+    const device = devices.get(draft.id('device') ?? 0);
+    const name = draft.text('name');
+    if (!device || name === null) continue;
+    const port = known.get(`${device.id} ${name.toLowerCase()}`);
+    if (port) draft.after.port = port.id;
+    else if (!tx.takingBack) await refuseUndeclared(tx, draft, device, name, ports.filter((p) => p.device === device.id));
+  }
+  const standing = await byIds(tx, 'port', idsOf(ofPorts, 'port'));
+  for (const draft of ofPorts) {
+    const port = standing.get(draft.id('port') ?? 0);
+    if (!port) continue;
+    if (draft.before && draft.text('name') !== port.name) draft.fault('name', 'interface-renamed', { port: port.name });
+    const most = portKinds[port.kind as PortKindName].mbps;
+    const speed = draft.after.speedMbps;
+    if (most !== undefined && typeof speed === 'number' && speed > most)
+      draft.fault('speedMbps', 'speed-high', { port: port.key, kind: port.kind, most });
+  }
+}
+
+async function refuseUndeclared(
+  tx: Tx,
+  draft: Draft,
+  device: Stored<'device'>,
+  name: string,
+  ports: Stored<'port'>[],
+): Promise<void> {
+  const [hardware] = await hardwareOf(tx, [device]);
+  const slots = sure(expandSlots(hardware?.model?.slots ?? []));
+  const declared = ports.some((port) => port.source !== 'hand');
+  // Nobody has said what ports it has: then everything may be one.
+  if (!declared && slots.length === 0) return;
+  const meant = nearest(
+    name,
+    ports.map((port) => port.name),
+  );
+  const filled = new Set((hardware?.cards ?? []).map(({ card }) => card.slot.toLowerCase()));
+  const empty = slots.map((slot) => slot.name).filter((slot) => !filled.has(slot.toLowerCase()));
+  const slot = empty.find((one) => name.toLowerCase().includes(`${one.toLowerCase()}/`));
+  draft.fault('name', 'port-unknown', {
+    device: (await keyOf(tx, 'device', device.id)) ?? '',
+    port: name,
+    ...(meant === undefined ? {} : { meant }),
+    ...(slot === undefined ? {} : { slot }),
+  });
+}

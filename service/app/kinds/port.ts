@@ -1,0 +1,26 @@
+/** Ports come with models and cards; one that is added by hand has an interface like the others. */
+import { isEthernet, type PortKindName } from '@zpine/core/rack/ports';
+import { Refusal } from '@zpine/contract/errors';
+import { as, type KindRules } from '../records/draft.ts';
+import { insertInterfaces } from '../hardware/align.ts';
+import { refuseInUse } from '../hardware/use.ts';
+
+export const portRules: KindRules = {
+  async added(tx, records) {
+    // While changes are taken back its own interface comes back, too.
+    if (tx.takingBack) return;
+    const ports = records.map((record) => as('port', record));
+    await insertInterfaces(
+      tx,
+      ports.flatMap(({ id, device, name, kind }) => (isEthernet(kind as PortKindName) ? [{ id, device, name }] : [])),
+    );
+  },
+  async mayGo(tx, records) {
+    for (const record of records) {
+      const port = as('port', record);
+      if (port.source !== 'hand')
+        throw new Refusal('port-brought', { port: port.key, source: port.source === 'card' ? 'a card' : 'the model' });
+      await refuseInUse(tx, [port.id], `port ${port.key}`);
+    }
+  },
+};
