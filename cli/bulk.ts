@@ -12,7 +12,7 @@ import { clientOf, outputOf } from './context.ts';
 import { askYes } from './prompt.ts';
 import { err, out, refusedWord, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
-import { valueText } from './settings.ts';
+import { fieldText } from './settings.ts';
 
 type Options = Record<string, string | boolean | undefined>;
 
@@ -61,7 +61,9 @@ function showBulk(k: KindDescription, { count, changed, applied, items, faults }
     .slice(0, SHOWN)
     .map((item) => [
       item.key,
-      item.changes.map((c) => `${c.field} ${valueText(c.before)} → ${valueText(c.after)}`).join(', '),
+      item.changes
+        .map((c) => `${c.field} ${fieldText(k.name, c.field, c.before)} → ${fieldText(k.name, c.field, c.after)}`)
+        .join(', '),
     ]);
   if (rows.length > 0) out(table([k.name, 'what'], rows));
   if (changed > rows.length) out(`and ${changed - rows.length} more`);

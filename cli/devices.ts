@@ -2,6 +2,8 @@ import { type Command } from 'commander';
 import { type AnyRecord } from '@zpine/contract/kind';
 import { stages } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
+import { formatNumbers } from '@zpine/core/lists/numbers';
+import { shortSeries } from '@zpine/core/naming/series';
 import { clientOf, outputOf } from './context.ts';
 import { forEach } from './each.ts';
 import { ago, out, pairs, stageText, table } from './print.ts';
@@ -14,7 +16,8 @@ export function addDeviceVerbs(noun: Command): void {
     const seen = await clientOf().call('device.overview', { params: { ref: key } });
     const { json, csv } = outputOf(command);
     if (json || csv) return out(JSON.stringify(seen, null, 2));
-    out(deviceText(seen));
+    const { items } = await clientOf().call('cable.plugs', { query: { device: key } });
+    out(deviceText(seen, new Map(items.map((plug) => [plug.from.words, (plug.far ?? plug.to).words]))));
   });
   noun
     .command('stage')
@@ -81,7 +84,8 @@ function addHardwareVerbs(noun: Command): void {
     });
 }
 
-export function deviceText(seen: ReplyOf<'device.overview'>): string {
+/** `far` has, by port, what the cable in it leads to. */
+export function deviceText(seen: ReplyOf<'device.overview'>, far: ReadonlyMap<string, string> = new Map()): string {
   const device = seen.device as unknown as AnyRecord;
   const box = seen.box as unknown as AnyRecord | null;
   const what = [device.duty, device.model && String(device.model).split('/').at(-1)?.toUpperCase(), box?.serial]
@@ -115,16 +119,42 @@ export function deviceText(seen: ReplyOf<'device.overview'>): string {
     String(a.interface),
     String(a.address),
   ]);
-  const lines = interfaces.map((i) => [
-    String(i.name),
-    String(i.form),
-    i.enabled ? 'on' : 'off',
-    i.vlan ? (String(i.vlan).split('/').at(-1) ?? '') : '',
+  const addresses = (i: AnyRecord) =>
     held
       .filter(([on]) => on === i.key)
       .map(([, address]) => address)
-      .join(' '),
-    String(i.description ?? ''),
-  ]);
-  return `${pairs(rows)}\n\n${table(['interface', 'form', '', 'vlan', 'address', 'description'], lines)}`;
+      .join(' ');
+  const plain = (i: AnyRecord) =>
+    i.form === 'port' &&
+    i.enabled &&
+    !i.mode &&
+    !i.description &&
+    !i.memberOf &&
+    !far.get(String(i.key)) &&
+    addresses(i) === '';
+  const lines = interfaces
+    .filter((i) => !plain(i))
+    .map((i) => [
+      String(i.name),
+      String(i.form),
+      i.enabled ? 'on' : 'off',
+      String(i.mode ?? (i.memberOf ? `in ${ofDevice(i.memberOf)}` : '')),
+      vlanText(i),
+      addresses(i),
+      far.get(String(i.key)) ?? '',
+      String(i.description ?? ''),
+    ]);
+  const others = shortSeries(interfaces.filter(plain).map((i) => String(i.name)));
+  const rest = others.length > 0 ? `\nnothing said yet: ${others.join(' ')}` : '';
+  const heads = ['interface', 'form', '', 'mode', 'vlan', 'address', 'plugged to', 'description'];
+  return `${pairs(rows)}\n\n${lines.length > 0 ? table(heads, lines) : ''}${rest}`;
+}
+
+const ofDevice = (key: unknown): string => String(key).split(':').at(-1) ?? '';
+
+/** `304`, `t 304, 316` for tagged ones. */
+function vlanText(i: AnyRecord): string {
+  const own = i.vlan ? (String(i.vlan).split('/').at(-1) ?? '') : '';
+  const tagged = Array.isArray(i.tagged) ? `t ${formatNumbers(i.tagged.map(Number))}` : '';
+  return [own, i.tag ? `tag ${String(i.tag)}` : '', tagged].filter(Boolean).join(', ');
 }

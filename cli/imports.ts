@@ -16,7 +16,7 @@ import { clientOf, outputOf } from './context.ts';
 import { err, out, refusedWord, table } from './print.ts';
 import { askYes } from './prompt.ts';
 import { status, UsageError } from './refusals.ts';
-import { valueText } from './settings.ts';
+import { fieldText } from './settings.ts';
 
 export const formats = ['csv', 'yaml', 'json'] as const;
 export type Format = (typeof formats)[number];
@@ -296,8 +296,8 @@ const changeText = (item: ImportedRow): string => {
   const text = item.changes
     .map((c) =>
       item.action === 'add'
-        ? `${c.field} ${valueText(c.after)}`
-        : `${c.field} ${valueText(c.before)} → ${valueText(c.after)}`,
+        ? `${c.field} ${fieldText(item.kind, c.field, c.after)}`
+        : `${c.field} ${fieldText(item.kind, c.field, c.before)} → ${fieldText(item.kind, c.field, c.after)}`,
     )
     .join(', ');
   return text.length > 90 ? `${text.slice(0, 89)}…` : text;

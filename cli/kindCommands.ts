@@ -58,7 +58,7 @@ function addKind(program: Command, kind: KindName): Command {
   const editing = noun
     .command('edit')
     .description(`edit one ${k.title.toLowerCase()}, or all of a selection`)
-    .argument('[key]', keyHelp(k));
+    .argument('[key]', `${keyHelp(k)}; NAME-{1..8} edits many`);
   addFieldOptions(editing, k, () => true);
   editing
     .option('--where <tests>', 'instead of a key, all of a selection: shows what would come of it, and asks')
@@ -117,6 +117,9 @@ const examples: Record<string, string> = {
   model: 'larkfield/lf-24',
   vlan: 'ard/304',
   interface: 'ard-acc-1:1/3',
+  port: 'ard-acc-1:1/3',
+  card: 'har-core-1:2',
+  cable: 'ard-acc-1:1/3',
 };
 const exampleKey = (k: KindDescription): string =>
   examples[k.name] ?? k.fields[k.key.parts[0] ?? '']?.example ?? k.name;
@@ -254,6 +257,7 @@ async function edit(
   if (key !== undefined && options.where !== undefined) throw new UsageError('either a key or --where, not both');
   const change = { changes: fields, addLabels, dropLabels };
   if (typeof options.where === 'string') return editMany(kind, { where: options.where, ...change }, options, command);
+  if (key?.includes('{')) return editMany(kind, { refs: series(key), ...change }, options, command);
   if (key === undefined) throw new UsageError('name a record, or select some with --where');
   if (labelled) return editMany(kind, { refs: [key], ...change }, { ...options, yes: true }, command);
   const client = clientOf();

@@ -7,6 +7,9 @@ import {
   type Mode,
   type SettingType,
 } from '@zpine/core/settings/layers';
+import { cellText } from '@zpine/contract/csv';
+import { type Value } from '@zpine/contract/fields';
+import { isKind, kindOf } from '@zpine/contract/kinds';
 import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, table } from './print.ts';
@@ -24,6 +27,12 @@ export function valueText(value: unknown): string {
       .map(([k, v]) => `${k}=${valueText(v)}`)
       .join(', ');
   return typeof value === 'string' ? value.replaceAll('\n', ' ⏎ ') : JSON.stringify(value);
+}
+
+/** A value of a field of a kind, as its lists show it. */
+export function fieldText(kind: string, field: string, value: unknown): string {
+  if (value === null || value === undefined || !isKind(kind)) return valueText(value);
+  return valueText(cellText(kindOf(kind), field, { [field]: value as Value }));
 }
 
 const cut = (text: string, most: number): string => (text.length > most ? `${text.slice(0, most - 1)}…` : text);

@@ -10,7 +10,14 @@ import { formatNumbers, parseNumbers } from '@zpine/core/lists/numbers';
 import { parseLabels } from '@zpine/core/naming/labels';
 import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
 import { labelTerm, macTerms, wordsIn } from '@zpine/core/naming/terms';
-import { parsePorts, parseSlots, portsText, slotsText, type PortGroup, type SlotGroup } from '@zpine/core/rack/portGroups';
+import {
+  parsePorts,
+  parseSlots,
+  portsText,
+  slotsText,
+  type PortGroup,
+  type SlotGroup,
+} from '@zpine/core/rack/portGroups';
 import { type Parsed, sure } from '@zpine/core/fault';
 import { z } from 'zod';
 

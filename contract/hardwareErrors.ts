@@ -117,10 +117,8 @@ export const hardwareErrors = {
     'A switched port',
     (p) => `${p.what} is in mode ${p.mode}; what sits on it wants it routed`,
   ),
-  'tag-taken': row(
-    409,
-    'Tag taken',
-    (p) => (p.tag === 0 ? `${p.by} is the untagged one on ${p.base} already` : `${p.by} has tag ${p.tag} on ${p.base}`),
+  'tag-taken': row(409, 'Tag taken', (p) =>
+    p.tag === 0 ? `${p.by} is the untagged one on ${p.base} already` : `${p.by} has tag ${p.tag} on ${p.base}`,
   ),
   'member-form': row(422, 'No aggregate', (p) => `${p.what} is of form ${p.form}, and no aggregate`),
   'member-busy': row(
@@ -173,8 +171,16 @@ export const hardwareErrors = {
     () => 'a cable has a far end: a port, or something in words',
     () => '--to PORT, or --farEnd WORDS',
   ),
-  'cable-unlike': row(422, 'Ports do not fit', (p) => `${p.one} (${p.kind}) and ${p.other} (${p.otherKind}) do not fit`),
-  'cable-plug': row(422, 'Plug does not fit', (p) => `a cable of kind ${p.cable} does not go into ${p.port} (${p.kind})`),
+  'cable-unlike': row(
+    422,
+    'Ports do not fit',
+    (p) => `${p.one} (${p.kind}) and ${p.other} (${p.otherKind}) do not fit`,
+  ),
+  'cable-plug': row(
+    422,
+    'Plug does not fit',
+    (p) => `a cable of kind ${p.cable} does not go into ${p.port} (${p.kind})`,
+  ),
 
   // Devices
   'virtual-place': row(422, 'Virtual', (p) => `${p.device} is virtual: it has no ${p.what}`),

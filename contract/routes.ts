@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
+import { hardwareRoutes } from './hardwareRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
@@ -327,6 +328,7 @@ export const verbRoutes = {
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,
+  ...hardwareRoutes,
 } as const satisfies Record<string, Route>;
 
 export type VerbRouteId = keyof typeof verbRoutes;

@@ -63,7 +63,10 @@ export const fixedNames: Record<string, Shape> = {
   dialect: text('The name of its dialect; null for none'),
   ports: listOf(interfaceShape, 'The interfaces that sit on ports'),
   interfaces: listOf(interfaceShape, 'All interfaces, in their own order'),
-  cards: listOf(mapOf({ slot: text('3, or 3/1 for a card in a card'), model: text(), serial: text() }), 'The cards of its slots'),
+  cards: listOf(
+    mapOf({ slot: text('3, or 3/1 for a card in a card'), model: text(), serial: text() }),
+    'The cards of its slots',
+  ),
   vlans: listOf(vlanShape, 'The VLANs of its site, by number'),
   addresses: listOf(mapOf({ address: text(), interface: text(), prefix: text(), vrf: text() }), 'Its addresses'),
   links: listOf(

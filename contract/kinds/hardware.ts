@@ -51,7 +51,12 @@ export const model = kind({
       example: '{1..4} c4-card',
       about: 'Names, and the form of cards that go in',
     },
-    fits: { type: 'name', title: 'Fits slots of', example: 'c4-card', about: 'Of a card: the form of slot it goes into' },
+    fits: {
+      type: 'name',
+      title: 'Fits slots of',
+      example: 'c4-card',
+      about: 'Of a card: the form of slot it goes into',
+    },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'title', 'dialect', 'heightU', 'depth', 'powerWatts', 'ports', 'slots', 'fits'],

@@ -108,7 +108,12 @@ export const cable = kind({
   fields: {
     from: { type: 'ref', to: 'port', title: 'From', required: true, part: true, own: true, example: 'ard-acc-1:1/24' },
     to: { type: 'ref', to: 'port', title: 'To', part: true, own: true, example: 'ard-xr-1:ge-2' },
-    farEnd: { type: 'text', title: 'Far end', example: 'ferry line, socket 3', about: 'In words, where it is not ours' },
+    farEnd: {
+      type: 'text',
+      title: 'Far end',
+      example: 'ferry line, socket 3',
+      about: 'In words, where it is not ours',
+    },
     kind: { type: 'choice', title: 'Kind', choices: cableKindNames },
     colour: { type: 'choice', title: 'Colour', choices: Object.keys(cableColours) },
     lengthCm: { type: 'int', title: 'Length', unit: 'cm', min: 1, max: 10_000_000 },

@@ -38,3 +38,21 @@ function expandOne(word: string): Parsed<string[], SeriesFault> {
     if (n === last) return ok(out);
   }
 }
+
+/** The way back, for reading: names whose last numbers follow one another become one word, `1/{3..22}`. */
+export function shortSeries(names: readonly string[]): string[] {
+  const runs: { before: string; first: number; last: number; after: string; name: string }[] = [];
+  for (const name of names) {
+    const [, before = '', digits, after = ''] = /^(.*?)(\d{1,9})(\D*)$/.exec(name) ?? [];
+    const run = runs.at(-1);
+    const n = Number(digits);
+    const plain = digits !== undefined && String(n) === digits;
+    if (plain && run && run.before === before && run.after === after && run.last === n - 1) run.last = n;
+    else runs.push({ before: plain ? before : name, first: plain ? n : NaN, last: plain ? n : NaN, after, name });
+  }
+  return runs.flatMap(({ before, first, last, after, name }) => {
+    if (!(last > first)) return [name];
+    const two = last === first + 1;
+    return two ? [`${before}${first}${after}`, `${before}${last}${after}`] : [`${before}{${first}..${last}}${after}`];
+  });
+}

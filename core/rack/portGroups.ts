@@ -150,7 +150,8 @@ export const slotsText = (groups: readonly SlotGroup[]): string =>
   groups.map(({ names, takes }) => `${names} ${takes}`).join('; ');
 
 /** Whether a model's ports are named by the slot that it sits in. */
-export const namesSlot = (groups: readonly PortGroup[]): boolean => groups.some(({ names }) => names.includes(slotSign));
+export const namesSlot = (groups: readonly PortGroup[]): boolean =>
+  groups.some(({ names }) => names.includes(slotSign));
 
 /** `3/1` sits in the card of slot `3`; what sits in the device itself has no card around it. */
 export const slotAround = (slot: string): string | null =>

@@ -17,6 +17,7 @@ import { space } from './addressing/space.ts';
 import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
 import { dismiss, listStrangers, recognise } from './arrivals/strangers.ts';
 import { closeWindow, openWindow } from './arrivals/window.ts';
+import { plugs, trace } from './cables/shown.ts';
 import { explainDhcp } from './boot/explain.ts';
 import { listBootRecords } from './boot/records.ts';
 import { moveStage, overview } from './device.ts';
@@ -25,6 +26,9 @@ import { nextName } from './devices/nextName.ts';
 import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
 import { templateNames } from './editions/names.ts';
 import { faultsOf, shownFault } from './editions/templates.ts';
+import { align, differing } from './hardware/differing.ts';
+import { readSheets, writeSheet } from './hardware/sheets.ts';
+import { declareFound, enterFound, hardware } from './hardware/slots.ts';
 import { history } from './history/list.ts';
 import { listRemoved, restore } from './history/removed.ts';
 import { undo } from './history/undo.ts';
@@ -37,6 +41,7 @@ import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/upl
 import { complete } from './search/complete.ts';
 import { search } from './search/search.ts';
 import { today } from './overview/today.ts';
+import { copySite } from './places/copySite.ts';
 import { drawing } from './racks/drawing.ts';
 import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
@@ -88,6 +93,16 @@ const verbs: VerbHandlers = {
   'address.propose': (tx, { query }) => propose(tx, query),
   'address.assign': (tx, { body }) => assign(tx, body),
   'rack.drawing': (tx, call) => drawing(tx, ref(call)),
+  'device.hardware': (tx, call) => hardware(tx, ref(call)),
+  'device.found': (tx, call) => enterFound(tx, ref(call), call.body),
+  'device.declareFound': (tx, call) => declareFound(tx, ref(call)),
+  'model.differing': (tx, call) => differing(tx, ref(call)),
+  'model.align': (tx, call) => align(tx, ref(call), call.body),
+  'sheet.read': (tx, { body }) => readSheets(tx, body),
+  'sheet.write': (tx, call) => writeSheet(tx, ref(call), call.query),
+  'port.trace': (tx, call) => trace(tx, ref(call)),
+  'cable.plugs': (tx, { query }) => plugs(tx, query),
+  'site.copy': (tx, call) => copySite(tx, ref(call), call.body),
   'prefix.space': (tx, call) => space(tx, ref(call)),
   'value.list': (tx, { query }) => listValues(tx, query),
   'value.put': (tx, { body }) => putValue(tx, body),

@@ -9,7 +9,14 @@ import { recordSteps } from './migrations/records.ts';
 import { type Step } from './migrations/steps.ts';
 
 /** In the order in which they run. New steps go to the end; one that has run anywhere is never changed. */
-export const steps: Step[] = [...recordSteps, ...ledgerSteps, ...onboardingSteps, ...bulkSteps, ...rackSteps, ...hardwareSteps];
+export const steps: Step[] = [
+  ...recordSteps,
+  ...ledgerSteps,
+  ...onboardingSteps,
+  ...bulkSteps,
+  ...rackSteps,
+  ...hardwareSteps,
+];
 
 /**
  * Brings the database to the newest shape. Runs under a lock held by a connection of its own, because DDL ends

@@ -6,6 +6,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { byIds, find, keyOf, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Client } from '../boot/identify.ts';
+import { farEnds } from '../cables/trace.ts';
 import { fitBox } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
 
@@ -167,17 +168,29 @@ async function candidates(
   const says = row.vendor_class?.toLowerCase() ?? '';
   const fitting = (r: (typeof rows)[number]): boolean =>
     box ? Number(r.model_id) === box.model : r.model !== null && says.includes(r.model.toLowerCase());
+  const plugged = await pluggedInto(tx, row.circuit);
+  const hangs = (r: (typeof rows)[number]): boolean => r.natural_key === plugged;
   return rows
-    .sort((a, b) => Number(fitting(b)) - Number(fitting(a)))
+    .sort((a, b) => Number(hangs(b)) - Number(hangs(a)) || Number(fitting(b)) - Number(fitting(a)))
     .slice(0, MOST)
     .map((r) => ({
       device: r.natural_key,
       why: [
+        ...(hangs(r) ? [`the cable in ${row.circuit} leads to it`] : []),
         r.box === null ? 'has no box' : `its box ${r.box} is faulty`,
         fitting(r) ? 'the model fits' : r.model === null ? 'its model is not said' : `its model is ${r.model}`,
         r.stage,
       ].join(', '),
     }));
+}
+
+/** The device to which the cable of the records leads from the port that a relay names. */
+async function pluggedInto(tx: Tx, circuit: string | null): Promise<string | null> {
+  if (circuit === null) return null;
+  const [port] = await find(tx, 'port', { natural_key: circuit.trim().toLowerCase() });
+  const end = port && (await farEnds(tx, [port.id])).get(port.id);
+  const [there] = end?.port ? await find(tx, 'port', { id: end.port }) : [];
+  return there ? keyOf(tx, 'device', there.device) : null;
 }
 
 async function mustFindStranger(tx: Tx, id: string): Promise<StrangerRow> {

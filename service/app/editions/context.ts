@@ -138,7 +138,9 @@ async function linksOf(tx: Tx, interfaces: Stored<'interface'>[]): Promise<Val[]
         interface: i.name,
         device: other ? (devices.get(other.device)?.name ?? null) : null,
         port: other?.name ?? end.words,
-        addresses: there.map((a) => `${a.address}/${sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length}`),
+        addresses: there.map(
+          (a) => `${a.address}/${sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length}`,
+        ),
       },
     ];
   });

@@ -37,27 +37,71 @@ interface Wanted {
   socket: Brought;
 }
 
-async function alignSlice(tx: Tx, devices: Stored<'device'>[]): Promise<void> {
+/** How the ports of a device differ from what model and cards bring. */
+export interface Difference {
+  device: Stored<'device'>;
+  hardware: Hardware;
+  missing: Brought[];
+  extra: Stored<'port'>[];
+  /** What is there, but is another kind of socket. */
+  other: Kept[];
+  kept: Kept[];
+  clash: string | undefined;
+}
+
+interface Kept {
+  port: Stored<'port'>;
+  socket: Brought;
+}
+
+export async function differences(tx: Tx, devices: Stored<'device'>[]): Promise<Difference[]> {
   const hardware = await hardwareOf(tx, devices);
-  const ports = grouped(await find(tx, 'port', { device_id: devices.map((d) => d.id) }), (port) => port.device);
-  const missing: Wanted[] = [];
-  const extra: Stored<'port'>[] = [];
-  const kept: { port: Stored<'port'>; socket: Brought }[] = [];
-  for (const one of hardware) {
-    if (one.clash !== undefined) throw new Refusal('port-clash', { device: one.device.key, port: one.clash });
-    refuseLostCards(one);
+  const ports = grouped(
+    await find(tx, 'port', { device_id: devices.map((d) => d.id) }, { order: ['sort_key'] }),
+    (p) => p.device,
+  );
+  return hardware.map((one) => {
     const wanted = new Map(one.sockets.map((socket) => [socket.name.toLowerCase(), socket]));
+    const extra: Stored<'port'>[] = [];
+    const kept: Kept[] = [];
     for (const port of ports.get(one.device.id) ?? []) {
-      const socket = wanted.get(port.name.toLowerCase());
+      const name = port.name.toLowerCase();
+      const socket = wanted.get(name);
       if (socket) kept.push({ port, socket });
       else if (port.source !== 'hand') extra.push(port);
-      wanted.delete(port.name.toLowerCase());
+      wanted.delete(name);
     }
-    for (const socket of wanted.values()) missing.push({ device: one.device, socket });
+    const other = kept.filter(({ port, socket }) => port.kind !== socket.kind);
+    return { device: one.device, hardware: one, missing: [...wanted.values()], extra, other, kept, clash: one.clash };
+  });
+}
+
+/** Everything that could be refused is looked at before anything is written. */
+async function alignSlice(tx: Tx, devices: Stored<'device'>[]): Promise<void> {
+  const found = await differences(tx, devices);
+  for (const { device, hardware, extra, clash } of found) {
+    if (clash !== undefined) throw new Refusal('port-clash', { device: device.key, port: clash });
+    refuseLostCards(hardware);
+    await refuseInUse(
+      tx,
+      extra.map((port) => port.id),
+      `the hardware of ${device.key}`,
+    );
   }
-  await dropPorts(tx, extra, hardware);
-  await settle(tx, kept);
-  await insertSockets(tx, missing);
+  await refuseUnlike(
+    tx,
+    found.flatMap((one) => one.other),
+  );
+  const extra = found.flatMap((one) => one.extra);
+  await removeAll(tx, 'port', extra as unknown as AnyStored[], false);
+  await settle(
+    tx,
+    found.flatMap((one) => one.kept),
+  );
+  await insertSockets(
+    tx,
+    found.flatMap(({ device, missing }) => missing.map((socket) => ({ device, socket }))),
+  );
 }
 
 /** A card needs its slot, whatever becomes of the model around it. */
@@ -72,23 +116,9 @@ function refuseLostCards({ device, model, cards }: Hardware): void {
   }
 }
 
-async function dropPorts(tx: Tx, ports: Stored<'port'>[], hardware: Hardware[]): Promise<void> {
-  if (ports.length === 0) return;
-  const devices = new Map(hardware.map(({ device }) => [device.id, device.key]));
-  const what = `the hardware of ${devices.get(ports[0]?.device ?? 0) ?? 'the device'}`;
-  await refuseInUse(
-    tx,
-    ports.map((port) => port.id),
-    what,
-  );
-  await removeAll(tx, 'port', ports as unknown as AnyStored[], false);
-}
-
 /** What stays belongs to whatever brings it now, and may be of another kind. */
-async function settle(tx: Tx, kept: { port: Stored<'port'>; socket: Brought }[]): Promise<void> {
+async function settle(tx: Tx, kept: Kept[]): Promise<void> {
   const through = new Map(kept.map(({ port }) => [`${port.device} ${port.name.toLowerCase()}`, port.id]));
-  const other = kept.filter(({ port, socket }) => port.kind !== socket.kind);
-  await refuseUnlike(tx, other);
   for (const { port, socket } of kept) {
     const goesOn =
       socket.through === null ? null : (through.get(`${port.device} ${socket.through.toLowerCase()}`) ?? null);
@@ -111,7 +141,7 @@ async function settle(tx: Tx, kept: { port: Stored<'port'>; socket: Brought }[])
   );
 }
 
-async function refuseUnlike(tx: Tx, other: { port: Stored<'port'>; socket: Brought }[]): Promise<void> {
+async function refuseUnlike(tx: Tx, other: Kept[]): Promise<void> {
   const kinds = new Map(other.map(({ port, socket }) => [port.id, socket.kind]));
   const ids = [...kinds.keys()];
   const cables = [...(await find(tx, 'cable', { from_id: ids })), ...(await find(tx, 'cable', { to_id: ids }))];
@@ -168,15 +198,17 @@ const blank = Object.fromEntries(
 ) as Record<string, string | number | boolean | null>;
 
 /** Every Ethernet port has an interface; those that have one already are left alone. */
-export async function insertInterfaces(
-  tx: Tx,
-  ports: { id: number; device: number; name: string }[],
-): Promise<void> {
+export async function insertInterfaces(tx: Tx, ports: { id: number; device: number; name: string }[]): Promise<void> {
   if (ports.length === 0) return;
-  const standing = await tx.select<{ id: number; device_id: number; name: string; port_id: number | null; form: string }>(
-    'SELECT id, device_id, name, port_id, form FROM `interface` WHERE device_id IN (?)',
-    [[...new Set(ports.map((port) => port.device))]],
-  );
+  const standing = await tx.select<{
+    id: number;
+    device_id: number;
+    name: string;
+    port_id: number | null;
+    form: string;
+  }>('SELECT id, device_id, name, port_id, form FROM `interface` WHERE device_id IN (?)', [
+    [...new Set(ports.map((port) => port.device))],
+  ]);
   const known = new Map(standing.map((row) => [`${row.device_id} ${row.name.toLowerCase()}`, row]));
   const fresh = [];
   for (const port of ports) {
@@ -188,6 +220,13 @@ export async function insertInterfaces(
   await insertDerived(
     tx,
     'interface',
-    fresh.map((port) => ({ ...blank, device: port.device, name: port.name, form: 'port', vrf: DEFAULT_VRF, port: port.id })),
+    fresh.map((port) => ({
+      ...blank,
+      device: port.device,
+      name: port.name,
+      form: 'port',
+      vrf: DEFAULT_VRF,
+      port: port.id,
+    })),
   );
 }

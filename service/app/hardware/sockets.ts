@@ -23,7 +23,10 @@ export interface Hardware {
 
 export async function hardwareOf(tx: Tx, devices: Stored<'device'>[]): Promise<Hardware[]> {
   const cards = await find(tx, 'card', { device_id: devices.map((d) => d.id) }, { order: ['sort_key'] });
-  const models = await byIds(tx, 'model', [...devices.flatMap((d) => d.model ?? []), ...cards.map((card) => card.model)]);
+  const models = await byIds(tx, 'model', [
+    ...devices.flatMap((d) => d.model ?? []),
+    ...cards.map((card) => card.model),
+  ]);
   // Many devices have the same model: its patterns are read once.
   const read = new Map<string, Socket[]>();
   const socketsOf = (model: Stored<'model'> | undefined, slot: string | null): Socket[] => {

@@ -146,7 +146,8 @@ class Undoing {
     });
     const records = (odd < 0 ? run : run.slice(0, odd)).flatMap((c) => found.get(Number(c.record_id)) ?? []);
     if (records.length < 2) return 0;
-    if ((await withParts(this.tx, kind, records)).some((part) => this.newerIn(kind, records, part) !== undefined)) return 0;
+    if ((await withParts(this.tx, kind, records)).some((part) => this.newerIn(kind, records, part) !== undefined))
+      return 0;
     await removeAll(this.tx, kind, records);
     return records.length;
   }

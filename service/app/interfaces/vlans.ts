@@ -27,7 +27,9 @@ export async function spellVlans(tx: Tx, drafts: Draft[], field: string): Promis
 export async function checkVlans(tx: Tx, drafts: Draft[], devices: Map<number, Stored<'device'>>): Promise<void> {
   // Its device is on its way back, too, to the site that has these.
   if (tx.takingBack) return;
-  const looked = drafts.filter((d) => (d.changes('vlan') && d.id('vlan') !== null) || (d.changes('tagged') && d.after.tagged));
+  const looked = drafts.filter(
+    (d) => (d.changes('vlan') && d.id('vlan') !== null) || (d.changes('tagged') && d.after.tagged),
+  );
   const vlans = await byIds(tx, 'vlan', idsOf(looked, 'vlan'));
   const sites = new Set<number>();
   for (const draft of looked) {
@@ -99,7 +101,10 @@ export async function followSite(tx: Tx, devices: Stored<'device'>[]): Promise<v
     if (using.length === 0) continue;
     if (device.site === null) throw new Refusal('vlan-without-site', { device: device.key });
     const known = (await numbersAt(tx, [device.site])).get(device.site) ?? new Map<number, number>();
-    const used = using.flatMap((i) => [...(i.tagged ?? []), ...(i.vlan === null ? [] : [vlans.get(i.vlan)?.number ?? 0])]);
+    const used = using.flatMap((i) => [
+      ...(i.tagged ?? []),
+      ...(i.vlan === null ? [] : [vlans.get(i.vlan)?.number ?? 0]),
+    ]);
     const missing = [...new Set(used)].filter((number) => !known.has(number)).sort((a, b) => a - b);
     if (missing.length > 0) {
       const site = (await keyOf(tx, 'site', device.site)) ?? '';

@@ -17,12 +17,19 @@ export const cableRules: KindRules = {
       if (to && words !== null) draft.fault('farEnd', 'cable-ends');
       // Of one that comes back, the other end may be on its way.
       if (!to && words === null && !tx.takingBack) draft.fault('to', 'cable-nowhere');
-      for (const [field, port] of [['from', from], ['to', to]] as const) {
+      for (const [field, port] of [
+        ['from', from],
+        ['to', to],
+      ] as const) {
         if (!port) continue;
         const there = held.get(port.id);
         const other = wanted.get(port.id);
         if (there && there.id !== draft.before?.id && !moves(drafts, there, port.id))
-          draft.fault(field, 'cable-taken', { port: port.key, to: await farEndOf(tx, there, port.id), cable: there.key });
+          draft.fault(field, 'cable-taken', {
+            port: port.key,
+            to: await farEndOf(tx, there, port.id),
+            cable: there.key,
+          });
         else if (other === draft) draft.fault('to', 'cable-same', { port: port.key });
         else if (other) draft.fault(field, 'taken', { value: port.key, by: 'another row of this request' });
         wanted.set(port.id, draft);
@@ -92,7 +99,9 @@ const farEndOf = async (tx: Tx, cable: Stored<'cable'>, port: number): Promise<s
 async function takeEnds(tx: Tx, cables: Stored<'cable'>[]): Promise<void> {
   // The same order for everybody: two that want the same two ports do not wait for one another.
   const rows = cables
-    .flatMap((cable) => [cable.from, cable.to].flatMap((port) => (port === null ? [] : [{ port_id: port, cable_id: cable.id }])))
+    .flatMap((cable) =>
+      [cable.from, cable.to].flatMap((port) => (port === null ? [] : [{ port_id: port, cable_id: cable.id }])),
+    )
     .sort((a, b) => a.port_id - b.port_id);
   if (rows.length > 0) await tx.insertRows('cable_end', rows, '');
 }

@@ -20,7 +20,8 @@ export const cardRules: KindRules = {
     ]);
     const at = (device: number, slot: string) => `${device} ${slot.toLowerCase()}`;
     const modelAt = new Map(cards.map((card) => [at(card.device, card.slot), card.model]));
-    for (const draft of drafts) modelAt.set(at(draft.id('device') ?? 0, draft.text('slot') ?? ''), draft.id('model') ?? 0);
+    for (const draft of drafts)
+      modelAt.set(at(draft.id('device') ?? 0, draft.text('slot') ?? ''), draft.id('model') ?? 0);
     for (const draft of drafts) {
       const device = devices.get(draft.id('device') ?? 0);
       const model = models.get(draft.id('model') ?? 0);
@@ -49,7 +50,9 @@ export const cardRules: KindRules = {
   },
 
   async edited(tx, pairs) {
-    const other = pairs.filter(({ before, after }) => before.model !== after.model).map(({ after }) => as('card', after));
+    const other = pairs
+      .filter(({ before, after }) => before.model !== after.model)
+      .map(({ after }) => as('card', after));
     await alignDevicesOf(tx, other);
   },
 

@@ -105,9 +105,11 @@ function checkForm(draft: Draft): void {
   const form = String(draft.after.form) as Form;
   const has = fieldsOfForm[form];
   for (const field of special)
-    if (!has.includes(field) && (draft.after[field] ?? null) !== null) draft.fault(field, 'field-form', { form, field });
+    if (!has.includes(field) && (draft.after[field] ?? null) !== null)
+      draft.fault(field, 'field-form', { form, field });
   const wants = needed[form];
-  if (wants !== undefined && (draft.after[wants] ?? null) === null) draft.fault(wants, 'form-needs', { form, field: wants });
+  if (wants !== undefined && (draft.after[wants] ?? null) === null)
+    draft.fault(wants, 'form-needs', { form, field: wants });
   if (!has.includes('mode')) return;
   // What VLANs it has says which mode is meant, where nobody said it.
   if (draft.after.mode === null || draft.after.mode === undefined)
@@ -116,12 +118,14 @@ function checkForm(draft: Draft): void {
   if (mode === 'access' && draft.after.tagged) draft.fault('tagged', 'mode-vlans', { mode, field: 'tagged VLANs' });
   if (mode === 'routed')
     for (const field of ['vlan', 'tagged'])
-      if (draft.after[field]) draft.fault(field, 'mode-vlans', { mode, field: field === 'vlan' ? 'VLAN' : 'tagged VLANs' });
+      if (draft.after[field])
+        draft.fault(field, 'mode-vlans', { mode, field: field === 'vlan' ? 'VLAN' : 'tagged VLANs' });
 }
 
 function checkBase(draft: Draft, device: Stored<'device'>, base: Stored<'interface'> | undefined): void {
   if (!base) {
-    if (draft.after.tag && draft.after.form === 'routed') draft.fault('on', 'form-needs', { form: 'routed', field: 'on' });
+    if (draft.after.tag && draft.after.form === 'routed')
+      draft.fault('on', 'form-needs', { form: 'routed', field: 'on' });
     return;
   }
   if (base.device !== device.id) draft.fault('on', 'other-device', { what: base.key, device: device.key });
@@ -136,7 +140,11 @@ function checkMember(draft: Draft, device: Stored<'device'>, whole: Stored<'inte
   if (!whole) return;
   if (whole.device !== device.id) draft.fault('memberOf', 'other-device', { what: whole.key, device: device.key });
   else if (whole.form !== 'aggregate') draft.fault('memberOf', 'member-form', { what: whole.key, form: whole.form });
-  for (const [field, words] of [['mode', 'mode'], ['vlan', 'VLAN'], ['tagged', 'tagged VLANs']] as const)
+  for (const [field, words] of [
+    ['mode', 'mode'],
+    ['vlan', 'VLAN'],
+    ['tagged', 'tagged VLANs'],
+  ] as const)
     if (draft.after[field]) draft.fault(field, 'member-busy', { field: words });
 }
 
@@ -181,7 +189,14 @@ async function findPorts(tx: Tx, drafts: Draft[], devices: Map<number, Stored<'d
     if (!device || name === null) continue;
     const port = known.get(`${device.id} ${name.toLowerCase()}`);
     if (port) draft.after.port = port.id;
-    else if (!tx.takingBack) await refuseUndeclared(tx, draft, device, name, ports.filter((p) => p.device === device.id));
+    else if (!tx.takingBack)
+      await refuseUndeclared(
+        tx,
+        draft,
+        device,
+        name,
+        ports.filter((p) => p.device === device.id),
+      );
   }
   const standing = await byIds(tx, 'port', idsOf(ofPorts, 'port'));
   for (const draft of ofPorts) {

@@ -32,8 +32,9 @@ export const vlanRules: KindRules = {
 };
 
 async function trunksOf(tx: Tx, vlans: number[]) {
-  const rows = await tx.select<{ interface_id: number }>('SELECT interface_id FROM interface_vlan WHERE vlan_id IN (?)', [
-    vlans,
-  ]);
+  const rows = await tx.select<{ interface_id: number }>(
+    'SELECT interface_id FROM interface_vlan WHERE vlan_id IN (?)',
+    [vlans],
+  );
   return find(tx, 'interface', { id: rows.map((row) => Number(row.interface_id)) }, { order: ['sort_key'] });
 }

@@ -130,7 +130,9 @@ function withoutTrace(going: Going[]): Set<string> {
   const recorded = going.flatMap(({ kind, records }) =>
     records.filter((r) => !untouched.has(`${kind} ${r.id}`)).map((record) => ({ kind, record })),
   );
-  const byName = new Map(going.flatMap(({ kind, records }) => records.map((r) => [`${kind} ${r.id}`, { kind, record: r }])));
+  const byName = new Map(
+    going.flatMap(({ kind, records }) => records.map((r) => [`${kind} ${r.id}`, { kind, record: r }])),
+  );
   for (let one = recorded.pop(); one; one = recorded.pop()) {
     for (const [name, { to }] of refsOf(kindOf(one.kind))) {
       const at = `${to} ${Number(one.record[name])}`;
