@@ -17,8 +17,24 @@ export function addRackVerbs(noun: Command): void {
       const seen = await clientOf().call('rack.drawing', { params: { ref } });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
       out(drawingText(seen));
+      for (const line of budgetLines(seen)) out(line);
+      if (seen.strips.length > 0) out(`beside the U: ${seen.strips.join(', ')}`);
       if (seen.unplaced.length > 0) err(`without a U: ${seen.unplaced.join(', ')}`);
     });
+}
+
+type Budget = Drawing['power'];
+
+/** `power 765 of 3000 W`, and a word where it is too much. */
+function budgetLines({ power, weight }: Drawing): string[] {
+  const line = (name: string, { used, most, unknown }: Budget, unit: string, by: number): string[] => {
+    if (used === 0 && most === null) return [];
+    const of = most === null ? '' : ` of ${most / by}`;
+    const over = most !== null && used > most ? `, ${(used - most) / by} ${unit} too much` : '';
+    const more = unknown > 0 ? `, ${unknown} of unknown ${name}` : '';
+    return [`${name} ${used / by}${of} ${unit}${over}${more}`];
+  };
+  return [...line('power', power, 'W', 1), ...line('weight', weight, 'kg', 1000)];
 }
 
 const formWords: Record<string, string> = { blank: 'blank panel', 'cable-guide': 'cable guide', reserved: 'reserved' };

@@ -22,6 +22,9 @@ const rackItem = z.object({
   form: z.string().nullable(),
 });
 
+/** `unknown`: of how many devices and cards the model does not say it. */
+const budget = z.object({ used: z.int(), most: z.int().nullable(), unknown: z.int() });
+
 export const rackRoutes = {
   'rack.drawing': route({
     method: 'GET',
@@ -38,7 +41,13 @@ export const rackRoutes = {
       free: z.array(z.object({ from: z.int(), to: z.int() })),
       freeU: z.int(),
       reservedU: z.int(),
-      /** Devices of this rack that have no U. */
+      /** In watts, by the models of what stands here; `most` is what the rack gives, null where nobody said it. */
+      power: budget,
+      /** In grams. */
+      weight: budget,
+      /** Devices that take no U: power strips beside it. */
+      strips: z.array(z.string()),
+      /** Devices of this rack that have no U, and want one. */
       unplaced: z.array(z.string()),
     }),
   }),

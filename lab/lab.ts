@@ -14,7 +14,7 @@ import { Wire } from './wire.ts';
 const deviceSchema = z.strictObject({
   /** How the lab calls it: a box, wherever it is plugged. */
   name: z.string().regex(/^[a-z0-9._-]+$/),
-  model: z.enum(['LF-24', 'LF-48']),
+  model: z.enum(['LF-24', 'LF-48', 'LF-C4']),
   serial: z.string().max(60),
   mac: z.string().regex(/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/),
   version: z.string().default('2.4.1'),
@@ -23,6 +23,16 @@ const deviceSchema = z.strictObject({
   circuit: z.string().max(200).optional(),
   power: z.enum(['on', 'off']).default('off'),
   faults: z.array(z.string().refine(isFault)).default([]),
+  /** Of a chassis: what is in its slots. */
+  cards: z
+    .array(
+      z.strictObject({
+        slot: z.string().regex(/^\d{1,2}(\/\d{1,2})?$/),
+        model: z.enum(['C4-24T', 'C4-BAY', 'C4-8X']),
+        serial: z.string().max(60),
+      }),
+    )
+    .default([]),
 });
 export type DeviceInput = z.input<typeof deviceSchema>;
 type DeviceEntry = z.output<typeof deviceSchema>;
@@ -90,10 +100,10 @@ export class Lab {
   add(input: DeviceInput): void {
     const entry = deviceSchema.parse(input);
     if (this.devices.has(entry.name)) throw new LabFault(`there is a device ${entry.name} already`);
-    const { name, serial, model, mac, version } = entry;
+    const { name, serial, model, mac, version, cards } = entry;
     const flash = this.flashOf(name);
     const device = new FurrowSwitch({
-      particulars: { serial, model, mac, version },
+      particulars: { serial, model, mac, version, cards },
       plug: { relay: this.relay(entry.relay), circuit: entry.circuit },
       wire: this.wire,
       flash,

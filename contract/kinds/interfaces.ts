@@ -57,6 +57,23 @@ export const port = kind({
 export const interfaceForms = ['port', 'aggregate', 'vlan', 'sub-interface', 'loopback', 'routed'] as const;
 export const interfaceModes = ['access', 'trunk', 'routed'] as const;
 
+type Form = (typeof interfaceForms)[number];
+
+/** Which of these a form has beside what all forms have; the others belong to other forms. */
+export const fieldsOfForm: Record<Form, readonly string[]> = {
+  port: ['mode', 'vlan', 'tagged', 'memberOf', 'speedMbps'],
+  aggregate: ['mode', 'vlan', 'tagged', 'speedMbps'],
+  vlan: ['vlan'],
+  'sub-interface': ['on', 'tag', 'vlan'],
+  loopback: [],
+  routed: ['on', 'tag', 'vlan', 'speedMbps'],
+};
+const formFields = [...new Set(Object.values(fieldsOfForm).flat())];
+
+/** The fields that an interface of this form cannot have. */
+export const notOfForm = (form: string): string[] =>
+  formFields.filter((field) => !(fieldsOfForm[form as Form] ?? []).includes(field));
+
 export const interfaceKind = kind({
   name: 'interface',
   path: 'interfaces',

@@ -3,7 +3,7 @@ import { describe, it } from 'mocha';
 import { Memory } from './memory.ts';
 import { Shell } from './shell.ts';
 
-const memory = () => new Memory({ model: 'LF-24', sockets: 24 });
+const memory = () => new Memory({ model: 'LF-24', sockets: { 1: 24 } });
 
 describe('the memory of a Furrow switch', () => {
   it('takes a file and prints it as it was', () => {

@@ -11,8 +11,14 @@ export interface GrammarRow {
 
 export interface Hardware {
   model: string;
-  sockets: number;
+  /** Sockets by the slot that they are in; a switch without slots has all of its own in slot 1. */
+  sockets: Readonly<Record<string, number>>;
 }
+
+const stretches = ({ sockets }: Hardware): string =>
+  Object.entries(sockets)
+    .map(([slot, n]) => `${slot}/1 to ${slot}/${n}`)
+    .join(', ') || 'none';
 
 const IP = '(\\d{1,3}\\.\\d{1,3}\\.\\d{1,3}\\.\\d{1,3})';
 const octetsFit = (text: string | undefined): boolean =>
@@ -38,12 +44,12 @@ export const grammar: Record<string, GrammarRow[]> = {
     { form: /^account ([a-z][a-z0-9._-]{0,31})$/, opens: 'account' },
     { form: /^lane (\d{1,4})$/, opens: 'lane', refuse: (m) => lane(m[1]) },
     {
-      form: /^socket 1\/(\d{1,3})$/,
+      form: /^socket (\d{1,2}(?:\/\d{1,2})?)\/(\d{1,3})$/,
       opens: 'socket',
       refuse: (m, hardware) =>
-        Number(m[1]) >= 1 && Number(m[1]) <= hardware.sockets
+        Number(m[2]) >= 1 && Number(m[2]) <= (hardware.sockets[m[1] ?? ''] ?? 0)
           ? undefined
-          : `${hardware.model} has sockets 1/1 to 1/${hardware.sockets}`,
+          : `${hardware.model} has sockets ${stretches(hardware)}`,
     },
     { form: /^face (lane \d{1,4}|loop \d{1,3})$/, opens: 'face' },
     { form: new RegExp(`^way (?:${IP}/\\d{1,2}) by \\d+\\.\\d+\\.\\d+\\.\\d+$`), refuse: address },

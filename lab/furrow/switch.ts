@@ -18,6 +18,15 @@ export interface Particulars {
   model: string;
   mac: string;
   version: string;
+  /** What is in its slots. */
+  cards: Card[];
+}
+
+export interface Card {
+  /** `3`, or `3/1` for a card in a card. */
+  slot: string;
+  model: string;
+  serial: string;
 }
 
 /** What survives a power cut. */
@@ -44,7 +53,15 @@ export interface SwitchOptions {
   saved: () => void;
 }
 
-const SOCKETS: Record<string, number> = { 'LF-24': 24, 'LF-48': 48 };
+/** Sockets of switches, and of cards. */
+const SOCKETS: Record<string, number> = { 'LF-24': 24, 'LF-48': 48, 'C4-24T': 24, 'C4-8X': 8 };
+
+const socketsOf = ({ model, cards }: Particulars): Record<string, number> =>
+  model in SOCKETS
+    ? { 1: SOCKETS[model] ?? 0 }
+    : Object.fromEntries(
+        cards.flatMap((card) => (card.model in SOCKETS ? [[card.slot, SOCKETS[card.model] ?? 0]] : [])),
+      );
 const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
 
 export class FurrowSwitch {
@@ -58,7 +75,7 @@ export class FurrowSwitch {
 
   constructor(options: SwitchOptions) {
     this.options = options;
-    this.memory = new Memory({ model: options.particulars.model, sockets: SOCKETS[options.particulars.model] ?? 24 });
+    this.memory = new Memory({ model: options.particulars.model, sockets: socketsOf(options.particulars) });
   }
 
   get isOn(): boolean {
@@ -200,8 +217,10 @@ export class FurrowSwitch {
   }
 
   private about(): string {
-    const { model, serial, version, mac } = this.options.particulars;
-    return [`model    ${model}`, `serial   ${serial}`, `version  ${version}`, `mac      ${mac}`, ''].join('\n');
+    const { model, serial, version, mac, cards } = this.options.particulars;
+    const lines = [`model    ${model}`, `serial   ${serial}`, `version  ${version}`, `mac      ${mac}`];
+    for (const card of cards) lines.push(`card     ${card.slot} ${card.model} ${card.serial}`);
+    return [...lines, ''].join('\n');
   }
 
   private async openDoor(): Promise<void> {

@@ -48,6 +48,21 @@ async function inspect(
     serial: particulars.serial.exec(about)?.[1] ?? '',
     version: particulars.version.exec(about)?.[1] ?? '',
   };
+  const cards = [...about.matchAll(particulars.cards)].map(([, slot = '', model = '', serial = '']) => ({
+    slot,
+    model,
+    serial,
+  }));
+  return { cards, ...(await compareAll(session, probe, dialect, found)) };
+}
+
+async function compareAll(
+  session: Session,
+  probe: Probe,
+  dialect: DialectDescription,
+  found: { model: string; serial: string; version: string },
+): Promise<Omit<ProofResult, 'hostKey' | 'cards'>> {
+  const { commands } = dialect.shell;
   const { serial, model } = probe.expected;
   const events: ArrivalEvent[] = [
     { kind: 'reached', evidence: { address: probe.address, user: probe.user, hostKey: session.fingerprint, ...found } },

@@ -1,4 +1,4 @@
-import { App, Button, Dropdown, Table, Tabs } from 'antd';
+import { App, Button, Dropdown, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
@@ -7,6 +7,9 @@ import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
 import { ArrivalPanel } from '../devices/ArrivalPanel.tsx';
 import { Booting } from '../devices/Booting.tsx';
 import { DeviceSettings } from '../devices/DeviceSettings.tsx';
+import { Interfaces } from '../devices/Interfaces.tsx';
+import { Slots } from '../hardware/Slots.tsx';
+import { Plugs } from '../cables/Plugs.tsx';
 import { Editions } from '../devices/Editions.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
@@ -23,6 +26,7 @@ type Overview = ReplyOf<'device.overview'>;
 
 const tabs = [
   { key: 'records', label: 'Records' },
+  { key: 'cables', label: 'Cables' },
   { key: 'edition', label: 'Configuration' },
   { key: 'booting', label: 'Booting' },
   { key: 'settings', label: 'Settings' },
@@ -115,6 +119,7 @@ export default function DevicePage({ name }: { name: string }) {
         onChange={(next) => setParams(next === 'records' ? {} : { show: next }, { replace: true })}
         tabBarStyle={{ marginBottom: 14 }}
       />
+      {tab === 'cables' && <Plugs of={{ device: device.key }} />}
       {tab === 'edition' && <Editions device={device.key} serves={device.stage === 'serving'} />}
       {tab === 'booting' && <Booting device={device.key} />}
       {tab === 'settings' && <DeviceSettings device={device.key} />}
@@ -126,15 +131,8 @@ export default function DevicePage({ name }: { name: string }) {
             <Hardware seen={seen} box={box} onFit={may ? () => setAdding('box') : undefined} />
           </div>
           <ArrivalPanel device={device.key} closes={seen.windowCloses} />
-          <h2 className="section-title">
-            Interfaces <span className="second">{seen.interfaces.length}</span>
-            {may && (
-              <Button size="small" style={{ marginLeft: 'auto' }} onClick={() => setAdding('interface')}>
-                Add an interface
-              </Button>
-            )}
-          </h2>
-          <Interfaces seen={seen} />
+          <Slots device={device.key} />
+          <Interfaces seen={seen} onAdd={may ? () => setAdding('interface') : undefined} />
           {typeof device.note === 'string' && (
             <>
               <h2 className="section-title">Note</h2>
@@ -284,44 +282,5 @@ function Hardware({ seen, box, onFit }: { seen: Overview; box: AnyRecord | null;
         )}
       </dl>
     </div>
-  );
-}
-
-function Interfaces({ seen }: { seen: Overview }) {
-  const addresses = seen.addresses as unknown as AnyRecord[];
-  const rows = seen.interfaces as unknown as AnyRecord[];
-  return (
-    <Table<AnyRecord>
-      size="small"
-      rowKey="id"
-      dataSource={rows}
-      pagination={false}
-      locale={{ emptyText: 'No interfaces yet' }}
-      columns={[
-        {
-          title: 'Interface',
-          render: (_, r) => (
-            <Link className="mono" to={pathOf('interface', r.key)}>
-              {String(r.name)}
-            </Link>
-          ),
-        },
-        { title: 'Form', dataIndex: 'form' },
-        { title: 'State', render: (_, r) => (r.enabled ? 'on' : <span className="second">off</span>) },
-        { title: 'VLAN', render: (_, r) => (typeof r.vlan === 'string' ? <To kind="vlan" value={r.vlan} /> : null) },
-        {
-          title: 'Addresses',
-          render: (_, r) =>
-            addresses
-              .filter((a) => a.interface === r.key)
-              .map((a) => (
-                <div key={a.id}>
-                  <To kind="address" value={a.key} />
-                </div>
-              )),
-        },
-        { title: 'Description', dataIndex: 'description' },
-      ]}
-    />
   );
 }

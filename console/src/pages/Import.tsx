@@ -2,6 +2,7 @@ import { Tabs } from 'antd';
 import { useSearchParams } from 'react-router';
 import { Hosts, Scans } from '../imports/ListImport.tsx';
 import { RecordsImport } from '../imports/RecordsImport.tsx';
+import { Sheets } from '../imports/SheetImport.tsx';
 import { Page } from '../look/Page.tsx';
 
 const ways = {
@@ -14,6 +15,11 @@ const ways = {
     label: 'Scans',
     sentence: 'What a barcode reader types becomes boxes: in stock, or fitted to devices that wait for one.',
     body: <Scans />,
+  },
+  sheets: {
+    label: 'Model sheets',
+    sentence: 'Models as YAML or JSON, a sheet each. Every fault is named with its line.',
+    body: <Sheets />,
   },
   hosts: {
     label: 'Names and addresses',

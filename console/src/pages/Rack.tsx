@@ -1,9 +1,10 @@
-import { Button, Segmented, Select } from 'antd';
+import { Button, Segmented, Select, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { type Value } from '@zpine/contract/fields';
 import { client, keys, type AnyRecord } from '../api.ts';
+import { Plugs } from '../cables/Plugs.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { Page } from '../look/Page.tsx';
 import { Stage } from '../look/Stage.tsx';
@@ -32,6 +33,7 @@ export default function RackPage({ name }: { name: string }) {
   const [params, setParams] = useSearchParams();
   const asked = params.get('by') as ColourBy;
   const by = ways.includes(asked) ? asked : 'stage';
+  const show = params.get('show') === 'cables' ? 'cables' : 'drawing';
   const [picked, setPicked] = useState<string | Spot>();
   const [adding, setAdding] = useState<{ kind: 'device' | 'filler'; preset: Record<string, Value> }>();
   const may = useMay('engineer');
@@ -95,7 +97,18 @@ export default function RackPage({ name }: { name: string }) {
         </>
       }
     >
-      <div className="racks">
+      <Tabs
+        size="small"
+        activeKey={show}
+        items={[
+          { key: 'drawing', label: 'Drawing' },
+          { key: 'cables', label: 'Cables' },
+        ]}
+        onChange={(next) => setParams(next === 'drawing' ? {} : { show: next }, { replace: true })}
+        tabBarStyle={{ marginBottom: 12 }}
+      />
+      {show === 'cables' && <Plugs of={{ rack: record.key }} />}
+      <div className="racks" hidden={show === 'cables'}>
         {(['front', 'rear'] as const).map((face) => (
           <RackDrawing
             key={face}
@@ -119,6 +132,7 @@ export default function RackPage({ name }: { name: string }) {
             />
           )}
           <Legend by={by} groups={groups} drawing={drawing} />
+          <Budgets drawing={drawing} />
           {may && unplaced.length > 0 && (
             <section className="panel quiet" aria-label="Without a place">
               <h2>Without a place</h2>
@@ -226,6 +240,55 @@ function Free({ spot, unplaced, onPut, onAdd }: FreeProps) {
           </div>
         ) : (
           <span className="second">Nothing stands here.</span>
+        )}
+      </div>
+    </section>
+  );
+}
+
+/** What is drawn and what weighs, and what hangs beside the U. */
+function Budgets({ drawing: { power, weight, strips } }: { drawing: Drawing }) {
+  const rows = [
+    { title: 'Power', ...power, unit: 'W', by: 1 },
+    { title: 'Weight', ...weight, unit: 'kg', by: 1000 },
+  ].filter(({ used, most }) => used > 0 || most !== null);
+  if (rows.length === 0 && strips.length === 0) return null;
+  return (
+    <section className="panel" aria-label="Power and weight">
+      <h2>Power and weight</h2>
+      <div className="body">
+        <div className="budget">
+          {rows.map(({ title, used, most, unknown, unit, by }) => {
+            const over = most !== null && used > most;
+            const share = most === null || most === 0 ? 0 : Math.min(100, (100 * used) / most);
+            return (
+              <Fragment key={title}>
+                <span>{title}</span>
+                <span className="bar">
+                  <i className={over ? 'over' : ''} style={{ width: `${share}%` }} />
+                </span>
+                <span
+                  className="nowrap"
+                  title={unknown > 0 ? `of ${unknown} more the model does not say it` : undefined}
+                >
+                  {over && '✕ '}
+                  {used / by}
+                  {most === null ? '' : ` of ${most / by}`} {unit}
+                  {unknown > 0 && '+'}
+                </span>
+              </Fragment>
+            );
+          })}
+        </div>
+        {strips.length > 0 && (
+          <p className="second" style={{ marginBottom: 0 }}>
+            Beside the U:{' '}
+            {strips.map((key) => (
+              <Link key={key} className="mono" to={pathOf('device', key)}>
+                {key}{' '}
+              </Link>
+            ))}
+          </p>
         )}
       </div>
     </section>

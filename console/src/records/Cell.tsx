@@ -1,10 +1,22 @@
 import { Link } from 'react-router';
 import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { Stage } from '../look/Stage.tsx';
+import { CableColour } from '../cables/CableColour.tsx';
 import { Labels } from './Labels.tsx';
 import { pathOf } from './paths.ts';
 
-const monospaced = new Set<Field['type']>(['name', 'portName', 'code', 'mac', 'ip', 'cidr', 'ranges']);
+const monospaced = new Set<Field['type']>([
+  'name',
+  'portName',
+  'code',
+  'mac',
+  'ip',
+  'cidr',
+  'ranges',
+  'numbers',
+  'ports',
+  'slots',
+]);
 
 /** A value as it is shown, in a list or on a page. */
 export function Cell({ name, field, value }: { name: string; field: Field; value: Value }) {
@@ -17,6 +29,7 @@ export function Cell({ name, field, value }: { name: string; field: Field; value
       </Link>
     );
   }
+  if (name === 'colour' && field.type === 'choice') return <CableColour colour={String(value)} />;
   if (field.type === 'colour') {
     return (
       <>

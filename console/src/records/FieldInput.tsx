@@ -112,6 +112,18 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
           onChange={(e) => set(e.target.value === '' ? null : (typeOf(field).fromText(e.target.value) as Value))}
         />
       );
+    case 'groups':
+      return (
+        <Input.TextArea
+          {...common}
+          className="mono"
+          spellCheck={false}
+          autoSize={{ minRows: 2, maxRows: 8 }}
+          placeholder={placeholder?.replaceAll('; ', '\n')}
+          value={Array.isArray(value) ? typeOf(field).toText(value).replaceAll('; ', '\n') : ((value as string) ?? '')}
+          onChange={(e) => setText(e.target.value)}
+        />
+      );
     case 'code':
       return (
         <Input
@@ -120,7 +132,7 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
           autoComplete="off"
           spellCheck={false}
           placeholder={placeholder}
-          value={(value as string) ?? ''}
+          value={Array.isArray(value) ? typeOf(field).toText(value) : ((value as string) ?? '')}
           onChange={(e) => setText(e.target.value)}
         />
       );

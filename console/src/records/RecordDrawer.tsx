@@ -5,6 +5,7 @@ import { RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
+import { notOfForm } from '@zpine/contract/kinds/interfaces';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
 import { inSentence, withArticle } from '../look/words.ts';
@@ -43,6 +44,9 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
   const [reason, setReason] = useState('');
   const [busy, setBusy] = useState(false);
   const device = Form.useWatch('device', form);
+  const shape = Form.useWatch('form', form);
+  // What an interface of this form cannot have is not asked for.
+  const hidden = kind === 'interface' && typeof shape === 'string' ? notOfForm(shape) : [];
 
   const save = async (another: boolean) => {
     setBusy(true);
@@ -123,6 +127,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
           <Form.Item
             key={name}
             name={name}
+            hidden={hidden.includes(name)}
             label={
               <span>
                 {field.title}

@@ -5,6 +5,7 @@ import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys, type AnyRecord } from '../api.ts';
 import { Page } from '../look/Page.tsx';
+import { More, MoreActions } from './More.tsx';
 import { Cell } from './Cell.tsx';
 import { listPath, pathOf } from './paths.ts';
 import { RecordActions } from './RecordActions.tsx';
@@ -25,7 +26,12 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
       mono={typeof record.title !== 'string'}
       sentence={sentenceOf(kind, record)}
       crumbs={crumbsOf(kind, record)}
-      actions={<RecordActions kind={kind} record={record} />}
+      actions={
+        <>
+          <MoreActions kind={kind} record={record} />
+          <RecordActions kind={kind} record={record} />
+        </>
+      }
     >
       <div className="columns">
         <div>
@@ -34,6 +40,7 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
               <Facts kind={kind} record={record} />
             </div>
           </div>
+          <More kind={kind} record={record} />
           {referrersOf(kind).map(([other, field]) => (
             <Referrers key={`${other} ${field}`} kind={other} field={field} recordKey={record.key} />
           ))}

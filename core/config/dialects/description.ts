@@ -30,7 +30,13 @@ export interface DialectDescription {
     /** A reply that begins so says that a command was not taken. */
     refusal: RegExp;
     commands: { particulars: string; running: string; kept: string; keep: string };
-    particulars: { model: RegExp; serial: RegExp; version: RegExp };
+    particulars: {
+      model: RegExp;
+      serial: RegExp;
+      version: RegExp;
+      /** A line a card: its slot, its model, its serial. */
+      cards: RegExp;
+    };
   };
   /** Beginnings of lines that make a family: of one family all lines are ours, or none. */
   heads: readonly string[];

@@ -39,7 +39,12 @@ export const furrow: DialectDescription = {
     prompt: /(?:^|\n)[A-Za-z0-9._-]+(?:\/[a-z]+)?: $/,
     refusal: /^(not taken|not understood): (.*)$/m,
     commands: { particulars: 'tell about', running: 'tell now', kept: 'tell kept', keep: 'keep' },
-    particulars: { model: /^model +(\S+)/m, serial: /^serial +(\S+)/m, version: /^version +(\S+)/m },
+    particulars: {
+      model: /^model +(\S+)/m,
+      serial: /^serial +(\S+)/m,
+      version: /^version +(\S+)/m,
+      cards: /^card +(\S+) +(\S+) +(\S+)/gm,
+    },
   },
   heads: [
     'name',

@@ -9,6 +9,7 @@ import { type Files } from '../editions/content.ts';
 import { filesOf, type EditionRow } from '../editions/editions.ts';
 import { mapSetting, numberSetting, settingsOf, textSetting } from '../settings/effective.ts';
 import { dialectIdOf } from '../settings/layers.ts';
+import { noteFound } from '../hardware/slots.ts';
 import { apply, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
 
@@ -110,6 +111,8 @@ async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
 
 export interface ProofResult {
   events: ArrivalEvent[];
+  /** What the device says is in its slots; left out where it was not asked. */
+  cards?: { slot: string; model: string; serial: string }[];
   hostKey?: { fingerprint: string; algorithm: string } | undefined;
   comparison?: (Comparison & { at: string }) | undefined;
 }
@@ -128,6 +131,7 @@ export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Prom
       [probe.device, result.hostKey.fingerprint, result.hostKey.algorithm, await tx.now(), 'first arrival'],
     );
   }
+  if (result.cards) await noteFound(tx, probe.device, result.cards, 'arrival');
   for (const [i, event] of result.events.entries()) {
     const seen = i === result.events.length - 1 && result.comparison ? { comparison: result.comparison } : {};
     row = await apply(tx, row, event, seen);

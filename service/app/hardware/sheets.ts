@@ -74,7 +74,7 @@ export async function readSheets(tx: Tx, body: BodyOf<'sheet.read'>): Promise<Ou
       continue;
     }
     if (key !== null) seen.set(key, sheet.file);
-    if (!checkGroups(sheet, out.faults)) continue;
+    sheet.fields = withoutFaultyGroups(sheet, out.faults);
     try {
       await addVendor(tx, sheet, out.vendors);
       const model = await take(tx, sheet, key, out);
@@ -187,9 +187,12 @@ function keyOf({ fields }: Sheet): string | null {
   return vendor.ok && name.ok ? `${vendor.value}/${name.value}` : null;
 }
 
-/** Of ports and slots it is said in which group the fault is. */
-function checkGroups(sheet: Sheet, faults: SheetFault[]): boolean {
-  let sound = true;
+/**
+ * Of ports and slots it is said in which group the fault is. Gives the sheet without what is faulty in this way, so that
+ * the rest of it is looked at, too.
+ */
+function withoutFaultyGroups(sheet: Sheet, faults: SheetFault[]): Record<string, unknown> {
+  const rest = { ...sheet.fields };
   for (const [field, parse] of [
     ['ports', parsePorts],
     ['slots', parseSlots],
@@ -197,19 +200,23 @@ function checkGroups(sheet: Sheet, faults: SheetFault[]): boolean {
     const given = sheet.fields[field];
     if (!Array.isArray(given)) continue;
     const groups = given as { names: string; kind: string; takes: string }[];
-    if (groups.some((group) => typeof group !== 'object' || typeof group?.names !== 'string')) continue;
-    for (let i = 0; i < groups.length; i += 1) {
-      const read = parse(groups.slice(0, i + 1));
-      if (read.ok) continue;
-      const inner =
-        read.fault.code === 'port-kind-unknown' ? 'kind' : read.fault.code === 'name-syntax' ? 'takes' : 'names';
-      fault(faults, sheet, [field, i, inner], read.fault.code, read.fault.params);
-      sound = false;
-      break;
-    }
+    const texts = (group: unknown): boolean =>
+      typeof group === 'object' && group !== null && Object.values(group).every((word) => typeof word === 'string');
+    if (!groups.every((group) => texts(group) && typeof group.names === 'string')) continue;
+    const before = faults.length;
+    const look = (i: number, some: typeof groups): void => {
+      const read = parse(some);
+      if (!read.ok) fault(faults, sheet, [field, i, innerOf(read.fault.code)], read.fault.code, read.fault.params);
+    };
+    for (const [i, group] of groups.entries()) look(i, [group]);
+    // Each may be sound, and all of them too many, or two of them alike.
+    for (let i = 1; i < groups.length && faults.length === before; i += 1) look(i, groups.slice(0, i + 1));
+    if (faults.length > before) delete rest[field];
   }
-  return sound;
+  return rest;
 }
+
+const innerOf = (code: string): string => ({ 'port-kind-unknown': 'kind', 'name-syntax': 'takes' })[code] ?? 'names';
 
 async function addVendor(tx: Tx, { fields }: Sheet, vendors: string[]): Promise<void> {
   const name = parseKeyPart(textOf(fields.vendor));

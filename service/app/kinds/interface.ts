@@ -4,7 +4,7 @@ import { expandSlots } from '@zpine/core/rack/portGroups';
 import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type interfaceForms } from '@zpine/contract/kinds/interfaces';
+import { fieldsOfForm, notOfForm, type interfaceForms } from '@zpine/contract/kinds/interfaces';
 import { type Stored } from '@zpine/contract/kinds';
 import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, find, insertDerived, keyOf, removeDerived } from '../../store/records.ts';
@@ -15,17 +15,7 @@ import { checkVlans, keepTrunks, spellVlans } from '../interfaces/vlans.ts';
 
 type Form = (typeof interfaceForms)[number];
 
-/** Which fields a form has beside those that all have. */
-const fieldsOfForm: Record<Form, readonly string[]> = {
-  port: ['mode', 'vlan', 'tagged', 'memberOf', 'speedMbps'],
-  aggregate: ['mode', 'vlan', 'tagged', 'speedMbps'],
-  vlan: ['vlan'],
-  'sub-interface': ['on', 'tag', 'vlan'],
-  loopback: [],
-  routed: ['on', 'tag', 'vlan', 'speedMbps'],
-};
 const needed: Partial<Record<Form, string>> = { vlan: 'vlan', 'sub-interface': 'on' };
-const special = ['mode', 'vlan', 'tagged', 'on', 'tag', 'memberOf', 'speedMbps'];
 
 export const interfaceRules: KindRules = {
   spell: spellVlans,
@@ -103,14 +93,12 @@ export const interfaceRules: KindRules = {
 
 function checkForm(draft: Draft): void {
   const form = String(draft.after.form) as Form;
-  const has = fieldsOfForm[form];
-  for (const field of special)
-    if (!has.includes(field) && (draft.after[field] ?? null) !== null)
-      draft.fault(field, 'field-form', { form, field });
+  for (const field of notOfForm(form))
+    if ((draft.after[field] ?? null) !== null) draft.fault(field, 'field-form', { form, field });
   const wants = needed[form];
   if (wants !== undefined && (draft.after[wants] ?? null) === null)
     draft.fault(wants, 'form-needs', { form, field: wants });
-  if (!has.includes('mode')) return;
+  if (!fieldsOfForm[form].includes('mode')) return;
   // What VLANs it has says which mode is meant, where nobody said it.
   if (draft.after.mode === null || draft.after.mode === undefined)
     draft.after.mode = draft.after.tagged ? 'trunk' : draft.after.vlan ? 'access' : null;

@@ -34,6 +34,9 @@ const SHOWN = 1000;
 const ownFields = (kind: KindName): Set<string> =>
   new Set(fieldsOf(kindOf(kind)).flatMap(([name, f]) => (f.derived || f.byVerb || f.unique ? [name] : [])));
 
+const given = (fields: Fields): Fields =>
+  Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== null && value !== undefined));
+
 class Copy {
   readonly counts: Record<string, number> = {};
   readonly items: Copied['items'] = [];
@@ -42,6 +45,8 @@ class Copy {
   private readonly tx: Tx;
   private readonly from: Stored<'site'>;
   private readonly body: BodyOf<'site.copy'>;
+  /** New names of devices, by their old ones. */
+  private readonly names = new Map<string, string>();
   /** From the id of what was copied to that of its copy. */
   private readonly made = new Map<KindName, Map<number, number>>();
 
@@ -72,6 +77,7 @@ class Copy {
     const devices = all.filter((device) => device.stage !== 'retired');
     for (const device of all) if (device.stage === 'retired') this.leave('device', device.key, 'it is retired');
     this.refuseNameless(devices);
+    for (const { name } of devices) this.names.set(name, this.named(name));
     await this.copy('device', devices, (device) => ({ name: this.named(device.name), management: null }));
     const ids = devices.map((device) => device.id);
     const cards = await find(tx, 'card', { device_id: ids }, { order: ['sort_key'] });
@@ -98,9 +104,7 @@ class Copy {
     const made = await add(
       this.tx,
       kind,
-      records.map((record) =>
-        this.without(kind, { ...this.fields(kind, record as unknown as AnyStored), ...more(record) }),
-      ),
+      records.map((record) => given({ ...this.fields(kind, record as unknown as AnyStored), ...more(record) })),
       () => [],
     );
     const ids = this.made.get(kind) ?? new Map<number, number>();
@@ -116,16 +120,13 @@ class Copy {
     return made;
   }
 
-  private without(_kind: KindName, fields: Fields): Fields {
-    return Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== null && value !== undefined));
-  }
-
   private fields(kind: KindName, record: AnyStored): Fields {
     const own = ownFields(kind);
     return Object.fromEntries(
       fieldsOf(kindOf(kind)).flatMap(([name, field]): [string, Value][] => {
         const value = record[name] ?? null;
         if (own.has(name) || value === null) return [];
+        if (name === 'description' && typeof value === 'string') return [[name, this.renamedIn(value)]];
         if (field.type !== 'ref') return [[name, value]];
         return [[name, `#${this.copyOf(field.to as KindName, Number(value)) ?? Number(value)}`]];
       }),
@@ -138,6 +139,11 @@ class Copy {
     if (given !== undefined) return given;
     const parts = name.split(/([._-])/);
     return parts.map((part) => (part === this.from.code ? this.code : part)).join('');
+  }
+
+  /** "to ard-xr-1" is "to bel-xr-1" there. */
+  private renamedIn(text: string): string {
+    return text.replace(/[a-z0-9][a-z0-9._-]*/gi, (word) => this.names.get(word.toLowerCase()) ?? word);
   }
 
   private refuseNameless(devices: Stored<'device'>[]): void {

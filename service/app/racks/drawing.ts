@@ -1,7 +1,8 @@
 /** What a drawing of a rack shows: everything that stands in it, and what is free. */
 import { freeStretches } from '@zpine/core/rack/occupancy';
 import { type ReplyOf } from '@zpine/contract/routes';
-import { find, present } from '../../store/records.ts';
+import { type Stored } from '@zpine/contract/kinds';
+import { byIds, find, present } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
 import { placedDevices, placedFillers, shapeOf, takenSlots } from './slots.ts';
@@ -48,6 +49,51 @@ export async function drawing(tx: Tx, ref: string): Promise<ReplyOf<'rack.drawin
     free,
     freeU,
     reservedU,
-    unplaced: devices.filter((device) => device.positionU === null).map((device) => device.key),
+    ...(await budgets(tx, rack, devices)),
+    ...besides(devices, await modelsOf(tx, devices)),
+  };
+}
+
+const modelsOf = (tx: Tx, devices: Stored<'device'>[]): Promise<Map<number, Stored<'model'>>> =>
+  byIds(
+    tx,
+    'model',
+    devices.flatMap((device) => device.model ?? []),
+  );
+
+/** What stands in no U: strips that need none, and what still wants one. */
+function besides(
+  devices: Stored<'device'>[],
+  models: Map<number, Stored<'model'>>,
+): Pick<ReplyOf<'rack.drawing'>, 'strips' | 'unplaced'> {
+  const without = devices.filter((device) => device.positionU === null);
+  const needsNone = (device: Stored<'device'>) => models.get(device.model ?? 0)?.heightU === 0;
+  return {
+    strips: without.filter(needsNone).map((device) => device.key),
+    unplaced: without.filter((device) => !needsNone(device)).map((device) => device.key),
+  };
+}
+
+/** What is drawn and what weighs, by the models of devices and their cards, against what the rack gives and bears. */
+async function budgets(
+  tx: Tx,
+  rack: Stored<'rack'>,
+  devices: Stored<'device'>[],
+): Promise<Pick<ReplyOf<'rack.drawing'>, 'power' | 'weight'>> {
+  const cards = await find(tx, 'card', { device_id: devices.map((device) => device.id) });
+  const all = [...devices.map((device) => device.model), ...cards.map((card) => card.model)];
+  const models = await byIds(
+    tx,
+    'model',
+    all.flatMap((id) => id ?? []),
+  );
+  const sum = (field: 'powerWatts' | 'weightGrams'): { used: number; unknown: number } => {
+    const values = all.map((id) => models.get(id ?? 0)?.[field] ?? null);
+    const known = values.filter((value) => value !== null);
+    return { used: known.reduce((total, value) => total + value, 0), unknown: values.length - known.length };
+  };
+  return {
+    power: { ...sum('powerWatts'), most: rack.powerWatts },
+    weight: { ...sum('weightGrams'), most: rack.loadGrams },
   };
 }

@@ -1,0 +1,27 @@
+import { type KindName } from '@zpine/contract/kinds';
+import { Trace } from '../cables/Trace.tsx';
+import { Differing } from '../hardware/Differing.tsx';
+import { SheetButton } from '../hardware/SheetButton.tsx';
+import { CopySite } from '../places/CopySite.tsx';
+import { type AnyRecord } from '../api.ts';
+
+interface Props {
+  kind: KindName;
+  record: AnyRecord;
+}
+
+/** What some kinds show beside their fields. */
+export function More({ kind, record }: Props) {
+  if (kind === 'port') return <Trace port={record.key} />;
+  if (kind === 'cable' && typeof record.from === 'string') return <Trace port={record.from} />;
+  if (kind === 'interface' && typeof record.port === 'string') return <Trace port={record.port} />;
+  if (kind === 'model') return <Differing model={record.key} />;
+  return null;
+}
+
+/** What can be done with some kinds beside editing. */
+export function MoreActions({ kind, record }: Props) {
+  if (kind === 'model') return <SheetButton model={record.key} />;
+  if (kind === 'site') return <CopySite site={record} />;
+  return null;
+}
