@@ -82,15 +82,14 @@ export function Interfaces({ seen, onAdd }: { seen: Overview; onAdd: (() => void
             title: 'Form',
             render: (_, r) => (
               <>
-                {String(r.form)}
+                {r.mode === null ? String(r.form) : `${String(r.mode)} ${String(r.form)}`}
                 {typeof r.on === 'string' && <span className="second"> on {own(r.on)}</span>}
                 {r.tag !== null && <span className="second"> tag {String(r.tag)}</span>}
                 {typeof r.memberOf === 'string' && <span className="second"> in {own(r.memberOf)}</span>}
+                {!r.enabled && <b> off</b>}
               </>
             ),
           },
-          { title: 'State', render: (_, r) => (r.enabled ? 'on' : <span className="second">off</span>) },
-          { title: 'Mode', dataIndex: 'mode' },
           {
             title: 'VLANs',
             render: (_, r) => (
@@ -127,7 +126,7 @@ export function Interfaces({ seen, onAdd }: { seen: Overview; onAdd: (() => void
             render: (_, r) =>
               typeof r.port === 'string' &&
               far.has(r.key) && (
-                <Link to={pathOf('port', r.port)} className={far.get(r.key)?.includes(':') ? 'mono' : ''}>
+                <Link to={pathOf('port', r.port)} className={far.get(r.key)?.includes(':') ? 'mono nowrap small' : ''}>
                   {far.get(r.key)}
                 </Link>
               ),
@@ -137,10 +136,16 @@ export function Interfaces({ seen, onAdd }: { seen: Overview; onAdd: (() => void
             ? [
                 {
                   title: '',
-                  width: 56,
+                  width: 34,
                   render: (_: unknown, r: AnyRecord) => (
-                    <Button size="small" type="link" style={{ padding: 0 }} onClick={() => setEditing(r)}>
-                      Edit
+                    <Button
+                      size="small"
+                      type="link"
+                      style={{ padding: 0 }}
+                      aria-label={`edit ${String(r.name)}`}
+                      onClick={() => setEditing(r)}
+                    >
+                      ✎
                     </Button>
                   ),
                 },

@@ -46,7 +46,7 @@ export default function RackPage({ name }: { name: string }) {
   const site = name.split('/')[0] ?? '';
   const waiting = useQuery({
     queryKey: keys.list('device', { site, rack: 'none', waiting: true }),
-    queryFn: () => client.list('device', { where: `site=${site} rack=none stage!=retired`, limit: 100 }),
+    queryFn: () => client.list('device', { where: `site=${site} rack=none virtual=no stage!=retired`, limit: 100 }),
     enabled: may,
   });
   if (found.isError) return <Refused title={name} error={found.error} back="/racks" />;
@@ -79,6 +79,7 @@ export default function RackPage({ name }: { name: string }) {
         <>
           <Segmented<ColourBy>
             value={by}
+            disabled={show === 'cables'}
             options={ways.map((way) => ({ value: way, label: way[0]?.toUpperCase() + way.slice(1) }))}
             onChange={(way) => setParams(way === 'stage' ? {} : { by: way }, { replace: true })}
           />

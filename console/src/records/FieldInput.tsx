@@ -60,14 +60,16 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
         <Switch {...common} checked={Boolean(value)} onChange={set} checkedChildren="yes" unCheckedChildren="no" />
       );
     case 'choice':
-      return (field.choices?.length ?? 0) <= 3 ? (
+      // What may be empty can be emptied again.
+      return (field.choices?.length ?? 0) <= 3 && field.default !== undefined ? (
         <Segmented {...common} options={[...(field.choices ?? [])]} value={value as string} onChange={set} />
       ) : (
         <Select
           {...common}
+          allowClear={field.default === undefined && !field.required}
           options={(field.choices ?? []).map((choice) => ({ value: choice, label: choice }))}
           value={value as string}
-          onChange={set}
+          onChange={(next: string | undefined) => set(next ?? null)}
         />
       );
     case 'zone':

@@ -44,6 +44,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
   const [reason, setReason] = useState('');
   const [busy, setBusy] = useState(false);
   const device = Form.useWatch('device', form);
+  const site = useSiteOf(kind === 'interface' && typeof device === 'string' ? device : undefined);
   const shape = Form.useWatch('form', form);
   // What an interface of this form cannot have is not asked for.
   const hidden = kind === 'interface' && typeof shape === 'string' ? notOfForm(shape) : [];
@@ -151,6 +152,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
               disabled={Boolean(base && field.fixed)}
               {...(field.to === 'interface' && kind === 'device' && base ? { only: { device: base.key } } : {})}
               {...(field.to === 'interface' && typeof device === 'string' ? { only: { device } } : {})}
+              {...(field.to === 'vlan' && site !== undefined ? { only: { site } } : {})}
             />
           </Form.Item>
         ))}
@@ -162,6 +164,16 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
       </Form>
     </Drawer>
   );
+}
+
+/** The site of a device: its VLANs are those that its interfaces may have. */
+function useSiteOf(device: string | undefined): string | undefined {
+  const found = useQuery({
+    queryKey: keys.record('device', device ?? ''),
+    queryFn: () => client.show('device', device ?? ''),
+    enabled: device !== undefined,
+  });
+  return found.data?.site ?? undefined;
 }
 
 /** The next name by the pattern of place and duty, to be taken with one click. */

@@ -15,6 +15,7 @@ interface PanelProps {
 }
 
 export function HistoryPanel({ title, query, only }: PanelProps) {
+  const { kind } = query;
   const found = useQuery({
     queryKey: keys.worked('history', query),
     queryFn: () => client.call('history.list', { query }),
@@ -26,7 +27,11 @@ export function HistoryPanel({ title, query, only }: PanelProps) {
         <ChangeSet key={set.id} set={set} {...(only ? { only } : {})} />
       ))}
       {found.data?.items.length === 0 && (
-        <div className="body second">It has not changed since it came with the service.</div>
+        <div className="body second">
+          {kind === 'port' || kind === 'interface'
+            ? 'It came along with its device, and nobody has changed it.'
+            : 'It has not changed since it came with the service.'}
+        </div>
       )}
     </section>
   );

@@ -1,12 +1,21 @@
 /** What matters about a record, in one sentence; and where it belongs. */
 import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
 import { type AnyRecord } from '../api.ts';
+import { metres } from '../cables/words.ts';
 import { placeOf } from '../shell/navigation.ts';
 import { listPath, pathOf } from './paths.ts';
 
 const join = (parts: unknown[]): string =>
   parts.filter((part) => part !== null && part !== undefined && part !== '').join(' · ');
 const upper = (value: unknown): string | null => (typeof value === 'string' ? value.toUpperCase() : null);
+
+const comesWith = (r: AnyRecord): string =>
+  r.source === 'hand'
+    ? 'added by hand'
+    : r.source === 'card'
+      ? `comes with card ${String(r.card)}`
+      : 'comes with the model';
 
 const sentences: Partial<Record<KindName, (r: AnyRecord) => string>> = {
   site: (r) => join([upper(r.code), r.area, r.timeZone]),
@@ -30,7 +39,11 @@ const sentences: Partial<Record<KindName, (r: AnyRecord) => string>> = {
     ]),
   address: (r) =>
     join([r.interface ? `on ${String(r.interface)}` : 'reserved', r.description, `in ${String(r.prefix)}`]),
-  interface: (r) => join([r.form, r.description, r.enabled ? null : 'disabled']),
+  interface: (r) => join([r.mode, r.form, r.description, r.enabled ? null : 'disabled']),
+  card: (r) => join([r.model, r.serial, `slot ${String(r.slot)} of ${String(r.device)}`]),
+  port: (r) => join([portKinds[r.kind as PortKindName].title, comesWith(r)]),
+  cable: (r) =>
+    join([r.kind, r.colour, metres(r.lengthCm as number | null), r.marking, `to ${String(r.to ?? r.farEnd)}`]),
   template: (r) => (r.fragment ? 'A fragment' : join(['for', r.dialect, r.model, r.duty])),
   setting: (r) => join([r.about, r.valueType, r.unit]),
 };
