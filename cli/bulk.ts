@@ -112,18 +112,18 @@ export function keyFields(k: KindDescription, key: string): Record<string, Value
   );
 }
 
-/** Values of options: one for all copies, or one for each. */
-function spread(k: KindDescription, records: Record<string, Value>[], options: Options): void {
+/** Values of options: one for all records, or one for each. */
+export function spread(k: KindDescription, records: Record<string, Value>[], options: Options): void {
   const extra = k.name === 'device' ? ['serial', 'boxMac'] : [];
   for (const name of [...Object.keys(k.fields), ...extra]) {
     const text = options[name];
     if (typeof text !== 'string') continue;
     const field = k.fields[name];
     const whole =
-      field?.type === 'labels' || field?.type === 'note' || field?.type === 'text' || field?.type === 'ranges';
+      field !== undefined && ['labels', 'note', 'text', 'ranges', 'numbers', 'ports', 'slots'].includes(field.type);
     const values = whole ? [text] : series(text);
     if (values.length !== 1 && values.length !== records.length)
-      throw new UsageError(`--${name} has ${values.length} values for ${records.length} copies`);
+      throw new UsageError(`--${name} has ${values.length} values for ${records.length} records`);
     for (const [i, record] of records.entries()) {
       const value = values[values.length === 1 ? 0 : i] ?? '';
       record[name] = field ? (typeOf(field).fromText(value) as Value) : value;

@@ -5,7 +5,7 @@ import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { clientOf, outputOf } from './context.ts';
-import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series } from './bulk.ts';
+import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series, spread } from './bulk.ts';
 import { viewNamed } from './finding.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
 import { UsageError } from './refusals.ts';
@@ -223,7 +223,8 @@ export async function addRecord(kind: KindName, key: string, options: Options, c
   const k = kindOf(kind);
   const reason = options.reason as string | undefined;
   if (key.includes('{')) {
-    const records = series(key).map((one) => ({ ...fieldsFrom(k, options), ...keyFields(k, one) }));
+    const records = series(key).map((one) => keyFields(k, one));
+    spread(k, records, options);
     const made = await clientOf().addAll(kind, records, { reason });
     if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
     return out(`added ${many(k, made.length)}: ${made.map((record) => record.key).join(' ')}`);

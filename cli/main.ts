@@ -6,7 +6,7 @@ import { addEditions } from './editions.ts';
 import { addCableVerbs } from './cables.ts';
 import { addCardVerbs, addModelVerbs } from './hardware.ts';
 import { addSiteVerbs } from './sites.ts';
-import { addRackVerbs } from './racks.ts';
+import { addRackFilling, addRackVerbs } from './racks.ts';
 import { addSettingVerbs } from './settings.ts';
 import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
@@ -55,6 +55,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addCableVerbs(nouns.get('cable') ?? program);
   addSiteVerbs(nouns.get('site') ?? program);
   addRackVerbs(nouns.get('rack') ?? program);
+  addRackFilling(nouns.get('rack') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);

@@ -1,9 +1,11 @@
 /** A rack as text: front and rear beside one another, the top above. */
 import { type Command } from 'commander';
-import { type ReplyOf } from '@zpine/contract/routes';
+import { type BodyIn, type ReplyOf } from '@zpine/contract/routes';
 import { fromBottom, slotsOf, type Extent, type Face, type Side } from '@zpine/core/rack/occupancy';
+import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, stageText, table } from './print.ts';
+import { askYes } from './prompt.ts';
 
 type Drawing = ReplyOf<'rack.drawing'>;
 type Item = Drawing['items'][number];
@@ -20,6 +22,50 @@ export function addRackVerbs(noun: Command): void {
       for (const line of budgetLines(seen)) out(line);
       if (seen.strips.length > 0) out(`beside the U: ${seen.strips.join(', ')}`);
       if (seen.unplaced.length > 0) err(`without a U: ${seen.unplaced.join(', ')}`);
+    });
+}
+
+export function addRackFilling(noun: Command): void {
+  noun
+    .command('fill')
+    .description('many devices into several racks: named by their patterns, each at the next U that is free')
+    .argument('<rack...>', 'racks, shared out evenly among them')
+    .requiredOption('--count <n>', 'how many in all')
+    .option('--model <model>')
+    .option('--duty <duty>')
+    .option('--owner <owner>')
+    .option('--labels <labels>')
+    .option('--face <face>', 'front or rear')
+    .option('--from <end>', 'begin at the bottom or at the top')
+    .option('--startU <u>', 'not before this number')
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText(
+      'after',
+      '\nExample:\n  zpine rack fill ard/closet/w1 cob/closet/w1 ske/closet/w1 --count 10 --model larkfield/lf-24 --duty access',
+    )
+    .action(async (racks: string[], options: Record<string, string | boolean>, command: Command) => {
+      const { yes, reason, count, startU, labels, ...given } = options as Record<string, string>;
+      const body = {
+        racks: racks.flatMap(series),
+        count: Number(count),
+        ...(startU === undefined ? {} : { startU: Number(startU) }),
+        ...(labels === undefined ? {} : { labels: labels.split(/[\s,]+/) }),
+        ...given,
+      } as BodyIn<'rack.fill'>;
+      const send = (apply: boolean) => clientOf().call('rack.fill', { body: { ...body, apply }, reason });
+      const seen = await send(Boolean(yes));
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      out(
+        table(
+          ['device', 'rack', 'U'],
+          seen.items.map((item) => [item.device, item.rack, String(item.positionU)]),
+          new Set([2]),
+        ),
+      );
+      if (seen.applied) return out(`added ${seen.items.length} devices`);
+      if (!(await askYes(`add ${seen.items.length} devices?`))) return err('not saved; --yes saves without asking');
+      out(`added ${(await send(true)).items.length} devices`);
     });
 }
 

@@ -154,6 +154,12 @@ export const errors = {
     () => 'somebody took this place in the rack a moment ago',
     () => 'choose another U',
   ),
+  'racks-full': row(
+    409,
+    'Racks full',
+    (p) => `there is room for ${p.free} of ${p.count}`,
+    () => 'name more racks, or fewer devices',
+  ),
   'position-lost': row(
     409,
     'Would not fit any more',

@@ -54,7 +54,8 @@ function exampleText(field: Field): string {
 
 /** Another one of the same sort: the last number in it is one more. */
 function next(text: string, field: Field): string {
-  if (field.to) return text;
+  // Of kinds that are named by a reference alone, the next one.
+  if (field.to && !field.own) return text;
   if (/[0-9]/.test(text)) {
     if (field.type === 'cidr')
       return text.replace(/^(\d+\.\d+\.)(\d+)/, (_, head: string, n: string) => `${head}${Number(n) + 1}`);

@@ -60,7 +60,7 @@ describe('the demo', function () {
     const devices = (await (await fetch(`${url}/api/v1/devices?count=true`, { headers: { Cookie } })).json()) as {
       count: number;
     };
-    expect(devices.count).to.equal(17);
+    expect(devices.count).to.equal(23);
     expect(await (await fetch(url)).text()).to.include('Zealous Pine');
     child.kill('SIGINT');
     expect(await ended).to.equal(0);

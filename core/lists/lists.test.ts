@@ -1,5 +1,9 @@
 import { expect } from 'chai';
+import fc from 'fast-check';
+import { sure } from '../fault.ts';
+import { expandSeries, shortSeries } from '../naming/series.ts';
 import { readHosts } from './hosts.ts';
+import { formatNumbers, parseNumbers } from './numbers.ts';
 import { readScans } from './scans.ts';
 
 const known = {
@@ -126,4 +130,46 @@ describe('pasted lists of names and addresses', () => {
   ];
   for (const [what, text, read, faults = []] of cases)
     it(`reads ${what}`, () => expect(hosts(text)).to.deep.equal({ hosts: read, faults }));
+});
+
+describe('lists of numbers', () => {
+  it('are written as people write them', () => {
+    const read = (text: string) => parseNumbers(text, { min: 1, max: 4094 });
+    expect(read('328, 316 340-343')).to.deep.equal({ ok: true, value: [316, 328, 340, 341, 342, 343] });
+    expect(formatNumbers([316, 328, 329, 340, 341, 342])).to.equal('316, 328, 329, 340-342');
+    for (const text of ['0', '4095', '12-9', 'x', '1..4', '-4']) expect(read(text).ok, text).to.equal(false);
+  });
+
+  it('come back from their text', () =>
+    fc.assert(
+      fc.property(fc.uniqueArray(fc.integer({ min: 1, max: 4094 })), (some) => {
+        const numbers = some.sort((a, b) => a - b);
+        expect(parseNumbers(formatNumbers(numbers), { min: 1, max: 4094 })).to.deep.equal({ ok: true, value: numbers });
+      }),
+    ));
+});
+
+describe('names in a row, made short', () => {
+  it('are one word where their last numbers follow one another', () => {
+    expect(shortSeries(['1/1', '1/2', '1/3', '1/5', 'con', 'ge-1.0', '2/07', '2/08'])).to.deep.equal([
+      '1/{1..3}',
+      '1/5',
+      'con',
+      'ge-1.0',
+      '2/07',
+      '2/08',
+    ]);
+  });
+
+  it('stand for the same names', () =>
+    fc.assert(
+      fc.property(
+        fc.array(fc.tuple(fc.constantFrom('1/', 'ge-', '3/1/', 'x'), fc.integer({ min: 0, max: 30 }))),
+        (some) => {
+          const names = some.map(([before, n]) => `${before}${n}`);
+          const back = shortSeries(names).flatMap((word) => sure(expandSeries(word)));
+          expect(back).to.deep.equal(names);
+        },
+      ),
+    ));
 });

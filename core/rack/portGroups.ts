@@ -130,7 +130,7 @@ export function parsePorts(given: Given): Parsed<PortGroup[], GroupFault> {
     }
     groups.push({ names, kind });
   }
-  const tried = expandPorts(groups, groups.some(({ names }) => names.includes(slotSign)) ? '1' : null);
+  const tried = expandPorts(groups, groups.some(({ names }) => names.includes(slotSign)) ? 'S' : null);
   return tried.ok ? ok(groups) : tried;
 }
 

@@ -43,6 +43,7 @@ import { search } from './search/search.ts';
 import { today } from './overview/today.ts';
 import { copySite } from './places/copySite.ts';
 import { drawing } from './racks/drawing.ts';
+import { fill } from './racks/fill.ts';
 import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
 import { editMany } from './records/editMany.ts';
@@ -93,6 +94,7 @@ const verbs: VerbHandlers = {
   'address.propose': (tx, { query }) => propose(tx, query),
   'address.assign': (tx, { body }) => assign(tx, body),
   'rack.drawing': (tx, call) => drawing(tx, ref(call)),
+  'rack.fill': (tx, { body }) => fill(tx, body),
   'device.hardware': (tx, call) => hardware(tx, ref(call)),
   'device.found': (tx, call) => enterFound(tx, ref(call), call.body),
   'device.declareFound': (tx, call) => declareFound(tx, ref(call)),

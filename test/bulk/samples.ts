@@ -15,6 +15,7 @@ const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>
   address: { address: (n) => `10.201.0.${n % 250}` },
   filler: { positionU: (n) => (n % 20) + 1 },
   setting: { name: (n) => `sample.n${n}`, about: () => 'A sample' },
+  card: { slot: (n) => String(n % 100) },
   template: { source: () => 'hostname {device.name}\n' },
 };
 
@@ -47,13 +48,28 @@ export async function sampleFields(client: Client, kind: KindName): Promise<Reco
   const n = (made += 1);
   const out: Record<string, Value> = { note: NOTE };
   if (kind === 'address') await ensureCover(client);
+  Object.assign(out, await before[kind]?.(client, n));
   for (const [name, field] of fieldsOf(k)) {
     const wanted = k.key.parts.includes(name) || (field.required && field.default === undefined);
+    if (name in out) continue;
     if (!wanted || field.derived || field.byVerb || (field.default !== undefined && field.to)) continue;
     out[name] = field.to ? (await addSample(client, field.to as KindName)).key : valueOf(kind, name, field, n);
   }
   return out;
 }
+
+/** What must be there first, and the fields that say so. */
+const before: Partial<Record<KindName, (client: Client, n: number) => Promise<Record<string, Value>>>> = {
+  card: async (client, n) => {
+    const vendor = (await addSample(client, 'vendor')).key;
+    const form = `form-${n}`;
+    const around = await client.add('model', { vendor, name: `chassis-${n}`, slots: `{0..99} ${form}` });
+    const model = await client.add('model', { vendor, name: `card-${n}`, fits: form });
+    const device = await client.add('device', { name: `slotted-${n}`, model: around.key });
+    return { device: device.key, model: model.key };
+  },
+  cable: () => Promise.resolve({ farEnd: 'the next landing' }),
+};
 
 const ensureCover = async (client: Client): Promise<void> => {
   const { count } = await client.list('prefix', { cidr: '10.201.0.0/24', count: 'true' });
@@ -68,10 +84,11 @@ export async function addSample(
   return client.add(kind, { ...(await sampleFields(client, kind)), ...more });
 }
 
-/** What makes another record of it: the parts of the key that are not references. */
+/** What makes another record of it: the parts of the key that are not references, if it has some. */
 export async function otherNames(client: Client, kind: KindName): Promise<Record<string, Value>> {
   const k = kindOf(kind);
   const fields = await sampleFields(client, kind);
-  const own = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
+  const named = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
+  const own = named.length > 0 ? named : k.key.parts;
   return Object.fromEntries(own.map((part) => [part, fields[part] ?? null]));
 }

@@ -74,7 +74,8 @@ export async function another(
   const mac = `02:00:00:00:00:${n.toString(16).padStart(2, '0')}`;
   const serial = `LF24-7000-${n}`;
   await o.client.add('device', { name: device, duty: 'access', model: 'larkfield/lf-24', site: 'mos' });
-  for (const name of ['1/1', '1/2']) await o.client.add('interface', { device, name, description: `desk ${name}` });
+  for (const name of ['1/1', '1/2'])
+    await o.client.edit('interface', `${device}:${name}`, { description: `desk ${name}`, mode: 'access' });
   await o.client.add('box', { serial, model: 'larkfield/lf-24', mac, device });
   await o.client.call('device.assignManagement', { params: { ref: device }, body: {} });
   o.lab.add({ name: box, model: 'LF-24', serial, mac, relay, faults });

@@ -10,6 +10,7 @@ import { inSentence, withArticle } from '../look/words.ts';
 import { Page } from '../look/Page.tsx';
 import { useMay } from '../session.tsx';
 import { placeOf } from '../shell/navigation.ts';
+import { FillRacks } from '../racks/FillRacks.tsx';
 import { BulkDrawer } from './BulkDrawer.tsx';
 import { Cell } from './Cell.tsx';
 import { GroupTabs } from './GroupTabs.tsx';
@@ -127,6 +128,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   }, [count, onCount]);
   const may = useMay('engineer');
   const [ticked, setTicked] = useState<string[]>([]);
+  const [filling, setFilling] = useState(false);
   const [bulk, setBulk] = useState<{ refs: string[] } | { where: string }>();
   const narrowed = Object.keys(filters).some((name) => name !== 'sort');
   const fresh = useFresh(items);
@@ -202,6 +204,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
             Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
           </Button>
         )}
+        {may && kind === 'rack' && ticked.length > 0 && <Button onClick={() => setFilling(true)}>Fill them …</Button>}
         {may && ticked.length === 0 && params.has('where') && !half && (count ?? 0) > 0 && (
           <Button onClick={() => setBulk({ where: params.get('where') ?? '' })}>Edit all {count}</Button>
         )}
@@ -241,6 +244,16 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
           onSeen={() => void list.fetchNextPage()}
           busy={list.isFetchingNextPage}
           left={(count ?? 0) - items.length}
+        />
+      )}
+      {filling && (
+        <FillRacks
+          racks={ticked}
+          onClose={() => setFilling(false)}
+          onDone={() => {
+            setFilling(false);
+            setTicked([]);
+          }}
         />
       )}
       {bulk && (

@@ -9,7 +9,7 @@ import { kindOf, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
 import { type AnyStored, byIds, find, insertDerived } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { removeAll } from '../records/remove.ts';
+import { takeAway, withParts } from '../records/parts.ts';
 import { hardwareOf, type Brought, type Hardware } from './sockets.ts';
 import { refuseInUse } from './use.ts';
 
@@ -93,7 +93,9 @@ async function alignSlice(tx: Tx, devices: Stored<'device'>[]): Promise<void> {
     found.flatMap((one) => one.other),
   );
   const extra = found.flatMap((one) => one.extra);
-  await removeAll(tx, 'port', extra as unknown as AnyStored[], false);
+  // Nobody is asked whether they may go: what brought them is gone.
+  const gone = extra as unknown as AnyStored[];
+  if (gone.length > 0) await takeAway(tx, 'port', gone, await withParts(tx, 'port', gone));
   await settle(
     tx,
     found.flatMap((one) => one.kept),

@@ -12,7 +12,8 @@ import { rulesOf } from '../kinds/rules.ts';
 import { Draft } from '../records/draft.ts';
 import { write } from '../records/edit.ts';
 import { finish } from '../records/prepare.ts';
-import { removeAll, removeOne, withParts, type Going } from '../records/remove.ts';
+import { withParts, type Going } from '../records/parts.ts';
+import { removeAll, removeOne } from '../records/remove.ts';
 
 type Image = Record<string, Value>;
 type Undone = ReplyOf<'history.undo'>['items'][number];

@@ -3,9 +3,8 @@ import { formatNumbers } from '@zpine/core/lists/numbers';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Draft, idsOf } from '../records/draft.ts';
-import { byIds, find, keyOf } from '../../store/records.ts';
+import { byIds, find, keyOf, update } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { setFields } from '../records/edit.ts';
 
 /** `316` is the VLAN 316 of the site of the device. */
 export async function spellVlans(tx: Tx, drafts: Draft[], field: string): Promise<void> {
@@ -110,9 +109,15 @@ export async function followSite(tx: Tx, devices: Stored<'device'>[]): Promise<v
       const site = (await keyOf(tx, 'site', device.site)) ?? '';
       throw new Refusal('vlans-lost', { device: device.key, site, numbers: formatNumbers(missing) });
     }
-    for (const i of using)
-      if (i.vlan !== null)
-        await setFields(tx, 'interface', i.id, { vlan: known.get(vlans.get(i.vlan)?.number ?? 0) ?? null });
+    const moved = using.filter((i) => i.vlan !== null);
+    await update(
+      tx,
+      'interface',
+      moved.map((before) => ({
+        before,
+        after: { ...before, vlan: known.get(vlans.get(before.vlan ?? 0)?.number ?? 0) ?? null },
+      })),
+    );
     await keepTrunks(tx, using, true);
   }
 }

@@ -1,9 +1,9 @@
 /** A VLAN that trunks carry stays; when it gets another number they follow. */
 import { Refusal } from '@zpine/contract/errors';
 import { as, type KindRules } from '../records/draft.ts';
-import { find } from '../../store/records.ts';
+import { find, update } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { setFields } from '../records/edit.ts';
+import { keepTrunks } from '../interfaces/vlans.ts';
 
 const NAMED = 5;
 
@@ -12,10 +12,16 @@ export const vlanRules: KindRules = {
     for (const { before, after } of pairs) {
       const [was, is] = [as('vlan', before).number, as('vlan', after).number];
       if (was === is) continue;
-      for (const trunk of await trunksOf(tx, [after.id])) {
-        const tagged = (trunk.tagged ?? []).map((number) => (number === was ? is : number)).sort((a, b) => a - b);
-        await setFields(tx, 'interface', trunk.id, { tagged });
-      }
+      const trunks = await trunksOf(tx, [after.id]);
+      const followed = await update(
+        tx,
+        'interface',
+        trunks.map((trunk) => {
+          const tagged = (trunk.tagged ?? []).map((number) => (number === was ? is : number)).sort((a, b) => a - b);
+          return { before: trunk, after: { ...trunk, tagged } };
+        }),
+      );
+      await keepTrunks(tx, followed, true);
     }
   },
   async removing(tx, records) {

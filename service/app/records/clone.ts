@@ -7,9 +7,11 @@ import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract
 import { parseMac } from '@zpine/core/addressing/mac';
 import { byId, find, present, type AnyStored } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { copyDeviceParts } from '../devices/copyParts.ts';
 import { fitBox } from '../devices/fit.ts';
 import { copyValues } from '../settings/values.ts';
 import { add } from './add.ts';
+import { Copies } from './copies.ts';
 import { editOne } from './edit.ts';
 import { mustFind } from './refs.ts';
 
@@ -30,7 +32,8 @@ export async function clone<K extends KindName>(
     boxes.map(({ rest }) => ({ ...base, ...rest })),
     at,
   );
-  await copyParts(tx, kind, source as unknown as AnyStored, made as unknown as AnyStored[]);
+  if (kind === 'device') for (const record of made) await copyPartsOfDevice(tx, source.id, record.id);
+  else await copyParts(tx, kind, source as unknown as AnyStored, made as unknown as AnyStored[]);
   for (const record of made) await copyValues(tx, kind, source.id, record);
   for (const [i, { box }] of boxes.entries()) {
     const device = made[i];
@@ -84,6 +87,12 @@ function copied(kind: KindName, shown: Record<string, Value>): Record<string, Va
 
 const ownPart = (kind: KindName, to: string | undefined): boolean =>
   to !== undefined && referrersOf(kind).some(([child, field]) => child === to && kindOf(child).fields[field]?.part);
+
+async function copyPartsOfDevice(tx: Tx, source: number, made: number): Promise<void> {
+  const copies = new Copies(tx);
+  copies.note('device', source, made);
+  await copyDeviceParts(copies, [source]);
+}
 
 async function copyParts(tx: Tx, kind: KindName, source: AnyStored, made: AnyStored[]): Promise<void> {
   for (const [child, field] of referrersOf(kind)) {
