@@ -55,10 +55,13 @@ export async function makeUsers(env: Record<string, string>): Promise<void> {
 }
 
 let nets = 0;
+/** Stretches that one process of a test run has for itself, behind those of its siblings. */
+const STRETCHES = 75;
+const seat = Number(process.env.ZPINE_TEST_SEAT ?? 0);
 
 /** A stretch of loopback of its own for booting devices, so that stacks side by side do not meet. */
 export function bootNet(): { env: Record<string, string>; dialMap: string[] } {
-  const row = `default 10.77.0.0/16 127.${100 + ((process.pid + (nets += 1)) % 150)}.0.0/16 10000`;
+  const row = `default 10.77.0.0/16 127.${100 + seat * STRETCHES + ((process.ppid + (nets += 1)) % STRETCHES)}.0.0/16 10000`;
   return { env: { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_DIAL_MAP: row }, dialMap: [row] };
 }
 

@@ -1,11 +1,13 @@
-/** `./run test`: lint, types and all tests; the last line is `N passed, N failed`. */
+/** `./run test`: lint, types and all tests; the last line is `N passed, N failed`. Two files are run at a time. */
+import { fork } from 'node:child_process';
 import { readdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import Mocha from 'mocha';
 import { lint } from './lint.ts';
 import { throwawayMariadb } from './stack.ts';
+import { type Done, type Task } from './testWorker.ts';
 
 const patterns = process.argv.slice(2);
+const WORKERS = 2;
 
 function* testsIn(folder: string): Generator<string> {
   for (const name of readdirSync(folder).sort()) {
@@ -16,27 +18,61 @@ function* testsIn(folder: string): Generator<string> {
   }
 }
 
-const files = [...testsIn('.')].filter((file) => patterns.length === 0 || patterns.some((p) => file.includes(p)));
-const checks = patterns.length === 0 ? await lint() : { passed: 0, failed: 0 };
+/** The long ones first, so that both ends come at about the same time: those with a service, and above all with devices. */
+const weight = (file: string): number =>
+  ['test/onboarding', 'test/launch', 'test/bulk', 'test/hardware', 'test/'].findIndex((begin) =>
+    file.startsWith(begin),
+  );
+const rank = (file: string): number => (weight(file) < 0 ? 9 : weight(file));
 
+const files = [...testsIn('.')]
+  .filter((file) => patterns.length === 0 || patterns.some((p) => file.includes(p)))
+  .sort((a, b) => rank(a) - rank(b));
+const checks = patterns.length === 0 ? await lint() : { passed: 0, failed: 0 };
 const database = await throwawayMariadb();
-Object.assign(process.env, {
+const env = {
+  ...process.env,
   ZPINE_TEST_SOCKET: database.socket,
   ZPINE_TEST_PASSWORD: database.password,
   ZPINE_TEST_PID: String(database.pid),
-});
+};
 
-const mocha = new Mocha({ reporter: 'spec', timeout: 30_000, color: Boolean(process.stdout.isTTY) });
-for (const file of files) mocha.addFile(file);
-await mocha.loadFilesAsync();
-let passed = 0;
-let failed = 0;
-const runner = mocha.run(() => void end());
-runner.on('pass', () => (passed += 1));
-runner.on('fail', () => (failed += 1));
+const results: Done[] = [];
+const waiting = [...files];
+await Promise.all(Array.from({ length: Math.min(WORKERS, files.length) }, (_, seat) => work(seat)));
+await database.stop();
+const sum = (of: 'passed' | 'failed') => results.reduce((total, done) => total + done[of], checks[of]);
+const bad = results.filter((done) => done.failed > 0).map((done) => done.file);
+if (bad.length > 0) process.stdout.write(`failed in ${bad.join(', ')}\n`);
+process.stdout.write(`${sum('passed')} passed, ${sum('failed')} failed\n`);
+process.exit(sum('failed') > 0 || results.every((done) => done.passed === 0) ? 1 : 0);
 
-async function end(): Promise<void> {
-  await database.stop();
-  process.stdout.write(`${checks.passed + passed} passed, ${checks.failed + failed} failed\n`);
-  process.exit(checks.failed + failed > 0 || passed === 0 ? 1 : 0);
+/** A process of its own, with a stretch of loopback of its own, for one file after the other. */
+async function work(seat: number): Promise<void> {
+  const child = fork(new URL('./testWorker.ts', import.meta.url), [], {
+    execArgv: ['--import', 'tsx'],
+    env: { ...env, ZPINE_TEST_SEAT: String(seat) },
+  });
+  let current: string | undefined;
+  await new Promise<void>((ended) => {
+    const next = (): void => {
+      current = waiting.shift();
+      child.send((current === undefined ? { end: true } : { file: current }) satisfies Task);
+    };
+    child.on('message', (message: 'ready' | Done) => {
+      if (message !== 'ready') {
+        results.push(message);
+        process.stdout.write(`${message.file} (${message.seconds.toFixed(1)} s)\n${message.text}`);
+      }
+      next();
+    });
+    child.once('exit', (code) => {
+      // A worker that dies takes its file with it, which has failed then.
+      if (current !== undefined) {
+        results.push({ file: current, passed: 0, failed: 1, text: '', seconds: 0 });
+        process.stdout.write(`${current} ended the process with status ${code}\n`);
+      }
+      ended();
+    });
+  });
 }

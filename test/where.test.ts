@@ -19,14 +19,14 @@ describe('selections', () => {
   const cases: [string, KindName, string[]][] = [
     ['site=ard duty=access', 'device', ['ard-acc-1']],
     ['site=ard,cob duty=access model=larkfield/*', 'device', ['ard-acc-1', 'cob-acc-1']],
-    ['name=ard-*', 'device', ['ard-acc-1', 'ard-xr-1']],
+    ['name=ard-*', 'device', ['ard-acc-1', 'ard-pp-1', 'ard-ps-1', 'ard-xr-1']],
     ['stage=unproved or stage=faulty', 'device', ['har-acc-2', 'har-log-1', 'har-xr-2']],
-    ['duty=log-host not stage=unproved', 'device', ['cob-log-1']],
+    ['duty=log-host not stage=unproved', 'device', ['cob-log-1', 'har-names-1']],
     ['area=north-line duty=crossing-router', 'device', ['ard-xr-1', 'cob-xr-1']],
     ['site.area=brackwater duty=core', 'device', ['har-core-1']],
     ['vendor=tarnwick', 'device', ['cob-acc-2']],
     ['rack=none site=cob', 'device', ['cob-log-1']],
-    ['positionU<=38 site=har', 'device', ['har-log-1', 'har-xr-1', 'har-xr-2']],
+    ['positionU<=38 site=har', 'device', ['har-log-1', 'har-pp-2', 'har-xr-1', 'har-xr-2']],
     ['mac=00005E0053A1', 'box', ['lf24-0188-01']],
     ['condition!=fitted', 'box', ['lf24-0201-11', 'lf24-0201-12']],
     ['device.site=ard', 'box', ['cb7-1134', 'lf24-0188-01']],
@@ -35,6 +35,9 @@ describe('selections', () => {
     ['heightU<20 purpose=quayside room.site=ard', 'rack', ['ard/closet/w1']],
     ['createdAt<2020-01-01', 'site', []],
     ['title="Harbour House"', 'site', ['har']],
+    ['tagged=316 device=ard-*', 'interface', ['ard-acc-1:1/24']],
+    ['mode=access vlan.number=328', 'interface', ['ard-acc-1:1/1', 'cob-acc-1:1/1', 'cob-acc-1:1/2', 'ske-acc-1:1/1']],
+    ['ports=10gbase-t', 'model', ['hazel/h1']],
   ];
   for (const [where, kind, expected] of cases)
     it(`${kind}: ${where}`, async () => expect(await select(where, kind)).to.deep.equal(expected));
@@ -65,12 +68,12 @@ describe('selections', () => {
   it('go with pages and counts', async () => {
     const page = await bench.clients.viewer.list('device', { where: 'area=brackwater', limit: '5', count: 'true' });
     expect(page.items).to.have.length(5);
-    expect(page.count).to.equal(17);
+    expect(page.count).to.equal(23);
     const next = await bench.clients.viewer.list('device', {
       where: 'area=brackwater',
       limit: '50',
       after: page.next ?? '',
     });
-    expect(next.items).to.have.length(12);
+    expect(next.items).to.have.length(18);
   });
 });

@@ -74,7 +74,7 @@ export function Sheets() {
           </div>
         ) : (
           <Input.TextArea
-            aria-label="Sheet"
+            aria-label="Text of the sheet"
             className="mono"
             spellCheck={false}
             autoSize={{ minRows: 8, maxRows: 18 }}

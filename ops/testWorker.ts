@@ -1,0 +1,47 @@
+/** Runs test files that it is handed, one after the other, each in one piece: what it prints goes along with the result. */
+import Mocha from 'mocha';
+
+/** One file, or undefined for the end. */
+export type Task = { file: string } | { end: true };
+
+export interface Done {
+  file: string;
+  passed: number;
+  failed: number;
+  text: string;
+  seconds: number;
+}
+
+async function runFile(file: string): Promise<Done> {
+  const begin = Date.now();
+  let text = '';
+  const { write } = process.stdout;
+  process.stdout.write = ((chunk: string | Uint8Array) => {
+    text += chunk.toString();
+    return true;
+  }) as typeof write;
+  try {
+    const mocha = new Mocha({ reporter: 'spec', timeout: 30_000, color: false });
+    mocha.addFile(file);
+    await mocha.loadFilesAsync();
+    let passed = 0;
+    let failed = 0;
+    await new Promise<void>((done) => {
+      const runner = mocha.run(() => done());
+      runner.on('pass', () => (passed += 1));
+      runner.on('fail', () => (failed += 1));
+    });
+    return { file, passed, failed, text, seconds: (Date.now() - begin) / 1000 };
+  } catch (error) {
+    const why = error instanceof Error ? (error.stack ?? error.message) : String(error);
+    return { file, passed: 0, failed: 1, text: `${text}\n${file} could not be run: ${why}\n`, seconds: 0 };
+  } finally {
+    process.stdout.write = write;
+  }
+}
+
+process.on('message', (task: Task) => {
+  if ('end' in task) process.exit(0);
+  void runFile(task.file).then((done) => process.send?.(done));
+});
+process.send?.('ready');
