@@ -1,4 +1,5 @@
 /** Makes the pictures of docs/screenshots anew, on a fresh demo of their own. */
+import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -57,16 +58,8 @@ const shots: Shot[] = [
   },
   { name: 'prefixes', path: '/prefixes' },
   { name: 'prefix', path: '/prefixes/10.77.16.0%2F24' },
-  {
-    name: 'form',
-    path: '/racks',
-    steps: async (page) => {
-      await page.getByRole('button', { name: 'Add a rack' }).click();
-      await page.getByRole('dialog').getByLabel('Name').fill('Quay 2');
-      await page.getByRole('dialog').getByRole('button', { name: 'Save', exact: true }).click();
-      await page.getByText('did you mean quay-2?').waitFor();
-    },
-  },
+  { name: 'chassis', path: '/devices/har-core-1' },
+  { name: 'cables', path: '/racks/ard%2Fcloset%2Fw1?show=cables' },
   {
     name: 'rack',
     path: '/racks/har%2Fequipment%2Fe1',
@@ -96,16 +89,6 @@ const shots: Shot[] = [
       await page.keyboard.press('Escape');
       await page.getByRole('button', { name: 'See what would change' }).click();
       await page.getByText('3 would change').waitFor();
-    },
-  },
-  {
-    name: 'hosts',
-    path: '/import?from=hosts',
-    steps: async (page) => {
-      await page
-        .getByLabel('List')
-        .fill('10.90.1.5 old-sw-1 # pier shed\n10.90.1.6 old-sw-2\n10.90.1.256 old-sw-3\n10.77.16.11 old-sw-4\n');
-      await page.getByText('256 is more than 255').waitFor();
     },
   },
   {
@@ -146,6 +129,30 @@ async function bootSome(client: Client): Promise<void> {
   throw new Error('the switches of the pictures did not come as far as they should');
 }
 
+const escaped = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;');
+
+/** What the command line says, as it stands in a terminal. */
+async function terminal(): Promise<void> {
+  const home = mkdtempSync(join(tmpdir(), 'zpine-terminal-'));
+  const zpine = (args: string[], input = '') =>
+    spawnSync(process.execPath, ['dist/zpine.js', ...args], {
+      env: { ...process.env, XDG_CONFIG_HOME: home, NO_COLOR: '1' },
+      input,
+      encoding: 'utf8',
+    }).stdout;
+  zpine(['sign-in', service.url, '--user', 'admin'], `${PASSWORD}\n`);
+  const drawn = ['rack', 'draw', 'ard/closet/w1'];
+  const traced = ['cable', 'trace', 'ard-acc-1:1/1'];
+  const text = [drawn, traced].map((args) => `$ zpine ${args.join(' ')}\n${zpine(args)}`).join('\n');
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.setContent(
+    `<body style="margin:0;background:#143529;color:#f6f3ec"><pre style="margin:24px;font:15px/1.45 'DejaVu Sans Mono',monospace">${escaped(text)}</pre></body>`,
+  );
+  await page.screenshot({ path: `${FOLDER}/terminal.png` });
+  await page.close();
+  rmSync(home, { recursive: true, force: true });
+}
+
 mkdirSync(FOLDER, { recursive: true });
 const database = await throwawayMariadb(['zpine_shots']);
 const net = bootNet();
@@ -171,6 +178,7 @@ try {
     }
     await page.context().close();
   }
+  await terminal();
 } finally {
   await browser.close();
   await lab.stop();
