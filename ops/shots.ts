@@ -80,18 +80,6 @@ const shots: Shot[] = [
     },
   },
   {
-    name: 'bulk',
-    path: '/devices?where=site%3Dhar%20duty%3Daccess',
-    steps: async (page) => {
-      await page.getByRole('button', { name: /^Edit all/ }).click();
-      await page.getByLabel('Put labels on').click();
-      await page.keyboard.type('tower ');
-      await page.keyboard.press('Escape');
-      await page.getByRole('button', { name: 'See what would change' }).click();
-      await page.getByText('3 would change').waitFor();
-    },
-  },
-  {
     name: 'import',
     path: '/import?kind=device',
     steps: async (page) => {

@@ -17,7 +17,7 @@ export const card = kind({
   group: 'devices',
   key: { parts: ['device', 'slot'], make: joined, split: (key) => cutAt(key, ':') },
   fields: {
-    device: { type: 'ref', to: 'device', title: 'Device', required: true, part: true, fixed: true },
+    device: { title: 'Device', required: true, part: true, fixed: true, type: 'ref', to: 'device' },
     slot: {
       type: 'portName',
       title: 'Slot',
@@ -43,7 +43,7 @@ export const port = kind({
   group: 'devices',
   key: { parts: ['device', 'name'], make: joined, split: (key) => cutAt(key, ':') },
   fields: {
-    device: { type: 'ref', to: 'device', title: 'Device', required: true, part: true, fixed: true },
+    device: { title: 'Device', required: true, part: true, fixed: true, type: 'ref', to: 'device' },
     name: { type: 'portName', title: 'Name', required: true, fixed: true, example: '1/3' },
     kind: { type: 'choice', title: 'Kind', choices: portKindNames, default: 'ethernet', fixed: true },
     source: { type: 'choice', title: 'Comes with', choices: ['model', 'card', 'hand'], default: 'hand', derived: true },

@@ -73,7 +73,7 @@ export function Interfaces({ seen, onAdd }: { seen: Overview; onAdd: (() => void
           {
             title: 'Interface',
             render: (_, r) => (
-              <Link className="mono" to={pathOf('interface', r.key)}>
+              <Link className="mono nowrap" to={pathOf('interface', r.key)}>
                 {String(r.name)}
               </Link>
             ),
@@ -154,7 +154,7 @@ export function Interfaces({ seen, onAdd }: { seen: Overview; onAdd: (() => void
         ]}
       />
       {quiet.length > 4 && (
-        <p className="second">
+        <p className="second below">
           {all ? '' : `Nothing is said yet of ${shortSeries(quiet.map((r) => String(r.name))).join(', ')}. `}
           <Button size="small" type="link" style={{ padding: 0 }} onClick={() => setAll(!all)}>
             {all ? 'Only those of which something is said' : `Show all ${rows.length}`}

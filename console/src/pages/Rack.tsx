@@ -49,6 +49,13 @@ export default function RackPage({ name }: { name: string }) {
     queryFn: () => client.list('device', { where: `site=${site} rack=none virtual=no stage!=retired`, limit: 100 }),
     enabled: may,
   });
+  const purposeKey = typeof found.data?.purpose === 'string' ? found.data.purpose : undefined;
+  const purpose = useQuery({
+    queryKey: keys.record('purpose', purposeKey ?? ''),
+    queryFn: () => client.show('purpose', purposeKey ?? ''),
+    enabled: purposeKey !== undefined,
+  });
+  const colour = purposeKey === undefined ? undefined : purpose.data?.colour;
   if (found.isError) return <Refused title={name} error={found.error} back="/racks" />;
   if (!found.data || !drawn.data) return <Page title={name} mono children={null} />;
   const record = found.data as unknown as AnyRecord;
@@ -65,15 +72,20 @@ export default function RackPage({ name }: { name: string }) {
   const used = drawing.heightU - drawing.freeU;
   const stretches = drawing.free.length;
   const words = [
-    `${drawing.heightU} U`,
     record.purpose,
+    `${drawing.heightU} U`,
     record.owner,
     `${used} U used, ${drawing.freeU} U free${stretches > 1 ? ` in ${stretches} stretches` : ''}${drawing.reservedU > 0 ? `, ${drawing.reservedU} U reserved` : ''}`,
   ];
   return (
     <Page
       title={`Rack ${record.key}`}
-      sentence={words.filter(Boolean).join(' · ')}
+      sentence={
+        <>
+          {colour && <span className="swatch" style={{ background: colour }} />}
+          {words.filter(Boolean).join(' · ')}
+        </>
+      }
       crumbs={crumbsOf('rack', record)}
       actions={
         <>
@@ -109,7 +121,11 @@ export default function RackPage({ name }: { name: string }) {
         tabBarStyle={{ marginBottom: 12 }}
       />
       {show === 'cables' && <Plugs of={{ rack: record.key }} />}
-      <div className="racks" hidden={show === 'cables'}>
+      <div
+        className="racks"
+        hidden={show === 'cables'}
+        {...(colour ? { style: { '--purpose': colour } as React.CSSProperties } : {})}
+      >
         {(['front', 'rear'] as const).map((face) => (
           <RackDrawing
             key={face}
