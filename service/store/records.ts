@@ -238,38 +238,46 @@ export async function update<K extends KindName>(
     pairs.map((p) => p.after),
   );
   const now = await tx.now();
-  const out: Stored<K>[] = [];
-  const renamed: number[] = [];
-  for (const [i, { before, after }] of pairs.entries()) {
+  const planned = pairs.map(({ before, after }, i) => {
     const from = imageOf(name, before);
     const to = imageOf(name, after);
     const changed = fieldsOf(kindOf(name)).filter(
       ([field]) => JSON.stringify(from[field]) !== JSON.stringify(to[field]),
     );
-    const { key, sortKey } = keys[i] ?? { key: before.key, sortKey: '' };
+    return { before, from, to, changed, ...(keys[i] ?? { key: before.key, sortKey: '' }) };
+  });
+  const differing = planned.filter(({ changed }) => changed.length > 0);
+  for (let at = 0; at < differing.length; at += SLICE) {
+    // Sent one behind the other, without waiting in between.
+    const slice = differing.slice(at, at + SLICE);
+    const touched = await Promise.all(
+      slice.map(({ before, key, sortKey, changed, to }) => {
+        const row: Row = { natural_key: key, sort_key: sortKey, updated_at: now, version: before.version + 1 };
+        for (const [field, spec] of changed) Object.assign(row, toColumns(field, spec, to[field] ?? null));
+        const sets = Object.keys(row).map((c) => `\`${c}\` = ?`);
+        const values = [...Object.values(row), before.id, before.version];
+        return tx.execute(`UPDATE \`${name}\` SET ${sets.join(', ')} WHERE id = ? AND version = ?`, values);
+      }),
+    );
+    const stale = slice[touched.indexOf(0)]?.before;
+    if (stale) throw await staleRefusal(tx, name, stale.id, stale.version);
+  }
+  const out: Stored<K>[] = [];
+  const renamed: number[] = [];
+  /** Those that are found by other words from now on. */
+  const found: AnyStored[] = [];
+  for (const { before, from, to, changed, key } of planned) {
     if (changed.length === 0) {
       out.push(before);
       continue;
     }
-    const row: Row = { natural_key: key, sort_key: sortKey, updated_at: now, version: before.version + 1 };
-    for (const [field, spec] of changed) Object.assign(row, toColumns(field, spec, to[field] ?? null));
-    const sets = Object.keys(row).map((c) => `\`${c}\` = ?`);
-    const touched = await tx.execute(`UPDATE \`${name}\` SET ${sets.join(', ')} WHERE id = ? AND version = ?`, [
-      ...Object.values(row),
-      before.id,
-      before.version,
-    ]);
-    if (touched === 0) throw await staleRefusal(tx, name, before.id, before.version);
     const version = before.version + 1;
     const record = { ...before, ...to, key, version, updatedAt: isoOf(now) };
     if (changed.some(([, spec]) => spec.type === 'mac')) {
       await freeMacs(tx, name, [before.id]);
       await claimMacs(tx, name, [record]);
     }
-    if (termsDiffer(name, from, to)) {
-      await dropTerms(tx, name, [before.id]);
-      await addTerms(tx, name, [record as unknown as AnyStored]);
-    }
+    if (termsDiffer(name, from, to)) found.push(record as unknown as AnyStored);
     knownKeys(tx, name).set(before.id, key);
     if (key !== before.key) renamed.push(before.id);
     await tx.change({
@@ -283,6 +291,12 @@ export async function update<K extends KindName>(
     });
     out.push(record);
   }
+  await dropTerms(
+    tx,
+    name,
+    found.map((record) => record.id),
+  );
+  await addTerms(tx, name, found);
   await renameBelow(tx, name, renamed);
   return out;
 }

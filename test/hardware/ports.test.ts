@@ -276,6 +276,18 @@ describe('ports', () => {
     );
   });
 
+  it('are no hindrance to taking a device back once what was said of them is taken back', async () => {
+    const name = await device('lf-4');
+    const added = (await lastSet())?.id;
+    await client.edit('interface', `${name}:1/1`, { description: 'crane' });
+    const described = (await lastSet())?.id;
+    const refused = client.call('history.undo', { params: { id: String(added) }, body: { apply: true } });
+    expect(await faultsOf(refused)).to.equal('in-use');
+    await undo(described);
+    await undo(added);
+    expect((await client.list('device', { where: `name=${name}` })).items).to.deep.equal([]);
+  });
+
   it('are thousands in one import, and go again when it is taken back', async function () {
     this.timeout(60_000);
     const rows = Array.from({ length: 300 }, (_, i) => `many-${i},larkfield/lf-6`);

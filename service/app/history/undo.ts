@@ -103,6 +103,9 @@ const fieldsFrom = (kind: KindName, image: Image): Image =>
     ]),
   );
 
+const sortOf = ({ before, after }: ChangeRow): 'added' | 'edited' | 'removed' =>
+  before === null ? 'added' : after === null ? 'removed' : 'edited';
+
 class Undoing {
   private readonly tx: Tx;
   /** Which version of before this undo a record is like now. */
@@ -120,16 +123,24 @@ class Undoing {
     this.coming = new Set([...coming].map((c) => `${c.kind} ${Number(c.record_id)}`));
   }
 
-  /** Additions of one kind that stand in a row are taken back together. */
+  /** Additions of one kind that stand in a row are taken back together, and so are edits. */
   async takeSlice(slice: ChangeRow[]): Promise<[ChangeRow, Undone['action']][]> {
     const done: [ChangeRow, Undone['action']][] = [];
     for (let at = 0; at < slice.length;) {
       const [first] = slice.slice(at, at + 1);
       if (!first) break;
-      const end = slice.findIndex((c, i) => i > at && !(c.kind === first.kind && c.before === null));
-      const run = first.before === null && isKind(first.kind) ? slice.slice(at, end < 0 ? slice.length : end) : [first];
-      const together = run.length > 1 ? await this.removeTogether(first.kind as KindName, run) : 0;
-      for (const change of run.slice(0, together)) done.push([change, 'removed']);
+      const sort = sortOf(first);
+      const end = slice.findIndex((c, i) => i > at && !(c.kind === first.kind && sortOf(c) === sort));
+      const alike = sort !== 'removed' && isKind(first.kind);
+      const run = alike ? slice.slice(at, end < 0 ? slice.length : end) : [first];
+      const kind = first.kind as KindName;
+      const together =
+        run.length < 2
+          ? 0
+          : sort === 'added'
+            ? await this.removeTogether(kind, run)
+            : await this.editTogether(kind, run);
+      for (const change of run.slice(0, together)) done.push([change, sort === 'added' ? 'removed' : 'edited']);
       // What could not go with the others is looked at for itself, so that the refusal names it.
       if (together === 0) done.push([first, await this.takeBack(first)]);
       at += Math.max(1, together);
@@ -147,10 +158,45 @@ class Undoing {
     });
     const records = (odd < 0 ? run : run.slice(0, odd)).flatMap((c) => found.get(Number(c.record_id)) ?? []);
     if (records.length < 2) return 0;
-    if ((await withParts(this.tx, kind, records)).some((part) => this.newerIn(kind, records, part) !== undefined))
-      return 0;
+    for (const part of await withParts(this.tx, kind, records))
+      if ((await this.newerIn(kind, records, part)) !== undefined) return 0;
     await removeAll(this.tx, kind, records);
     return records.length;
+  }
+
+  /** Records that are still as these edits left them; one refusal, and each is looked at for itself. */
+  private async editTogether(kind: KindName, run: ChangeRow[]): Promise<number> {
+    const ids = new Set<number>();
+    // The same record twice has an order.
+    const again = run.findIndex((change) => ids.size === ids.add(Number(change.record_id)).size);
+    const some = again < 0 ? run : run.slice(0, again);
+    const found = (await byIds(this.tx, kind, [...ids], true)) as unknown as Map<number, AnyStored>;
+    const odd = some.findIndex((c) => {
+      const id = Number(c.record_id);
+      return found.get(id)?.version !== c.version_to || this.like.has(`${kind} ${id}`);
+    });
+    const edits = (odd < 0 ? some : some.slice(0, odd)).flatMap((change) => {
+      const before = found.get(Number(change.record_id));
+      return before ? [{ change, draft: this.draftBack(before, imageOf(change.before) ?? {}) }] : [];
+    });
+    if (edits.length < 2) return 0;
+    try {
+      await finish(
+        this.tx,
+        kind,
+        edits.map(({ draft }) => draft),
+      );
+    } catch (error) {
+      if (error instanceof Refusal) return 0;
+      throw error;
+    }
+    await write(
+      this.tx,
+      kind,
+      edits.map(({ draft }) => ({ before: draft.before as AnyStored, after: draft.after })),
+    );
+    for (const { change } of edits) this.took(change);
+    return edits.length;
   }
 
   private async takeBack(change: ChangeRow): Promise<Undone['action']> {
@@ -164,10 +210,14 @@ class Undoing {
         : change.after === null
           ? await this.addAgain(kind, change, before)
           : await this.editBack(kind, change, before);
-    this.like.set(`${kind} ${Number(change.record_id)}`, change.version_from);
-    if (kind === 'device') this.touched.add(Number(change.record_id));
-    if (kind === 'card') this.touched.add(Number((before ?? imageOf(change.after))?.device));
+    this.took(change);
     return action;
+  }
+
+  private took({ kind, record_id, version_from, before, after }: ChangeRow): void {
+    this.like.set(`${kind} ${Number(record_id)}`, version_from);
+    if (kind === 'device') this.touched.add(Number(record_id));
+    if (kind === 'card') this.touched.add(Number((imageOf(before) ?? imageOf(after))?.device));
   }
 
   /** References among records that came back together. */
@@ -196,7 +246,7 @@ class Undoing {
     let here = version;
     for (;;) {
       const row = await this.tx.one<{ version_from: number | null }>(
-        `SELECT (SELECT o.version_from FROM \`change\` o WHERE o.change_set_id = s.undoes AND o.kind = c.kind AND o.record_id = c.record_id
+        `SELECT (SELECT o.version_from FROM \`change\` o FORCE INDEX (ix_change_record) WHERE o.change_set_id = s.undoes AND o.kind = c.kind AND o.record_id = c.record_id
                  ORDER BY o.seq LIMIT 1) AS version_from
          FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
          WHERE c.kind = ? AND c.record_id = ? AND c.version_to = ? AND s.undoes IS NOT NULL ORDER BY s.id DESC LIMIT 1`,
@@ -211,7 +261,7 @@ class Undoing {
     const record = await this.asLeft(kind, change);
     // Its parts of that time have gone before it; what is left came later, and would go unasked.
     for (const part of await withParts(this.tx, kind, [record])) {
-      const newer = this.newerIn(kind, [record], part);
+      const newer = await this.newerIn(kind, [record], part);
       if (!newer) continue;
       const users = `${kindOf(part.kind).title.toLowerCase()} ${newer.key}, which came later`;
       throw new Refusal('in-use', { kind, key: record.key, users });
@@ -221,12 +271,15 @@ class Undoing {
   }
 
   /** Of what would go along, something that somebody gave; what came by itself, and is like it was, may go. */
-  private newerIn(kind: KindName, named: AnyStored[], part: Going): AnyStored | undefined {
-    const asItCame = (record: AnyStored): boolean =>
-      derivable.includes(part.kind) && (record.version === 0 || this.like.get(`${part.kind} ${record.id}`) === 0);
-    return part.records.find(
-      (record) => !asItCame(record) && !(part.kind === kind && named.some((one) => one.id === record.id)),
-    );
+  private async newerIn(kind: KindName, named: AnyStored[], part: Going): Promise<AnyStored | undefined> {
+    const ids = new Set(part.kind === kind ? named.map((one) => one.id) : []);
+    for (const record of part.records) {
+      if (ids.has(record.id)) continue;
+      if (!derivable.includes(part.kind)) return record;
+      const is = this.like.get(`${part.kind} ${record.id}`) ?? record.version;
+      if (is !== 0 && (await this.original(part.kind, record.id, record.version)) !== 0) return record;
+    }
+    return undefined;
   }
 
   /** What models and cards bring to devices that were touched, where it has not come back by itself. */
@@ -256,11 +309,14 @@ class Undoing {
     return 'added';
   }
 
+  private draftBack(record: AnyStored, image: Image): Draft {
+    const changed = Object.keys(image).filter((name) => JSON.stringify(image[name]) !== JSON.stringify(record[name]));
+    return new Draft(record, { ...record, ...image }, new Set(changed), []);
+  }
+
   private async editBack(kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
     const record = await this.asLeft(kind, change);
-    const after = { ...record, ...image } as AnyStored;
-    const changed = Object.keys(image).filter((name) => JSON.stringify(image[name]) !== JSON.stringify(record[name]));
-    const draft = new Draft(record, after, new Set(changed), []);
+    const draft = this.draftBack(record, image);
     await finish(this.tx, kind, [draft]);
     await write(this.tx, kind, [{ before: record, after: draft.after }]);
     return 'edited';
