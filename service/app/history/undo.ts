@@ -248,7 +248,7 @@ class Undoing {
       const row = await this.tx.one<{ version_from: number | null }>(
         `SELECT (SELECT o.version_from FROM \`change\` o FORCE INDEX (ix_change_record) WHERE o.change_set_id = s.undoes AND o.kind = c.kind AND o.record_id = c.record_id
                  ORDER BY o.seq LIMIT 1) AS version_from
-         FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
+         FROM \`change\` c FORCE INDEX (ix_change_record) STRAIGHT_JOIN change_set s ON s.id = c.change_set_id
          WHERE c.kind = ? AND c.record_id = ? AND c.version_to = ? AND s.undoes IS NOT NULL ORDER BY s.id DESC LIMIT 1`,
         [kind, id, here],
       );
