@@ -59,7 +59,7 @@ export function addRackFilling(noun: Command): void {
       out(
         table(
           ['device', 'rack', 'U'],
-          seen.items.map((item) => [item.device, item.rack, String(item.positionU)]),
+          seen.items.map((item) => [item.device, item.rack, String(item.positionU ?? '–')]),
           new Set([2]),
         ),
       );

@@ -213,6 +213,19 @@ export const errors = {
     (p) => `${p.prefix} has no free address${p.from === undefined ? '' : ` from ${p.from} on`}`,
     () => 'make the pool or the held-back range smaller, or add another prefix',
   ),
+  'mask-syntax': row(422, 'Not a mask', (p) => `"${p.value}" is neither a mask nor a wildcard`),
+  'carve-length': row(
+    422,
+    'Length not possible',
+    (p) => `a /${p.length} does not lie inside ${p.prefix}`,
+    (p) => `a length above that of the prefix, and at most ${p.max}`,
+  ),
+  'carve-full': row(
+    409,
+    'No room',
+    (p) => `${p.prefix} has room for ${p.room} of ${p.count} blocks of /${p.length}`,
+    (p) => `see where there is some: zpine prefix room ${p.length}`,
+  ),
   'prefix-edge': row(
     409,
     'An address would be lost',

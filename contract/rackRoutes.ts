@@ -71,7 +71,7 @@ export const rackRoutes = {
     }),
     reply: z.object({
       applied: z.boolean(),
-      items: z.array(z.object({ device: z.string(), rack: z.string(), positionU: z.int() })),
+      items: z.array(z.object({ device: z.string(), rack: z.string(), positionU: z.int().nullable() })),
     }),
   }),
   'device.nextName': route({

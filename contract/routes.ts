@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
+import { addressingRoutes } from './addressingRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
 import { hardwareRoutes } from './hardwareRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
@@ -329,6 +330,7 @@ export const verbRoutes = {
   ...findingRoutes,
   ...rackRoutes,
   ...hardwareRoutes,
+  ...addressingRoutes,
 } as const satisfies Record<string, Route>;
 
 export type VerbRouteId = keyof typeof verbRoutes;

@@ -12,6 +12,9 @@ import { addToken, listTokens, removeToken } from './access/tokens.ts';
 import { addUser, editUser, listUsers } from './access/users.ts';
 import { type User } from './access/who.ts';
 import { assign, propose } from './addressing/assign.ts';
+import { carve, room } from './addressing/carve.ts';
+import { conversion } from './addressing/conversion.ts';
+import { lookup } from './addressing/lookup.ts';
 import { assignManagement } from './addressing/management.ts';
 import { space } from './addressing/space.ts';
 import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
@@ -106,6 +109,10 @@ const verbs: VerbHandlers = {
   'cable.plugs': (tx, { query }) => plugs(tx, query),
   'site.copy': (tx, call) => copySite(tx, ref(call), call.body),
   'prefix.space': (tx, call) => space(tx, ref(call)),
+  'prefix.carve': (tx, call) => carve(tx, ref(call), call.body),
+  'prefix.room': (tx, { query }) => room(tx, query),
+  'address.lookup': (tx, { query }) => lookup(tx, query),
+  'address.convert': (_tx, { query }) => Promise.resolve(conversion(query.text)),
   'value.list': (tx, { query }) => listValues(tx, query),
   'value.put': (tx, { body }) => putValue(tx, body),
   'value.remove': (tx, { body }) => removeValue(tx, body),

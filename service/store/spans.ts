@@ -254,6 +254,22 @@ export async function freeSpans(tx: Tx, prefixId: number, family: Family, holds:
   return rows.map((row) => spanFrom(row, family));
 }
 
+/** The free spans for blocks into which one of a length fits, in order; at most so many. */
+export async function fittingSpans(
+  tx: Tx,
+  prefixId: number,
+  family: Family,
+  length: number,
+  most: number,
+): Promise<Span[]> {
+  const rows = await tx.select<SpanRow>(
+    `SELECT f.first, f.last FROM free_span f JOIN space s ON s.id = f.space_id
+     WHERE s.prefix_id = ? AND s.holds = 'blocks' AND f.fit <= ? ORDER BY f.last LIMIT ?`,
+    [prefixId, length, most],
+  );
+  return rows.map((row) => spanFrom(row, family));
+}
+
 /** The smallest prefix that covers a block or an address, by exact probes of all its truncations. */
 export async function smallestCovering(
   tx: Tx,

@@ -99,7 +99,9 @@ describe('the console, many at a time', function () {
     await page.goto(`${bench.url}/devices/ske-acc-7`);
     await page.getByRole('button', { name: 'Remove' }).click();
     await drawer().getByText('With it go:').waitFor();
-    await drawer().getByRole('button', { name: /^Remove all \d/ }).click();
+    await drawer()
+      .getByRole('button', { name: /^Remove all \d/ })
+      .click();
     await page.waitForURL(/\/devices$/);
     await page.goto(`${bench.url}/history?show=removed`);
     const gone = page.getByRole('row').filter({ hasText: 'ske-acc-7' });

@@ -94,6 +94,9 @@ describe('the same landing again', function () {
     expect((await refusal(copy('mos', { code: 'oth', names: { lighthouse: 'x' } }))).errors?.[0]?.code).to.equal(
       'taken',
     );
+    expect((await refusal(copy('mos', { code: 'otx', names: { lighthose: 'x' } }))).errors?.[0]?.remedy).to.contain(
+      'lighthouse',
+    );
     expect((await refusal(copy('nix', { code: 'oth' }))).code).to.equal('not-found');
   });
 });

@@ -164,6 +164,21 @@ describe('ports', () => {
     expect(await ports(two)).to.deep.equal(['1/1', '1/2', '1/3', 'con']);
   });
 
+  it('of another sort under the same name are other ports, with or without an interface', async () => {
+    await client.add('model', { vendor: 'larkfield', name: 'turn', ports: 'a 1000base-t; b console' });
+    const name = await device('turn');
+    await client.edit('interface', `${name}:a`, { description: 'crane' });
+    await client.edit('model', 'larkfield/turn', { ports: 'a console; b 1000base-t' });
+    const done = await client.call('model.align', { params: { ref: 'larkfield/turn' }, body: {} });
+    expect(done.aligned).to.deep.equal([name]);
+    expect(await ports(name)).to.deep.equal(['a', 'b']);
+    expect(await interfaces(name)).to.deep.equal(['b']);
+    await undo();
+    expect(await client.show('port', `${name}:a`)).to.include({ kind: '1000base-t' });
+    expect(await client.show('interface', `${name}:a`)).to.include({ description: 'crane', port: `${name}:a` });
+    expect((await client.call('model.differing', { params: { ref: 'larkfield/turn' } })).count).to.equal(1);
+  });
+
   it('come back with a removed device: what was said of them, what was plugged in, under the same ids', async () => {
     const [name, other] = [await device('lf-4'), await device('lf-4')];
     await client.edit('interface', `${name}:1/2`, { description: 'ferry', vlan: '316' });

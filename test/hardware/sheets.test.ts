@@ -117,6 +117,10 @@ describe('model sheets', () => {
     expect(await places('vendor: larkfield\nname: x3\n---\nvendor: larkfield\nname: X3\n')).to.deep.equal([
       '5:7 name sheet-twice',
     ]);
+    const bomb = Array.from({ length: 8 }, (_, i) => `a${i}: &a${i} [${`*a${i - 1}, `.repeat(i === 0 ? 0 : 9)}1]`).join(
+      '\n',
+    );
+    expect((await places(`${bomb}\n`))[0]).to.equal('1:1  sheet-syntax');
     expect(await places('a: &a [1,1,1]\nb: [*a,*a]\nvendor: larkfield\nname: x4\n')).to.have.length(2);
   });
 

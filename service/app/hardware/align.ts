@@ -67,6 +67,11 @@ export async function differences(tx: Tx, devices: Stored<'device'>[]): Promise<
     for (const port of ports.get(one.device.id) ?? []) {
       const name = port.name.toLowerCase();
       const socket = wanted.get(name);
+      // One that has an interface, and one that has none, are not the same socket: the one goes, the other comes.
+      if (socket && isEthernet(socket.kind) !== isEthernet(port.kind as PortKindName)) {
+        extra.push(port);
+        continue;
+      }
       if (socket) kept.push({ port, socket });
       else if (port.source !== 'hand') extra.push(port);
       wanted.delete(name);

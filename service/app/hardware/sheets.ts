@@ -1,6 +1,5 @@
 /** Model sheets: one model as a YAML or JSON text of its own, read with the place of every fault, written without loss. */
 import {
-  isCollection,
   isMap,
   isNode,
   isPair,
@@ -49,7 +48,6 @@ const besides = ['note', 'labels'] as const;
 interface Sheet {
   file: string;
   node: Node;
-  document: Document;
   lines: LineCounter;
   fields: Record<string, unknown>;
 }
@@ -110,8 +108,14 @@ function sheetsIn(file: string, text: string, faults: SheetFault[]): Sheet[] {
     const maps = isSeq(top) ? top.items : [top];
     return maps.flatMap((node): Sheet[] => {
       if (isMap(node)) {
-        const fields = node.toJS(document, { maxAliasCount: 100 }) as Record<string, unknown>;
-        return [{ file, node, document, lines, fields }];
+        try {
+          const fields = node.toJS(document, { maxAliasCount: 100 }) as Record<string, unknown>;
+          return [{ file, node, lines, fields }];
+        } catch (error) {
+          const why = error instanceof Error ? error.message : String(error);
+          faults.push({ ...wholeFault(file), ...words('sheet-syntax', { why }) });
+          return [];
+        }
       }
       const { line, col } = lines.linePos(isNode(node) ? (node.range?.[0] ?? 0) : 0);
       faults.push({ file, line, column: col, at: '', value: null, ...words('sheet-shape') });
@@ -170,7 +174,7 @@ function placeOf(
     } else break;
   }
   const { line, col } = lines.linePos(at);
-  const value = isScalar(here) ? String(here.value) : isCollection(here) ? null : null;
+  const value = isScalar(here) ? String(here.value) : null;
   return { line, column: col, value };
 }
 

@@ -12,7 +12,7 @@ import { rulesOf } from '../kinds/rules.ts';
 import { Draft } from '../records/draft.ts';
 import { write } from '../records/edit.ts';
 import { finish } from '../records/prepare.ts';
-import { withParts, type Going } from '../records/parts.ts';
+import { takeAway, withParts, type Going } from '../records/parts.ts';
 import { removeAll, removeOne } from '../records/remove.ts';
 
 type Image = Record<string, Value>;
@@ -300,13 +300,23 @@ class Undoing {
       fields[name] = null;
     }
     const [key = ''] = await plannedKeys(this.tx, kind, [fields]);
-    if ((await byKeys(this.tx, kind, [key])).has(key)) throw new Refusal('undo-back', { kind, key });
+    await this.makeRoom(kind, key);
     const draft = new Draft(null, fields, new Set(Object.keys(image)), []);
     await finish(this.tx, kind, [draft]);
     const again = [{ id, version: (change.version_from ?? 0) + 1 }];
     const records = await insert(this.tx, kind, [draft.after], again);
     await rulesOf(kind).added?.(this.tx, records as unknown as AnyStored[]);
     return 'added';
+  }
+
+  /** What came along by itself meanwhile, and nobody uses, gives its name back. */
+  private async makeRoom(kind: KindName, key: string): Promise<void> {
+    const standing = (await byKeys(this.tx, kind, [key])).get(key) as AnyStored | undefined;
+    if (!standing) return;
+    const going = await withParts(this.tx, kind, [standing]);
+    const plain = going.every((part) => derivable.includes(part.kind) && part.records.every((r) => r.version === 0));
+    if (!plain) throw new Refusal('undo-back', { kind, key });
+    await takeAway(this.tx, kind, [standing], going);
   }
 
   private draftBack(record: AnyStored, image: Image): Draft {

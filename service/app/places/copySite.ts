@@ -1,4 +1,5 @@
 /** The same landing again: a site with all that stands in it, under a new code. */
+import { nearest } from '@zpine/core/naming/names';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
@@ -79,6 +80,12 @@ class SiteCopy {
   }
 
   private refuseNameless(devices: Stored<'device'>[]): void {
+    const known = new Set(devices.map((device) => device.name));
+    const odd = Object.keys(this.body.names).find((name) => !known.has(name));
+    if (odd !== undefined) {
+      const near = nearest(odd, known);
+      throw Refusal.at(['names', odd], 'ref-unknown', { kind: 'device', ref: odd, ...(near ? { meant: near } : {}) });
+    }
     const faults = devices
       .filter((device) => this.named(device.name) === device.name)
       .map((device) => ({

@@ -14,7 +14,8 @@ type Filled = ReplyOf<'rack.fill'>;
 /** A rack, and the places in it for what is to come, the first one first. */
 interface Room {
   rack: Stored<'rack'>;
-  places: number[];
+  /** Null for what takes no U. */
+  places: (number | null)[];
 }
 
 export async function fill(tx: Tx, body: BodyOf<'rack.fill'>): Promise<Filled> {
@@ -37,7 +38,8 @@ export async function fill(tx: Tx, body: BodyOf<'rack.fill'>): Promise<Filled> {
       const { name } = await nextName(tx, { rack: `#${rack.id}`, ...given });
       const { owner, labels, face } = body;
       const more = { ...(owner ? { owner } : {}), ...(labels ? { labels } : {}), face };
-      await addOne(tx, 'device', { name, rack: `#${rack.id}`, positionU, ...given, ...more });
+      const place = positionU === null ? {} : { positionU };
+      await addOne(tx, 'device', { name, rack: `#${rack.id}`, ...place, ...given, ...more });
       items.push({ device: name, rack: rack.key, positionU });
     }
   }
@@ -50,8 +52,9 @@ async function placesIn(
   tx: Tx,
   rack: Stored<'rack'>,
   model: Stored<'model'> | undefined,
-  { face, from, startU }: BodyOf<'rack.fill'>,
-): Promise<number[]> {
+  { face, from, startU, count }: BodyOf<'rack.fill'>,
+): Promise<(number | null)[]> {
+  if (model?.heightU === 0) return Array.from({ length: count }, () => null);
   const taken = new Set((await takenSlots(tx, rack.id)).map(slotName));
   const heightU = Math.max(1, model?.heightU ?? 1);
   const last = rack.heightU - heightU + 1;

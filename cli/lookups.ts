@@ -1,0 +1,146 @@
+/** Blocks carved out of prefixes, what is where, and what people otherwise work out by hand. */
+import { Option, type Command } from 'commander';
+import { carveWays, type CarveWay } from '@zpine/core/addressing/carve';
+import { type FoundAt } from '@zpine/contract/addressingRoutes';
+import { type BodyIn } from '@zpine/contract/routes';
+import { clientOf, outputOf } from './context.ts';
+import { ago, err, out, pairs, table } from './print.ts';
+import { askYes } from './prompt.ts';
+import { UsageError } from './refusals.ts';
+
+interface CarveOptions extends Record<string, string | boolean | undefined> {
+  count: string;
+  way: CarveWay;
+  gateway: 'first' | 'last' | 'none';
+  yes?: boolean;
+  reason?: string;
+}
+
+export function addPrefixVerbs(noun: Command): void {
+  const carving = noun
+    .command('carve')
+    .description('the next free blocks of a size in a prefix: shows which, then asks')
+    .argument('<prefix>')
+    .argument('<length>', 'such as 26, or /26')
+    .option('--count <n>', 'how many', '1')
+    .addOption(
+      new Option('--way <way>', 'the lowest place, the tightest hole, or with room to grow')
+        .choices([...carveWays])
+        .default('first'),
+    )
+    .addOption(new Option('--gateway <which>').choices(['first', 'last', 'none']).default('none'));
+  for (const name of ['description', 'site', 'vlan', 'use', 'owner']) carving.option(`--${name} <value>`);
+  carving
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', '\nExample:\n  zpine prefix carve 10.77.80.0/20 24 --count 3 --gateway first --site lum')
+    .action(carve);
+  noun
+    .command('room')
+    .description('where a block of a size would still fit')
+    .argument('<length>')
+    .option('--site <site>')
+    .option('--vrf <vrf>')
+    .addOption(new Option('--family <family>').choices(['4', '6']))
+    .action(async (length: string, options: Record<string, string>, command: Command) => {
+      const { items } = await clientOf().call('prefix.room', {
+        query: { length: lengthOf(length), ...options } as never,
+      });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err(`no room for a /${lengthOf(length)} here`);
+      const rows = items.map((item) => [item.prefix, item.first, item.blocks, item.description ?? '']);
+      out(table(['in', 'next', 'blocks', ''], rows, new Set([2])));
+    });
+}
+
+const lengthOf = (text: string): number => {
+  const [, digits] = /^\/?(\d{1,3})$/.exec(text) ?? [];
+  if (digits === undefined) throw new UsageError(`"${text}" is not a length: 26, or /26`);
+  return Number(digits);
+};
+
+async function carve(ref: string, length: string, options: CarveOptions, command: Command): Promise<void> {
+  const { count, way, gateway, yes, reason, description, site, vlan, use, owner } = options;
+  const fields = Object.fromEntries(
+    Object.entries({ description, site, vlan, use, owner }).filter(([, value]) => typeof value === 'string'),
+  );
+  const body = { length: lengthOf(length), count: Number(count), way, gateway, ...fields } as BodyIn<'prefix.carve'>;
+  const send = (apply: boolean) =>
+    clientOf().call('prefix.carve', { params: { ref }, body: { ...body, apply }, reason });
+  const seen = await send(yes === true);
+  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  out(
+    table(
+      ['prefix', 'gateway'],
+      seen.items.map((item) => [item.cidr, item.gateway ?? '']),
+    ),
+  );
+  const words = `${seen.items.length} prefix${seen.items.length === 1 ? '' : 'es'}`;
+  if (seen.applied) return out(`added ${words} in ${ref}`);
+  if (!(await askYes(`add ${words}?`))) return err('not saved; --yes saves without asking');
+  out(`added ${(await send(true)).items.length} in ${ref}`);
+}
+
+export function addLookups(program: Command): void {
+  program
+    .command('lookup')
+    .description('what an address is, who has it and had it, where it is plugged; or what lies in a prefix')
+    .argument('<text>', 'an address or a prefix')
+    .option('--vrf <vrf>', 'left out, all of them')
+    .addHelpText('after', '\nExamples:\n  zpine lookup 10.77.16.11\n  zpine lookup 10.77.16.0/20')
+    .action(async (q: string, { vrf }: { vrf?: string }, command: Command) => {
+      const query = { q, ...(vrf === undefined ? {} : { vrf }) };
+      const seen = await clientOf().call('address.lookup', { query });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      if (seen.found.length === 0) return err(`nothing is known of ${q}: no prefix covers it, and nothing lies in it`);
+      out(seen.found.map((one) => foundText(one, seen.is)).join('\n\n'));
+    });
+  program
+    .command('convert')
+    .description('masks, wildcards, ranges as prefixes, reverse names, and the way back from each')
+    .argument('<text...>', '10.0.0.9/22; 10.0.0.9 255.255.252.0; 10.0.0.5-10.0.0.9; a mask; a reverse name')
+    .action(async (texts: string[], _options: object, command: Command) => {
+      const seen = await clientOf().call('address.convert', { query: { text: texts.join(' ') } });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      out(pairs(seen.facts.map(({ name, value }): [string, string] => [name, value])));
+    });
+}
+
+const prefixWords = (one: FoundAt['covering'][number]): string =>
+  [one.prefix, one.description, one.vlan && `VLAN ${one.vlan}`, one.use].filter(Boolean).join('  ');
+
+function foundText(one: FoundAt, is: 'address' | 'prefix'): string {
+  const rows: [string, string][] = [['vrf', one.vrf]];
+  if (is === 'address') {
+    const { holder } = one;
+    rows.push([
+      'held by',
+      holder
+        ? (holder.interface ?? `nobody: reserved${holder.description ? `, ${holder.description}` : ''}`)
+        : (one.kept ?? 'nobody: free'),
+    ]);
+    if (holder?.place) rows.push(['stands at', holder.place]);
+    if (holder?.plugged) rows.push(['plugged to', holder.plugged]);
+  }
+  if (one.covering.length > 0) rows.push(['inside', one.covering.map(prefixWords).join('\n')]);
+  if (one.before.length > 0)
+    rows.push([
+      'history',
+      one.before
+        .map((b) => `${ago(b.at)} ago  ${b.action} by ${b.actor}${b.interface ? `  ${b.interface}` : ''}`)
+        .join('\n'),
+    ]);
+  if (is === 'prefix') {
+    const more = (count: number, shown: number) => (count > shown ? `\nand ${count - shown} more` : '');
+    const { prefixes, addresses, count } = one;
+    if (count.prefixes > 0)
+      rows.push(['prefixes', prefixes.map(prefixWords).join('\n') + more(count.prefixes, prefixes.length)]);
+    if (count.addresses > 0)
+      rows.push([
+        'addresses',
+        addresses.map((a) => [a.address, a.interface ?? a.description ?? 'reserved'].join('  ')).join('\n') +
+          more(count.addresses, addresses.length),
+      ]);
+  }
+  return pairs(rows);
+}

@@ -1,0 +1,114 @@
+/** Blocks carved out of prefixes, what is where, and what people otherwise work out by hand. */
+import { z } from 'zod';
+import { carveWays } from '@zpine/core/addressing/carve';
+import { route, type Route } from './route.ts';
+
+const text = (max = 255) => z.string().trim().min(1).max(max);
+
+const covering = z.object({
+  prefix: z.string(),
+  description: z.string().nullable(),
+  site: z.string().nullable(),
+  vlan: z.string().nullable(),
+  use: z.string().nullable(),
+});
+
+const carrier = z.object({
+  address: z.string(),
+  interface: z.string().nullable(),
+  device: z.string().nullable(),
+  description: z.string().nullable(),
+});
+
+const found = z.object({
+  vrf: z.string(),
+  /** The prefixes around it, the smallest first. */
+  covering: z.array(covering),
+  /** Of an address: who has it, and where that is. */
+  holder: carrier
+    .extend({
+      /** Where the device stands: `ard/closet/w1 U 7`. */
+      place: z.string().nullable(),
+      /** Where the cable in its port comes out. */
+      plugged: z.string().nullable(),
+    })
+    .nullable(),
+  /** What an address that nobody has is kept for: `gateway of 10.77.16.0/24`. */
+  kept: z.string().nullable(),
+  /** Who had it before, the latest first. */
+  before: z.array(
+    z.object({
+      at: z.string(),
+      actor: z.string(),
+      action: z.enum(['added', 'edited', 'removed']),
+      interface: z.string().nullable(),
+    }),
+  ),
+  /** Of a prefix: what lies in it. */
+  prefixes: z.array(covering),
+  addresses: z.array(carrier),
+  count: z.object({ prefixes: z.int(), addresses: z.int() }),
+});
+export type FoundAt = z.output<typeof found>;
+
+export const addressingRoutes = {
+  'prefix.carve': route({
+    method: 'POST',
+    path: '/prefixes/{ref}/carvings',
+    role: 'engineer',
+    summary: 'The next free blocks of a size in a prefix: which they would be, or all of them added',
+    group: 'Addressing',
+    body: z.strictObject({
+      length: z.int().min(0).max(128),
+      count: z.int().min(1).max(4096).default(1),
+      way: z.enum(carveWays).default('first').describe('The lowest, the tightest hole, or with room to grow'),
+      description: text(200).optional(),
+      site: text().optional(),
+      vlan: text().optional(),
+      use: text().optional(),
+      owner: text().optional(),
+      gateway: z.enum(['first', 'last', 'none']).default('none').describe('Which address for devices is the gateway'),
+      apply: z.boolean().default(false),
+    }),
+    reply: z.object({
+      applied: z.boolean(),
+      items: z.array(z.object({ cidr: z.string(), gateway: z.string().nullable() })),
+    }),
+  }),
+  'prefix.room': route({
+    method: 'GET',
+    path: '/room-for-blocks',
+    role: 'viewer',
+    summary: 'Where a block of a size would still fit, prefix by prefix',
+    group: 'Addressing',
+    query: z.strictObject({
+      length: z.coerce.number().int().min(0).max(128),
+      site: text().optional(),
+      vrf: text().optional(),
+      family: z.enum(['4', '6']).default('4'),
+    }),
+    reply: z.object({
+      items: z.array(
+        z.object({ prefix: z.string(), description: z.string().nullable(), first: z.string(), blocks: z.string() }),
+      ),
+    }),
+  }),
+  'address.lookup': route({
+    method: 'GET',
+    path: '/lookup',
+    role: 'viewer',
+    summary: 'What an address is, who has it and had it, or what lies in a prefix; in every VRF, or in one',
+    group: 'Addressing',
+    query: z.strictObject({ q: text(100), vrf: text().optional() }),
+    reply: z.object({ text: z.string(), is: z.enum(['address', 'prefix']), found: z.array(found) }),
+  }),
+  'address.convert': route({
+    method: 'GET',
+    path: '/conversions',
+    role: 'viewer',
+    summary: 'Masks, wildcards, ranges as prefixes, reverse names, and the way back from each; asks no records',
+    group: 'Addressing',
+    query: z.strictObject({ text: text(200) }),
+    reply: z.object({ is: z.string(), facts: z.array(z.object({ name: z.string(), value: z.string() })) }),
+  }),
+} as const satisfies Record<string, Route>;

@@ -1,0 +1,159 @@
+/** Blocks out of prefixes, room for blocks, and what is where, through the API and the command line on the demo data. */
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import { type Client } from '@zpine/contract/client';
+import { loadDemo } from '@zpine/demo/load';
+import { bootNet, PASSWORD } from '../ops/stack.ts';
+import { refusal, testService, type TestBench } from './service.ts';
+import { zpineIn } from './zpine.ts';
+
+describe('space, carved and looked up', () => {
+  let bench: TestBench;
+  let client: Client;
+  const home = mkdtempSync(join(tmpdir(), 'zpine-carving-'));
+  const { zpineWith, zpine, well } = zpineIn(home);
+  before(async function () {
+    this.timeout(60_000);
+    bench = await testService(bootNet().env);
+    await loadDemo(bench.clients.admin, () => undefined);
+    client = bench.clients.engineer;
+    await zpineWith(`${PASSWORD}\n`, {}, 'sign-in', bench.url, '--user', 'engineer');
+  });
+  after(async () => {
+    await bench.stop();
+    rmSync(home, { recursive: true, force: true });
+  });
+
+  const carve = (ref: string, body: object) =>
+    client.call('prefix.carve', { params: { ref }, body: body as { length: number } });
+  const cidrs = async (ref: string, body: object) => (await carve(ref, body)).items.map((item) => item.cidr);
+
+  it('gives the next block, in IPv4 and IPv6 alike, and takes nothing before it is told to', async () => {
+    expect(await cidrs('10.77.0.0/16', { length: 20 })).to.deep.equal(['10.77.80.0/20']);
+    expect(await cidrs('10.77.0.0/16', { length: 20 })).to.deep.equal(['10.77.80.0/20']);
+    expect(await cidrs('10.77.0.0/16@wireless', { length: 24, count: 2 })).to.deep.equal([
+      '10.77.0.0/24',
+      '10.77.1.0/24',
+    ]);
+    expect(await cidrs('2001:db8:77::/48', { length: 52 })).to.deep.equal(['2001:db8:77:5000::/52']);
+    expect(await cidrs('10.77.0.0/16', { length: 24, way: 'best' })).to.deep.equal(['10.77.80.0/24']);
+    expect(await cidrs('10.77.0.0/16', { length: 24, way: 'spread' })).to.deep.equal(['10.77.160.0/24']);
+  });
+
+  it('adds several at once, each with its gateway and what they share', async () => {
+    const body = { length: 24, count: 3, gateway: 'first', site: 'ard', description: 'Quay', apply: true };
+    const { items } = await carve('10.77.16.0/20', body);
+    expect(items).to.deep.equal([
+      { cidr: '10.77.19.0/24', gateway: '10.77.19.1' },
+      { cidr: '10.77.21.0/24', gateway: '10.77.21.1' },
+      { cidr: '10.77.22.0/24', gateway: '10.77.22.1' },
+    ]);
+    expect(await client.show('prefix', '10.77.21.0/24')).to.include({
+      parent: '10.77.16.0/20',
+      gateway: '10.77.21.1',
+      site: 'ard',
+    });
+    const [set] = (await client.call('history.list', { query: { limit: '1' } })).items;
+    await client.call('history.undo', { params: { id: String(set?.id) }, body: { apply: true } });
+    expect(await cidrs('10.77.16.0/20', { length: 24 })).to.deep.equal(['10.77.19.0/24']);
+  });
+
+  it('leaves alone what is assigned, pooled or held back, and says what room there is', async () => {
+    // .1 gateway, .2-.10 held back, .200-.250 pools, .11 and .12 assigned.
+    expect(await cidrs('10.77.16.0/24', { length: 28, count: 4 })).to.deep.equal([
+      '10.77.16.16/28',
+      '10.77.16.32/28',
+      '10.77.16.48/28',
+      '10.77.16.64/28',
+    ]);
+    expect(await cidrs('10.77.16.0/24', { length: 26 })).to.deep.equal(['10.77.16.64/26']);
+    const full = await refusal(carve('10.77.16.0/24', { length: 25 }));
+    expect(full.errors?.[0]).to.include({ code: 'carve-full', pointer: '/count' });
+    expect(full.detail).to.equal('10.77.16.0/24 has room for 0 of 1 blocks of /25');
+    for (const length of [24, 20, 33])
+      expect((await refusal(carve('10.77.16.0/24', { length }))).errors?.[0]?.code).to.equal('carve-length');
+    const { items } = await client.call('prefix.room', { query: { length: '26', site: 'ard' } });
+    expect(items.find((item) => item.prefix === '10.77.16.0/24')).to.deep.include({
+      first: '10.77.16.64/26',
+      blocks: '2',
+    });
+  });
+
+  it('gives nothing twice when many carve at once', async () => {
+    await client.add('prefix', { cidr: '10.90.0.0/20' });
+    const made = await Promise.all(
+      Array.from({ length: 40 }, () => cidrs('10.90.0.0/20', { length: 26, apply: true })),
+    );
+    expect(new Set(made.flat()).size).to.equal(40);
+    const { count } = await client.list('prefix', { parent: '10.90.0.0/20', count: 'true', limit: 1 });
+    expect(count).to.equal(40);
+    expect(await cidrs('10.90.0.0/20', { length: 26 })).to.deep.equal(['10.90.10.0/26']);
+  });
+
+  it('says what an address is, who has it, where that is plugged, and who had it before', async () => {
+    const at = async (q: string, vrf = 'default') =>
+      (await client.call('address.lookup', { query: { q, vrf } })).found[0];
+    const link = await at('10.77.254.1');
+    expect(link?.holder).to.deep.equal({
+      address: '10.77.254.1',
+      interface: 'ard-xr-1:ge-1',
+      device: 'ard-xr-1',
+      description: null,
+      place: 'ard/closet/w1 U 9',
+      plugged: 'ferry line to Harbour House, circuit BF-114',
+    });
+    expect(link?.covering.map((one) => one.prefix)).to.deep.equal(['10.77.254.0/31', '10.77.254.0/24', '10.77.0.0/16']);
+    expect((await at('10.77.16.1'))?.kept).to.equal('gateway of 10.77.16.0/24');
+    expect((await at('10.77.16.5'))?.kept).to.equal('held back 10.77.16.2-10.77.16.10 of 10.77.16.0/24');
+    expect((await at('10.77.16.205'))?.kept).to.equal('DHCP pool 10.77.16.200-10.77.16.239 of 10.77.16.0/24');
+    expect((await at('10.77.16.255'))?.kept).to.equal('broadcast address of 10.77.16.0/24');
+    expect(await at('10.77.16.77')).to.deep.include({ holder: null, kept: null });
+    await client.add('device', { name: 'mos-tmp-1', site: 'mos' });
+    await client.call('device.assignManagement', { params: { ref: 'mos-tmp-1' }, body: { address: '10.77.64.77' } });
+    await client.remove('device', 'mos-tmp-1');
+    expect((await at('10.77.64.77'))?.before.map((b) => `${b.action} ${b.interface}`)).to.deep.equal([
+      'removed mos-tmp-1:vlan304',
+      'added mos-tmp-1:vlan304',
+    ]);
+    const both = await client.call('address.lookup', { query: { q: '10.77.19.40' } });
+    expect(both.found.map((one) => `${one.vrf} ${one.covering[0]?.prefix}`)).to.deep.equal([
+      'default 10.77.16.0/20',
+      'wireless 10.77.19.0/24@wireless',
+    ]);
+  });
+
+  it('says what lies in a prefix, or around it', async () => {
+    const { is, found } = await client.call('address.lookup', { query: { q: '10.77.254.0/30' } });
+    expect(is).to.equal('prefix');
+    expect(found[0]?.prefixes.map((one) => one.prefix)).to.deep.equal(['10.77.254.0/31', '10.77.254.2/31']);
+    expect(found[0]?.addresses.map((one) => one.device)).to.deep.equal(['har-xr-1', 'ard-xr-1']);
+    expect(found[0]?.covering.map((one) => one.prefix)).to.deep.equal(['10.77.254.0/24', '10.77.0.0/16']);
+    expect(
+      (await refusal(client.call('address.lookup', { query: { q: '10.77.254.1/30' } }))).errors?.[0]?.code,
+    ).to.equal('prefix-host-bits');
+    expect((await refusal(client.call('address.lookup', { query: { q: 'quay' } }))).errors?.[0]?.code).to.equal(
+      'address-syntax',
+    );
+  });
+
+  it('does all of it by the command line', async () => {
+    const seen = await zpine('prefix', 'carve', '10.77.0.0/16', '/20', '--description', 'Lumsay');
+    expect([seen.out, seen.err]).to.deep.equal(['prefix\n10.77.80.0/20\n', 'not saved; --yes saves without asking\n']);
+    expect(await well('prefix', 'carve', '10.77.64.0/20', '24', '--count', '2', '--gateway', 'last', '--yes')).to.equal(
+      'prefix         gateway\n10.77.67.0/24  10.77.67.254\n10.77.69.0/24  10.77.69.254\nadded 2 prefixes in 10.77.64.0/20',
+    );
+    expect(await well('prefix', 'room', '21', '--site', 'cob')).to.match(
+      /10\.77\.32\.0\/20 +10\.77\.40\.0\/21 +1 +Cobbleholm/,
+    );
+    expect(await well('lookup', '10.77.254.1')).to.match(
+      /^vrf +default\nheld by +ard-xr-1:ge-1\nstands at +ard\/closet\/w1 U 9\nplugged to +ferry line .*\ninside +10\.77\.254\.0\/31 {2}Harbour House to Ardle/,
+    );
+    expect((await zpine('lookup', '192.0.2.1')).err).to.contain('nothing is known of 192.0.2.1');
+    expect(await well('convert', '10.77.16.11', '255.255.252.0')).to.match(
+      /^host +10\.77\.16\.11\nnetwork +10\.77\.16\.0\/22\n/,
+    );
+    expect((await zpine('convert', '10.0.0.1', '255.0.255.0')).err).to.contain('neither a mask nor a wildcard');
+  });
+});
