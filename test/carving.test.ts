@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
+import { openBrowser, signedInPage } from '../ops/browser.ts';
 import { bootNet, PASSWORD } from '../ops/stack.ts';
 import { refusal, testService, type TestBench } from './service.ts';
 import { zpineIn } from './zpine.ts';
@@ -16,7 +17,7 @@ describe('space, carved and looked up', () => {
   const { zpineWith, zpine, well } = zpineIn(home);
   before(async function () {
     this.timeout(60_000);
-    bench = await testService(bootNet().env);
+    bench = await testService(bootNet().env, 'dist/console');
     await loadDemo(bench.clients.admin, () => undefined);
     client = bench.clients.engineer;
     await zpineWith(`${PASSWORD}\n`, {}, 'sign-in', bench.url, '--user', 'engineer');
@@ -155,5 +156,26 @@ describe('space, carved and looked up', () => {
       /^host +10\.77\.16\.11\nnetwork +10\.77\.16\.0\/22\n/,
     );
     expect((await zpine('convert', '10.0.0.1', '255.0.255.0')).err).to.contain('neither a mask nor a wildcard');
+  });
+
+  it('does it in the browser, too: looks before it adds, and looks up while one types', async function () {
+    this.timeout(60_000);
+    const browser = await openBrowser();
+    const page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
+    page.setDefaultTimeout(10_000);
+    await page.goto(`${bench.url}/prefixes/10.77.0.0%2F16`);
+    await page.getByRole('button', { name: 'Carve' }).click();
+    await page.getByLabel('Length').fill('21');
+    await page.getByRole('button', { name: 'Look', exact: true }).click();
+    await page.getByRole('button', { name: 'Add 10.77.80.0/21' }).click();
+    await page.getByRole('link', { name: '10.77.80.0/21' }).waitFor();
+    await page.goto(`${bench.url}/lookup`);
+    await page.getByLabel('What to look up').fill('10.77.254.1');
+    await page.getByText('ferry line to Harbour House, circuit BF-114').waitFor();
+    await page.getByLabel('What to look up').fill('10.0.0.9 255.255.252.0');
+    await page.getByText('10.0.3.255').first().waitFor();
+    await page.getByLabel('What to look up').fill('10.77.16.0/20');
+    await page.getByText(/prefixes in it/).waitFor();
+    await browser.close();
   });
 });

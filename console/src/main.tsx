@@ -26,6 +26,7 @@ const Import = lazy(() => import('./pages/Import.tsx'));
 const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
 const RackPage = lazy(() => import('./pages/Rack.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
+const Lookup = lazy(() => import('./pages/Lookup.tsx'));
 const RecordList = lazy(() => import('./records/RecordList.tsx'));
 const RecordPage = lazy(() => import('./records/RecordPage.tsx'));
 
@@ -112,6 +113,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route index element={<Today />} />
             <Route path="arrivals" element={<Arrivals />} />
             <Route path="import" element={<Import />} />
+            <Route path="lookup" element={<Lookup />} />
             <Route path="history" element={<History />} />
             <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
             <Route path=":path" element={<ListRoute />} />

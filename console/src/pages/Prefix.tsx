@@ -3,6 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
+import { bitsOf } from '@zpine/core/addressing/ip';
+import { CarveDrawer } from '../addressing/CarveDrawer.tsx';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';
@@ -29,6 +31,7 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
   const { message } = App.useApp();
   const may = useMay('engineer');
   const [reserving, setReserving] = useState<string>();
+  const [carving, setCarving] = useState(false);
   if (found.isError) return <Refused title={cidr} error={found.error} back="/prefixes" />;
   if (!found.data) return <Page title={cidr} mono children={null} />;
   const record = found.data as unknown as AnyRecord;
@@ -57,19 +60,31 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
       ]}
       sentence={`${sentenceOf('prefix', record)}${vrf}${next}`}
       actions={
-        <RecordActions
-          kind="prefix"
-          record={record}
-          primary={
-            may && (
-              <Button type="primary" onClick={() => void reserveNext()}>
-                Assign next free
-              </Button>
-            )
-          }
-        />
+        <>
+          {may && p.ok && p.value.length < bitsOf(p.value.family) && (
+            <Button onClick={() => setCarving(true)}>Carve …</Button>
+          )}
+          <RecordActions
+            kind="prefix"
+            record={record}
+            primary={
+              may && (
+                <Button type="primary" onClick={() => void reserveNext()}>
+                  Assign next free
+                </Button>
+              )
+            }
+          />
+        </>
       }
     >
+      {carving && p.ok && (
+        <CarveDrawer
+          prefix={record.key}
+          length={Math.min(p.value.length + 4, bitsOf(p.value.family))}
+          onClose={() => setCarving(false)}
+        />
+      )}
       <div className="columns">
         <div>
           <div className={drawn ? 'with-map' : ''}>

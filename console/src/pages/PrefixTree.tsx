@@ -32,11 +32,16 @@ export default function PrefixTree() {
       title="Addressing"
       sentence={`${count} prefixes in VRF ${vrf}, each inside the smallest that covers it.`}
       actions={
-        may && (
-          <Button type="primary" onClick={() => setAdding(true)}>
-            Add a prefix
-          </Button>
-        )
+        <>
+          <Link to="/lookup">
+            <Button>Look up …</Button>
+          </Link>
+          {may && (
+            <Button type="primary" onClick={() => setAdding(true)}>
+              Add a prefix
+            </Button>
+          )}
+        </>
       }
     >
       <GroupTabs kind="prefix" />
