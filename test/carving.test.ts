@@ -175,7 +175,10 @@ describe('space, carved and looked up', () => {
     await page.getByLabel('What to look up').fill('10.0.0.9 255.255.252.0');
     await page.getByText('10.0.3.255').first().waitFor();
     await page.getByLabel('What to look up').fill('10.77.16.0/20');
-    await page.getByText(/prefixes in it/).waitFor();
+    await page
+      .getByText(/prefixes in it/)
+      .first()
+      .waitFor();
     await browser.close();
   });
 });

@@ -124,7 +124,7 @@ function Found({ one, is }: { one: FoundAt; is: 'address' | 'prefix' }) {
           )}
           {one.count.prefixes > 0 && (
             <>
-              <dt>{one.count.prefixes} prefixes in it</dt>
+              <dt>{one.count.prefixes === 1 ? 'A prefix' : `${one.count.prefixes} prefixes`} in it</dt>
               <dd>
                 <Prefixes prefixes={one.prefixes} />
               </dd>
@@ -132,7 +132,7 @@ function Found({ one, is }: { one: FoundAt; is: 'address' | 'prefix' }) {
           )}
           {one.count.addresses > 0 && (
             <>
-              <dt>{one.count.addresses} addresses in it</dt>
+              <dt>{one.count.addresses === 1 ? 'An address' : `${one.count.addresses} addresses`} in it</dt>
               <dd>
                 {one.addresses.map((a) => (
                   <div key={a.address}>
