@@ -81,6 +81,38 @@ async function carve(ref: string, length: string, options: CarveOptions, command
   out(`added ${(await send(true)).items.length} in ${ref}`);
 }
 
+export function addLinking(noun: Command): void {
+  noun
+    .command('link')
+    .description('both ends of a link at once: a /31 or /127, an address each, and each says where it leads')
+    .argument('<interface>')
+    .argument('[other]', 'left out, it is found by the cable')
+    .requiredOption('--in <prefix>', 'where the next block of two is taken from, or such a block itself')
+    .option('--preview', 'only say what it would be')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', '\nExample:\n  zpine address link har-xr-1:ge-2 ske-xr-1:ge-1 --in 10.77.254.0/24')
+    .action(
+      async (
+        from: string,
+        to: string | undefined,
+        options: { in: string; preview?: boolean; reason?: string },
+        command: Command,
+      ) => {
+        const { preview, reason, in: within } = options;
+        const body = { from, ...(to === undefined ? {} : { to }), in: within, apply: preview !== true };
+        const made = await clientOf().call('address.link', { body, reason });
+        if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
+        out(
+          table(
+            ['interface', 'address'],
+            made.ends.map((end) => [end.interface, end.address]),
+          ),
+        );
+        out(`${made.prefix}${made.applied ? '' : ': not saved'}`);
+      },
+    );
+}
+
 export function addLookups(program: Command): void {
   program
     .command('lookup')

@@ -16,7 +16,7 @@ import { addExports } from './exports.ts';
 import { addFinding } from './finding.ts';
 import { addImports } from './imports.ts';
 import { addLists } from './lists.ts';
-import { addLookups, addPrefixVerbs } from './lookups.ts';
+import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
 import { addOverviews } from './overviews.ts';
 import { report, status } from './refusals.ts';
 import { addSignIn } from './signIn.ts';
@@ -59,6 +59,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addRackFilling(nouns.get('rack') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
   addPrefixVerbs(nouns.get('prefix') ?? program);
+  addLinking(nouns.get('address') ?? program);
   addLookups(program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);

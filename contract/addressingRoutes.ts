@@ -75,6 +75,24 @@ export const addressingRoutes = {
       items: z.array(z.object({ cidr: z.string(), gateway: z.string().nullable() })),
     }),
   }),
+  'address.link': route({
+    method: 'POST',
+    path: '/links',
+    role: 'engineer',
+    summary: 'Both ends of a link at once: a /31 or /127, an address on each end, and each end says where it leads',
+    group: 'Addressing',
+    body: z.strictObject({
+      from: text().describe('An interface'),
+      to: text().optional().describe('The other one; left out, it is found by the cable in the port of the first'),
+      in: text().describe('A prefix from which the next block of two is carved, or such a block itself'),
+      apply: z.boolean().default(true),
+    }),
+    reply: z.object({
+      applied: z.boolean(),
+      prefix: z.string(),
+      ends: z.array(z.object({ interface: z.string(), address: z.string() })),
+    }),
+  }),
   'prefix.room': route({
     method: 'GET',
     path: '/room-for-blocks',

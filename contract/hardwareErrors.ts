@@ -182,6 +182,14 @@ export const hardwareErrors = {
     (p) => `a cable of kind ${p.cable} does not go into ${p.port} (${p.kind})`,
   ),
 
+  'link-open': row(
+    422,
+    'No other end',
+    (p) => `no cable leads from ${p.interface} to another interface`,
+    () => 'name the other end',
+  ),
+  'link-taken': row(409, 'Taken', (p) => `${p.prefix} has an address already: ${p.address}`),
+
   // Devices
   'virtual-place': row(422, 'Virtual', (p) => `${p.device} is virtual: it has no ${p.what}`),
   'not-provisioned': row(

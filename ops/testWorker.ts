@@ -31,6 +31,7 @@ async function runFile(file: string): Promise<Done> {
       runner.on('pass', () => (passed += 1));
       runner.on('fail', () => (failed += 1));
     });
+    mocha.dispose();
     return { file, passed, failed, text, seconds: (Date.now() - begin) / 1000 };
   } catch (error) {
     const why = error instanceof Error ? (error.stack ?? error.message) : String(error);

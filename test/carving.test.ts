@@ -93,6 +93,35 @@ describe('space, carved and looked up', () => {
     expect(await cidrs('10.90.0.0/20', { length: 26 })).to.deep.equal(['10.90.10.0/26']);
   });
 
+  it('addresses both ends of a link at once, the other end found by the cable', async () => {
+    const link = (body: object) => client.call('address.link', { body: body as { from: string; in: string } });
+    const made = await link({ from: 'har-xr-1:ge-2', to: 'ske-xr-1:ge-1', in: '10.77.254.0/24' });
+    expect(made).to.deep.equal({
+      applied: true,
+      prefix: '10.77.254.8/31',
+      ends: [
+        { interface: 'har-xr-1:ge-2', address: '10.77.254.8/31' },
+        { interface: 'ske-xr-1:ge-1', address: '10.77.254.9/31' },
+      ],
+    });
+    expect((await client.show('prefix', '10.77.254.8/31')).description).to.equal('har-xr-1 to ske-xr-1');
+    expect((await client.show('interface', 'ske-xr-1:ge-1')).description).to.equal('to har-xr-1:ge-2');
+    expect((await client.show('address', '10.77.254.8')).description).to.equal('to ske-xr-1:ge-1');
+    const cabled = { from: 'cob-xr-1:ge-2', in: '2001:db8:77::/48', apply: false };
+    expect((await link(cabled)).ends).to.deep.equal([
+      { interface: 'cob-xr-1:ge-2', address: '2001:db8:77:5000::/127' },
+      { interface: 'cob-acc-1:1/24', address: '2001:db8:77:5000::1/127' },
+    ]);
+    expect((await refusal(link({ from: 'cob-xr-1:ge-5', in: '10.77.254.0/24' }))).errors?.[0]?.code).to.equal(
+      'link-open',
+    );
+    const again = { from: 'har-xr-1:ge-5', to: 'mos-xr-1:ge-5', in: '10.77.254.8/31' };
+    expect((await refusal(link(again))).errors?.[0]?.code).to.equal('link-taken');
+    expect(await well('address', 'link', 'har-xr-1:ge-5', 'mos-xr-1:ge-5', '--in', '10.77.254.0/24')).to.match(
+      /har-xr-1:ge-5 +10\.77\.254\.10\/31\nmos-xr-1:ge-5 +10\.77\.254\.11\/31\n10\.77\.254\.10\/31$/,
+    );
+  });
+
   it('says what an address is, who has it, where that is plugged, and who had it before', async () => {
     const at = async (q: string, vrf = 'default') =>
       (await client.call('address.lookup', { query: { q, vrf } })).found[0];

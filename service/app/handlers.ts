@@ -14,6 +14,7 @@ import { type User } from './access/who.ts';
 import { assign, propose } from './addressing/assign.ts';
 import { carve, room } from './addressing/carve.ts';
 import { conversion } from './addressing/conversion.ts';
+import { link } from './addressing/link.ts';
 import { lookup } from './addressing/lookup.ts';
 import { assignManagement } from './addressing/management.ts';
 import { space } from './addressing/space.ts';
@@ -110,6 +111,7 @@ const verbs: VerbHandlers = {
   'site.copy': (tx, call) => copySite(tx, ref(call), call.body),
   'prefix.space': (tx, call) => space(tx, ref(call)),
   'prefix.carve': (tx, call) => carve(tx, ref(call), call.body),
+  'address.link': (tx, { body }) => link(tx, body),
   'prefix.room': (tx, { query }) => room(tx, query),
   'address.lookup': (tx, { query }) => lookup(tx, query),
   'address.convert': (_tx, { query }) => Promise.resolve(conversion(query.text)),
