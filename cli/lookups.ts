@@ -2,7 +2,7 @@
 import { Option, type Command } from 'commander';
 import { carveWays, type CarveWay } from '@zpine/core/addressing/carve';
 import { type FoundAt } from '@zpine/contract/addressingRoutes';
-import { type BodyIn } from '@zpine/contract/routes';
+import { type BodyIn, type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { askYes } from './prompt.ts';
@@ -36,6 +36,36 @@ export function addPrefixVerbs(noun: Command): void {
     .addHelpText('after', '\nExample:\n  zpine prefix carve 10.77.80.0/20 24 --count 3 --gateway first --site lum')
     .action(carve);
   noun
+    .command('split')
+    .description('a prefix into parts of one size, in its place: shows which, then asks')
+    .argument('<prefix>')
+    .argument('<length>')
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .action(
+      async (ref: string, length: string, { yes, reason }: { yes?: boolean; reason?: string }, command: Command) => {
+        const body = { length: lengthOf(length) };
+        await reshape(
+          (apply) => clientOf().call('prefix.split', { params: { ref }, body: { ...body, apply }, reason }),
+          yes === true,
+          command,
+        );
+      },
+    );
+  noun
+    .command('merge')
+    .description('several prefixes that make up a larger one into that one')
+    .argument('<prefix...>')
+    .option('--description <text>')
+    .option('--gateway <address>', 'which it is, where the parts have several')
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .action(async (prefixes: string[], options: Record<string, string | boolean>, command: Command) => {
+      const { yes, reason, ...more } = options as { yes?: boolean; reason?: string };
+      const send = (apply: boolean) => clientOf().call('prefix.merge', { body: { prefixes, ...more, apply }, reason });
+      await reshape(send, yes === true, command);
+    });
+  noun
     .command('room')
     .description('where a block of a size would still fit')
     .argument('<length>')
@@ -51,6 +81,22 @@ export function addPrefixVerbs(noun: Command): void {
       const rows = items.map((item) => [item.prefix, item.first, item.blocks, item.description ?? '']);
       out(table(['in', 'next', 'blocks', ''], rows, new Set([2])));
     });
+}
+
+/** Shows what would go and what would come, asks, and does it. */
+async function reshape(
+  send: (apply: boolean) => Promise<ReplyOf<'prefix.split'>>,
+  yes: boolean,
+  command: Command,
+): Promise<void> {
+  const seen = await send(yes);
+  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  const words = `${seen.removed.join(', ')} → ${seen.added.join(', ')}`;
+  out(words);
+  if (seen.applied) return;
+  if (!(await askYes('do this?'))) return err('not saved; --yes saves without asking');
+  await send(true);
+  out('saved');
 }
 
 const lengthOf = (text: string): number => {

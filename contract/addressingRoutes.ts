@@ -51,6 +51,12 @@ const found = z.object({
 });
 export type FoundAt = z.output<typeof found>;
 
+const reshaped = z.object({
+  applied: z.boolean(),
+  removed: z.array(z.string()),
+  added: z.array(z.string()),
+});
+
 export const addressingRoutes = {
   'prefix.carve': route({
     method: 'POST',
@@ -92,6 +98,30 @@ export const addressingRoutes = {
       prefix: z.string(),
       ends: z.array(z.object({ interface: z.string(), address: z.string() })),
     }),
+  }),
+  'prefix.split': route({
+    method: 'POST',
+    path: '/prefixes/{ref}/split',
+    role: 'engineer',
+    summary:
+      'A prefix into parts of one size, in its place; addresses, ranges and gateway go to the parts that hold them',
+    group: 'Addressing',
+    body: z.strictObject({ length: z.int().min(0).max(128), apply: z.boolean().default(false) }),
+    reply: reshaped,
+  }),
+  'prefix.merge': route({
+    method: 'POST',
+    path: '/merged-prefixes',
+    role: 'engineer',
+    summary: 'Several prefixes that make up a larger one into that one',
+    group: 'Addressing',
+    body: z.strictObject({
+      prefixes: z.array(text()).min(2).max(1024),
+      description: text(200).optional(),
+      gateway: text(60).optional().describe('Which it is, where the parts have several'),
+      apply: z.boolean().default(false),
+    }),
+    reply: reshaped,
   }),
   'prefix.room': route({
     method: 'GET',

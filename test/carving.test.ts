@@ -93,6 +93,60 @@ describe('space, carved and looked up', () => {
     expect(await cidrs('10.90.0.0/20', { length: 26 })).to.deep.equal(['10.90.10.0/26']);
   });
 
+  it('splits a prefix in its place, merges the parts again, and loses nothing on the way', async () => {
+    const cidr = '10.91.0.0/24';
+    const fields = {
+      gateway: '10.91.0.1',
+      heldBack: '10.91.0.2-10.91.0.9',
+      pool: '10.91.0.100-10.91.0.140',
+      description: 'Quay',
+    };
+    await client.add('prefix', { cidr: '10.91.0.0/20' });
+    await client.add('prefix', { cidr, ...fields });
+    for (const n of [20, 90, 200]) await client.add('address', { address: `10.91.0.${n}` });
+    const free = async () => {
+      const spaces = [];
+      for (const { key } of (await client.list('prefix', { where: 'cidr=10.91.0.0/20', limit: 50 })).items)
+        spaces.push(key, (await client.call('prefix.space', { params: { ref: key } })).freeSpans);
+      return spaces;
+    };
+    const before = await free();
+    const split = (length: number, apply = true) =>
+      client.call('prefix.split', { params: { ref: cidr }, body: { length, apply } });
+    const wanted = ['10.91.0.0/25', '10.91.0.128/25'];
+    expect(await split(25, false)).to.deep.equal({ applied: false, removed: [cidr], added: wanted });
+    expect(await free()).to.deep.equal(before);
+    await split(25);
+    expect(await client.show('prefix', '10.91.0.0/25')).to.deep.include({
+      parent: '10.91.0.0/20',
+      gateway: '10.91.0.1',
+      heldBack: '10.91.0.2-10.91.0.9',
+      pool: '10.91.0.100-10.91.0.127',
+    });
+    expect(await client.show('prefix', '10.91.0.128/25')).to.deep.include({
+      gateway: null,
+      pool: '10.91.0.128-10.91.0.140',
+    });
+    expect((await client.show('address', '10.91.0.200')).prefix).to.equal('10.91.0.128/25');
+    const apart = client.call('prefix.merge', { body: { prefixes: ['10.91.0.0/25', '10.91.0.0/20'] } });
+    expect((await refusal(apart)).errors?.[0]?.code).to.equal('merge-apart');
+    expect(await well('prefix', 'merge', ...wanted, '--yes')).to.equal('10.91.0.0/25, 10.91.0.128/25 → 10.91.0.0/24');
+    expect(await client.show('prefix', cidr)).to.deep.include({
+      ...fields,
+      pool: '10.91.0.100-10.91.0.127, 10.91.0.128-10.91.0.140',
+    });
+    expect(await free()).to.deep.equal(before);
+    // An address that would become a network address stands in the way.
+    await client.add('address', { address: '10.91.0.64' });
+    expect((await refusal(split(26))).code).to.equal('prefix-edge');
+    const [last] = (await client.call('history.list', { query: { limit: '2' } })).items.slice(1);
+    expect(last?.action).to.equal('prefix.merge');
+    await client.remove('address', '10.91.0.64');
+    await client.call('history.undo', { params: { id: String(last?.id) }, body: { apply: true } });
+    expect((await client.show('prefix', '10.91.0.0/25')).pool).to.equal('10.91.0.100-10.91.0.127');
+    expect((await client.show('address', '10.91.0.200')).prefix).to.equal('10.91.0.128/25');
+  });
+
   it('addresses both ends of a link at once, the other end found by the cable', async () => {
     const link = (body: object) => client.call('address.link', { body: body as { from: string; in: string } });
     const made = await link({ from: 'har-xr-1:ge-2', to: 'ske-xr-1:ge-1', in: '10.77.254.0/24' });

@@ -17,6 +17,7 @@ import { conversion } from './addressing/conversion.ts';
 import { link } from './addressing/link.ts';
 import { lookup } from './addressing/lookup.ts';
 import { assignManagement } from './addressing/management.ts';
+import { merge, split } from './addressing/reshape.ts';
 import { space } from './addressing/space.ts';
 import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
 import { dismiss, listStrangers, recognise } from './arrivals/strangers.ts';
@@ -112,6 +113,8 @@ const verbs: VerbHandlers = {
   'prefix.space': (tx, call) => space(tx, ref(call)),
   'prefix.carve': (tx, call) => carve(tx, ref(call), call.body),
   'address.link': (tx, { body }) => link(tx, body),
+  'prefix.split': (tx, call) => split(tx, ref(call), call.body),
+  'prefix.merge': (tx, { body }) => merge(tx, body),
   'prefix.room': (tx, { query }) => room(tx, query),
   'address.lookup': (tx, { query }) => lookup(tx, query),
   'address.convert': (_tx, { query }) => Promise.resolve(conversion(query.text)),

@@ -1,0 +1,134 @@
+/** Prefixes into parts, and parts into one: what is assigned stays assigned, ranges and gateway go to where they belong. */
+import { bitsOf, parseIp } from '@zpine/core/addressing/ip';
+import {
+  contains,
+  covers,
+  formatPrefix,
+  lastOf,
+  networkOf,
+  parsePrefix,
+  type Prefix,
+} from '@zpine/core/addressing/prefix';
+import { formatRanges, parseRanges, type Range } from '@zpine/core/addressing/ranges';
+import { sure } from '@zpine/core/fault';
+import { Refusal } from '@zpine/contract/errors';
+import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import { type Value } from '@zpine/contract/fields';
+import { type Stored } from '@zpine/contract/kinds';
+import { find } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { add, addOne } from '../records/add.ts';
+import { editOne } from '../records/edit.ts';
+import { mustFind, mustFindAll } from '../records/refs.ts';
+import { removeOne } from '../records/remove.ts';
+
+type Reshaped = ReplyOf<'prefix.split'>;
+type Fields = Record<string, Value>;
+
+const MOST_PARTS = 1024;
+const rangeFields = ['heldBack', 'pool', 'quarantine'] as const;
+
+const blockOf = (prefix: Stored<'prefix'>): Prefix => sure(parsePrefix(prefix.cidr));
+const idRef = (id: number | null): Value => (id === null ? null : `#${id}`);
+
+/** What all parts of a prefix share with it. */
+const shared = (prefix: Stored<'prefix'>): Fields => ({
+  vrf: `#${prefix.vrf}`,
+  description: prefix.description,
+  site: idRef(prefix.site),
+  use: idRef(prefix.use),
+  owner: idRef(prefix.owner),
+});
+
+const given = (fields: Fields): Fields =>
+  Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== null));
+
+export async function split(tx: Tx, ref: string, body: BodyOf<'prefix.split'>): Promise<Reshaped> {
+  const prefix = await mustFind(tx, 'prefix', ref, true);
+  const p = blockOf(prefix);
+  const { length } = body;
+  if (length <= p.length || length > bitsOf(p.family))
+    throw Refusal.at(['length'], 'carve-length', { length, prefix: prefix.key, max: bitsOf(p.family) });
+  if (length - p.length > Math.log2(MOST_PARTS)) throw Refusal.at(['length'], 'split-many', { max: MOST_PARTS });
+  const children = (await find(tx, 'prefix', { parent_id: prefix.id })).map(blockOf);
+  const size = 1n << BigInt(bitsOf(p.family) - length);
+  const parts: Prefix[] = [];
+  for (let first = p.first; first <= lastOf(p); first += size) parts.push({ family: p.family, first, length });
+  // What a child has already is in nobody else's part.
+  const missing = parts.filter((part) => !children.some((child) => covers(child, part)));
+  const gateway = prefix.gateway === null ? undefined : sure(parseIp(prefix.gateway));
+  const home = missing.find((part) => gateway && contains(part, gateway)) ?? missing[0];
+  const fields = missing.map((part): Fields => ({
+    cidr: formatPrefix(part),
+    ...shared(prefix),
+    // One VLAN has one prefix of a family in general: the part that keeps the gateway keeps it.
+    ...(part === home ? { vlan: idRef(prefix.vlan) } : {}),
+    ...(gateway && contains(part, gateway) ? { gateway: prefix.gateway } : {}),
+    ...Object.fromEntries(rangeFields.map((name) => [name, within(prefix[name], part)])),
+  }));
+  const bare = Object.fromEntries([...rangeFields, 'gateway'].map((name) => [name, null]));
+  await editOne(tx, 'prefix', `#${prefix.id}`, bare);
+  await add(tx, 'prefix', fields.map(given), () => ['length']);
+  await removeOne(tx, 'prefix', `#${prefix.id}`);
+  if (!body.apply) tx.discarded = true;
+  return { applied: body.apply, removed: [prefix.key], added: missing.map(formatPrefix) };
+}
+
+/** The ranges of a text, as far as they lie in a part. */
+function within(text: string | null, part: Prefix): string | null {
+  if (text === null) return null;
+  const last = lastOf(part);
+  const ip = (value: bigint) => ({ family: part.family, value });
+  const cut = sure(parseRanges(text)).flatMap(({ first, last: end }): Range[] => {
+    const [from, to] = [first.value > part.first ? first.value : part.first, end.value < last ? end.value : last];
+    return from <= to ? [{ first: ip(from), last: ip(to) }] : [];
+  });
+  return cut.length > 0 ? formatRanges(cut) : null;
+}
+
+export async function merge(tx: Tx, body: BodyOf<'prefix.merge'>): Promise<Reshaped> {
+  const prefixes = await mustFindAll(tx, 'prefix', [...new Set(body.prefixes)]);
+  const [lead] = prefixes;
+  if (!lead || prefixes.length < 2)
+    throw Refusal.at(['prefixes'], 'merge-apart', { prefixes: prefixes.map((one) => one.key).join(', ') });
+  const whole = joined(prefixes.map(blockOf));
+  if (!whole || prefixes.some((one) => one.vrf !== lead.vrf))
+    throw Refusal.at(['prefixes'], 'merge-apart', { prefixes: prefixes.map((one) => one.key).join(', ') });
+  const gateways = [...new Set(prefixes.flatMap((one) => one.gateway ?? []))];
+  const gateway = body.gateway ?? (gateways.length > 1 ? undefined : (gateways[0] ?? null));
+  if (gateway === undefined) throw Refusal.at(['gateway'], 'merge-gateways', { gateways: gateways.join(', ') });
+  const made = await addOne(
+    tx,
+    'prefix',
+    given({
+      cidr: formatPrefix(whole),
+      ...shared(lead),
+      vlan: idRef(lead.vlan),
+      ...(body.description ? { description: body.description } : {}),
+    }),
+  );
+  for (const one of prefixes) await removeOne(tx, 'prefix', `#${one.id}`);
+  const ranges = Object.fromEntries(
+    rangeFields.map((name) => [name, prefixes.flatMap((one) => one[name] ?? []).join(', ') || null]),
+  );
+  await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway });
+  if (!body.apply) tx.discarded = true;
+  return { applied: body.apply, removed: prefixes.map((one) => one.key), added: [made.key] };
+}
+
+/** The one block that these make up, without a gap and without an overlap. */
+function joined(blocks: Prefix[]): Prefix | undefined {
+  const sorted = [...blocks].sort((a, b) => (a.first < b.first ? -1 : 1));
+  const [first] = sorted;
+  const last = sorted.at(-1);
+  if (!first || !last || sorted.some((block) => block.family !== first.family)) return undefined;
+  for (const [i, block] of sorted.entries()) {
+    const next = sorted[i + 1];
+    if (next && next.first !== lastOf(block) + 1n) return undefined;
+  }
+  const size = lastOf(last) - first.first + 1n;
+  const host = size.toString(2).length - 1;
+  if (1n << BigInt(host) !== size) return undefined;
+  const whole = networkOf({ family: first.family, value: first.first }, bitsOf(first.family) - host);
+  return whole.first === first.first ? whole : undefined;
+}
