@@ -182,27 +182,6 @@ export const hardwareErrors = {
     (p) => `a cable of kind ${p.cable} does not go into ${p.port} (${p.kind})`,
   ),
 
-  'split-many': row(422, 'Too many parts', (p) => `at most ${p.max} parts at once`),
-  'merge-apart': row(
-    422,
-    'Not one block',
-    (p) => `${p.prefixes} do not make up one larger prefix of a VRF`,
-    () => 'they must follow one another without a gap, and begin where the larger one begins',
-  ),
-  'merge-gateways': row(
-    422,
-    'Several gateways',
-    (p) => `the parts have several gateways: ${p.gateways}`,
-    () => 'say which one it is',
-  ),
-  'link-open': row(
-    422,
-    'No other end',
-    (p) => `no cable leads from ${p.interface} to another interface`,
-    () => 'name the other end',
-  ),
-  'link-taken': row(409, 'Taken', (p) => `${p.prefix} has an address already: ${p.address}`),
-
   // Devices
   'virtual-place': row(422, 'Virtual', (p) => `${p.device} is virtual: it has no ${p.what}`),
   'not-provisioned': row(
