@@ -16,7 +16,7 @@ describe('space, carved and looked up', () => {
   const home = mkdtempSync(join(tmpdir(), 'zpine-carving-'));
   const { zpineWith, zpine, well } = zpineIn(home);
   before(async function () {
-    this.timeout(60_000);
+    this.timeout(120_000);
     bench = await testService(bootNet().env, 'dist/console');
     await loadDemo(bench.clients.admin, () => undefined);
     client = bench.clients.engineer;
@@ -242,10 +242,10 @@ describe('space, carved and looked up', () => {
   });
 
   it('does it in the browser, too: looks before it adds, and looks up while one types', async function () {
-    this.timeout(60_000);
+    this.timeout(120_000);
     const browser = await openBrowser();
     const page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
-    page.setDefaultTimeout(10_000);
+    page.setDefaultTimeout(25_000);
     await page.goto(`${bench.url}/prefixes/10.77.0.0%2F16`);
     await page.getByRole('button', { name: 'Carve' }).click();
     await page.getByLabel('Length').fill('21');

@@ -6,7 +6,7 @@ import { PASSWORD } from '../ops/stack.ts';
 import { testService, type TestBench } from './service.ts';
 
 describe('the console', function () {
-  this.timeout(60_000);
+  this.timeout(120_000);
   let bench: TestBench;
   let browser: Browser;
   let page: Page;
@@ -15,7 +15,7 @@ describe('the console', function () {
     bench = await testService({}, 'dist/console');
     browser = await openBrowser();
     page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
-    page.setDefaultTimeout(10_000);
+    page.setDefaultTimeout(25_000);
     page.on('pageerror', (error) => faults.push(error.message));
     page.on(
       'console',

@@ -7,7 +7,7 @@ import { bootNet, PASSWORD } from '../../ops/stack.ts';
 import { testService, type TestBench } from '../service.ts';
 
 describe('the console, many at a time', function () {
-  this.timeout(60_000);
+  this.timeout(120_000);
   let bench: TestBench;
   let browser: Browser;
   let page: Page;
@@ -17,7 +17,7 @@ describe('the console, many at a time', function () {
     await loadDemo(bench.clients.admin, () => undefined);
     browser = await openBrowser();
     page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
-    page.setDefaultTimeout(10_000);
+    page.setDefaultTimeout(25_000);
     page.on('pageerror', (error) => faults.push(error.message));
   });
   after(async () => {

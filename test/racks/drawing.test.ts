@@ -11,7 +11,7 @@ import { testService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('the drawing of a rack', function () {
-  this.timeout(60_000);
+  this.timeout(120_000);
   let bench: TestBench;
   let browser: Browser;
   let page: Page;
@@ -25,7 +25,7 @@ describe('the drawing of a rack', function () {
     await zpineWith(`${PASSWORD}\n`, {}, 'sign-in', bench.url, '--user', 'engineer');
     browser = await openBrowser();
     page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
-    page.setDefaultTimeout(10_000);
+    page.setDefaultTimeout(25_000);
   });
   after(async () => {
     await browser.close();
