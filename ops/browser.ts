@@ -22,7 +22,12 @@ export async function signedInPage(
   password: string,
   colorScheme: 'light' | 'dark' = 'light',
 ): Promise<Page> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme });
+  // Without motion: what is clicked while it still slides into its place loses the click on a busy machine.
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    colorScheme,
+    reducedMotion: 'reduce',
+  });
   const page = await context.newPage();
   await page.goto(url);
   await page.getByLabel('Name').fill(name);

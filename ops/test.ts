@@ -42,8 +42,9 @@ const waiting = [...files];
 await Promise.all(Array.from({ length: Math.min(WORKERS, files.length) }, (_, seat) => work(seat)));
 await database.stop();
 const sum = (of: 'passed' | 'failed') => results.reduce((total, done) => total + done[of], checks[of]);
-const bad = results.filter((done) => done.failed > 0).map((done) => done.file);
-if (bad.length > 0) process.stdout.write(`failed in ${bad.join(', ')}\n`);
+// Once more, and last: whoever reads only the end of a long run sees what failed.
+for (const { file, failures } of results)
+  for (const failure of failures) process.stdout.write(`\nfailed in ${file}: ${failure}\n`);
 process.stdout.write(`${sum('passed')} passed, ${sum('failed')} failed\n`);
 process.exit(sum('failed') > 0 || results.every((done) => done.passed === 0) ? 1 : 0);
 
@@ -69,8 +70,8 @@ async function work(seat: number): Promise<void> {
     child.once('exit', (code) => {
       // A worker that dies takes its file with it, which has failed then.
       if (current !== undefined) {
-        results.push({ file: current, passed: 0, failed: 1, text: '', seconds: 0 });
-        process.stdout.write(`${current} ended the process with status ${code}\n`);
+        const failures = [`ended the process with status ${code}`];
+        results.push({ file: current, passed: 0, failed: 1, failures, text: '', seconds: 0 });
       }
       ended();
     });

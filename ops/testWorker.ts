@@ -8,6 +8,8 @@ export interface Done {
   file: string;
   passed: number;
   failed: number;
+  /** What failed, and how: said again at the end of the whole run. */
+  failures: string[];
   text: string;
   seconds: number;
 }
@@ -25,17 +27,18 @@ async function runFile(file: string): Promise<Done> {
     mocha.addFile(file);
     await mocha.loadFilesAsync();
     let passed = 0;
-    let failed = 0;
+    const failures: string[] = [];
     await new Promise<void>((done) => {
       const runner = mocha.run(() => done());
       runner.on('pass', () => (passed += 1));
-      runner.on('fail', () => (failed += 1));
+      runner.on('fail', (test, error: Error) => failures.push(`${test.fullTitle()}\n${error.stack ?? error.message}`));
     });
     mocha.dispose();
-    return { file, passed, failed, text, seconds: (Date.now() - begin) / 1000 };
+    return { file, passed, failed: failures.length, failures, text, seconds: (Date.now() - begin) / 1000 };
   } catch (error) {
     const why = error instanceof Error ? (error.stack ?? error.message) : String(error);
-    return { file, passed: 0, failed: 1, text: `${text}\n${file} could not be run: ${why}\n`, seconds: 0 };
+    const failure = `${file} could not be run: ${why}`;
+    return { file, passed: 0, failed: 1, failures: [failure], text: `${text}\n${failure}\n`, seconds: 0 };
   } finally {
     process.stdout.write = write;
   }

@@ -68,7 +68,7 @@ function Console() {
     document.documentElement.dataset.mode = mode;
     localStorage.setItem(MODE, mode);
   }, [mode]);
-  const theme = useMemo(() => themeOf(mode), [mode]);
+  const theme = useMemo(() => themeOf(mode, matchMedia('(prefers-reduced-motion: reduce)').matches), [mode]);
   return (
     <ConfigProvider theme={theme}>
       <AntApp>

@@ -35,7 +35,8 @@ const dark: typeof light = {
 
 export type Mode = 'light' | 'dark';
 
-export function themeOf(mode: Mode): ThemeConfig {
+/** `still`: the system asks for less motion; nothing slides or fades then. */
+export function themeOf(mode: Mode, still = false): ThemeConfig {
   const c = mode === 'light' ? light : dark;
   return {
     algorithm: mode === 'light' ? antd.defaultAlgorithm : antd.darkAlgorithm,
@@ -60,6 +61,7 @@ export function themeOf(mode: Mode): ThemeConfig {
       fontFamilyCode: "'Atkinson Hyperlegible Mono Variable', monospace",
       boxShadow: 'none',
       motionDurationMid: '0.12s',
+      motion: !still,
     },
     components: {
       Button: { primaryShadow: 'none', defaultShadow: 'none', dangerShadow: 'none', fontWeight: 600 },
