@@ -45,8 +45,40 @@ export function addAddressVerbs(noun: Command): void {
       await client.remove('address', `#${record.id}`, { version: record.version, reason });
       out(`released ${record.key}${record.interface ? ` of ${record.interface}` : ''}`);
     });
+  noun
+    .command('reserve')
+    .description('several addresses kept for nobody yet: the next free ones of a prefix, or all of a stretch')
+    .argument('<prefix or stretch>', '10.77.34.0/24, or 10.77.34.50-10.77.34.59')
+    .option('--count <n>', 'how many of a prefix', '1')
+    .option('--in-a-row', 'one after the other')
+    .option('--vrf <vrf>', 'of a stretch')
+    .option('--description <text>', 'kept with each')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine address reserve 10.77.34.0/24 --count 4 --in-a-row\n  zpine address reserve 10.77.34.50-10.77.34.59',
+    )
+    .action(reserve);
   const adding = noun.commands.find((c) => c.name() === 'add');
   adding?.option('--for <device>', 'make it the management address of this device').action(addAddress);
+}
+
+interface ReserveOptions {
+  count: string;
+  inARow?: boolean;
+  vrf?: string;
+  description?: string;
+  reason?: string;
+}
+
+async function reserve(what: string, options: ReserveOptions, command: Command): Promise<void> {
+  const { count, inARow, vrf, description, reason } = options;
+  const kept = { ...(description === undefined ? {} : { description }) };
+  const body = what.includes('/')
+    ? { prefix: what, count: Number(count), inARow: inARow === true, ...kept }
+    : { range: what, ...(vrf === undefined ? {} : { vrf }), ...kept };
+  const { items } = await clientOf().call('address.reserve', { body, reason });
+  out(outputOf(command).json ? JSON.stringify(items, null, 2) : items.join('\n'));
 }
 
 async function addAddress(key: string, options: Record<string, string | undefined>, command: Command): Promise<void> {

@@ -4,8 +4,11 @@ import { stages } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { formatNumbers } from '@zpine/core/lists/numbers';
 import { shortSeries } from '@zpine/core/naming/series';
+import { kindOf } from '@zpine/contract/kinds';
+import { assignedLine } from './addresses.ts';
 import { clientOf, outputOf } from './context.ts';
 import { forEach } from './each.ts';
+import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
 import { ago, out, pairs, stageText, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
@@ -40,7 +43,41 @@ export function addDeviceVerbs(noun: Command): void {
         out(`${key} is ${stageText(String(now))}`);
       });
     });
+  addDeclaring(noun);
   addHardwareVerbs(noun);
+}
+
+/** One call that may be sent again, as scripts like it. */
+function addDeclaring(noun: Command): void {
+  const k = kindOf('device');
+  const command = noun
+    .command('declare')
+    .description('a device as said, and its management address, in one call; again, it changes nothing')
+    .argument('<name>');
+  addFieldOptions(command, k, (name) => name !== 'name');
+  command
+    .option('--address <address>', 'this address instead of the next free one')
+    .option('--from <address>', 'the next free one at or above this address')
+    .option('--prefix <prefix>', 'another prefix than that of the management VLAN')
+    .option('--family <4|6>')
+    .option('--no-address', 'without an address')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText(
+      'after',
+      '\nExample:\n  zpine device declare ske-acc-2 --model larkfield/lf-24 --duty access --site ske',
+    )
+    .action(async (name: string, options: Options, self: Command) => {
+      const place = Object.fromEntries(
+        ['address', 'from', 'prefix', 'family'].flatMap((one) =>
+          typeof options[one] === 'string' ? [[one, options[one]]] : [],
+        ),
+      );
+      const body = { name, fields: fieldsFrom(k, options), withAddress: options.address !== false, ...place };
+      const seen = await clientOf().call('device.declare', { body, reason: options.reason as string | undefined });
+      if (outputOf(self).json) return out(JSON.stringify(seen, null, 2));
+      out(`${seen.device} ${seen.action}   ${stageText(seen.stage)}`);
+      if (seen.management) out(assignedLine(seen.management));
+    });
 }
 
 function addHardwareVerbs(noun: Command): void {

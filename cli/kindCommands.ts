@@ -1,17 +1,15 @@
 /** The five verbs of every kind, from its description. */
 import { Argument, Option, type Command } from 'commander';
 import { cellText, recordsToCsv } from '@zpine/contract/csv';
-import { typeOf, type Field, type Value } from '@zpine/contract/fields';
+import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { clientOf, outputOf } from './context.ts';
 import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series, spread } from './bulk.ts';
 import { viewNamed } from './finding.ts';
+import { addFieldOptions, fieldsFrom, type AnyFields, type Options } from './kindFields.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
 import { UsageError } from './refusals.ts';
-
-type AnyFields = Record<string, Value>;
-type Options = Record<string, string | boolean | undefined>;
 
 /** Adds a noun for every kind; gives them, so that verbs of their own can join. */
 export function addKinds(program: Command): Map<KindName, Command> {
@@ -129,31 +127,6 @@ function exampleOptions(k: KindDescription): string {
     ([name, field]) => !k.key.parts.includes(name) && field.example && !field.derived && !field.byVerb,
   );
   return shown ? ` --${shown[0]} '${shown[1].example}'` : '';
-}
-
-const given = (field: Field) => !field.derived && !field.byVerb;
-
-function addFieldOptions(command: Command, k: KindDescription, wanted: (name: string) => boolean): void {
-  for (const [name, field] of fieldsOf(k)) {
-    if (!given(field) || !wanted(name)) continue;
-    const words = [
-      field.title.toLowerCase(),
-      field.unit && `in ${field.unit}`,
-      field.choices && `one of ${field.choices.join(', ')}`,
-      field.to && `a ${field.to}`,
-    ];
-    command.addOption(new Option(`--${name} <value>`, words.filter(Boolean).join('; ')));
-  }
-}
-
-/** The fields among a command's options, as the API takes them. */
-function fieldsFrom(k: KindDescription, options: Options): AnyFields {
-  const fields: AnyFields = {};
-  for (const [name, field] of fieldsOf(k)) {
-    const text = options[name];
-    if (typeof text === 'string') fields[name] = typeOf(field).fromText(text) as Value;
-  }
-  return fields;
 }
 
 const shownCell = (k: KindDescription, name: string, record: AnyFields): string => {

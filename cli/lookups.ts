@@ -35,23 +35,8 @@ export function addPrefixVerbs(noun: Command): void {
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', '\nExample:\n  zpine prefix carve 10.77.80.0/20 24 --count 3 --gateway first --site lum')
     .action(carve);
-  noun
-    .command('split')
-    .description('a prefix into parts of one size, in its place: shows which, then asks')
-    .argument('<prefix>')
-    .argument('<length>')
-    .option('--yes', 'do not ask')
-    .option('--reason <text>', 'why, for the history')
-    .action(
-      async (ref: string, length: string, { yes, reason }: { yes?: boolean; reason?: string }, command: Command) => {
-        const body = { length: lengthOf(length) };
-        await reshape(
-          (apply) => clientOf().call('prefix.split', { params: { ref }, body: { ...body, apply }, reason }),
-          yes === true,
-          command,
-        );
-      },
-    );
+  addReshaping(noun, 'split', 'a prefix into parts of one size, in its place: shows which, then asks');
+  addReshaping(noun, 'resize', 'a prefix made larger or smaller in its place; nothing in use is cut off');
   noun
     .command('merge')
     .description('several prefixes that make up a larger one into that one')
@@ -66,20 +51,36 @@ export function addPrefixVerbs(noun: Command): void {
       await reshape(send, yes === true, command);
     });
   noun
-    .command('room')
+    .command('fits')
     .description('where a block of a size would still fit')
     .argument('<length>')
     .option('--site <site>')
     .option('--vrf <vrf>')
     .addOption(new Option('--family <family>').choices(['4', '6']))
     .action(async (length: string, options: Record<string, string>, command: Command) => {
-      const { items } = await clientOf().call('prefix.room', {
+      const { items } = await clientOf().call('prefix.fits', {
         query: { length: lengthOf(length), ...options } as never,
       });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return err(`no room for a /${lengthOf(length)} here`);
       const rows = items.map((item) => [item.prefix, item.first, item.blocks, item.description ?? '']);
       out(table(['in', 'next', 'blocks', ''], rows, new Set([2])));
+    });
+}
+
+function addReshaping(noun: Command, verb: 'split' | 'resize', about: string): void {
+  noun
+    .command(verb)
+    .description(about)
+    .argument('<prefix>')
+    .argument('<length>')
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .action((ref: string, length: string, { yes, reason }: { yes?: boolean; reason?: string }, command: Command) => {
+      const body = { length: lengthOf(length) };
+      const send = (apply: boolean) =>
+        clientOf().call(`prefix.${verb}`, { params: { ref }, body: { ...body, apply }, reason });
+      return reshape(send, yes === true, command);
     });
 }
 
@@ -174,6 +175,29 @@ export function addLookups(program: Command): void {
       out(seen.found.map((one) => foundText(one, seen.is)).join('\n\n'));
     });
   program
+    .command('overlaps')
+    .description('the same space in two VRFs, and prefixes that stand in one of another site')
+    .argument('[prefix]', 'only what overlaps this one')
+    .action(async (within: string | undefined, _options: object, command: Command) => {
+      const seen = await clientOf().call('prefix.overlaps', { query: within === undefined ? {} : { in: within } });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      const words = { same: 'is the same as', holds: 'holds', inside: 'lies in' };
+      const named = (one: { prefix: string; site: string | null }) =>
+        one.site === null ? one.prefix : `${one.prefix} (${one.site.toUpperCase()})`;
+      const rows = [
+        ...seen.overlaps.map(({ one, other, relation }) => [named(one), words[relation], named(other)]),
+        ...seen.strays.map((one) => [
+          named(one),
+          'stands in another site:',
+          named({ prefix: one.inside, site: one.siteThere }),
+        ]),
+      ];
+      if (rows.length === 0) return err('nothing overlaps');
+      out(table(['prefix', '', ''], rows));
+      const { overlaps, strays } = seen.count;
+      if (overlaps + strays > rows.length) err(`${rows.length} of ${overlaps + strays}`);
+    });
+  program
     .command('convert')
     .description('masks, wildcards, ranges as prefixes, reverse names, and the way back from each')
     .argument('<text...>', '10.0.0.9/22; 10.0.0.9 255.255.252.0; 10.0.0.5-10.0.0.9; a mask; a reverse name')
@@ -194,7 +218,9 @@ function foundText(one: FoundAt, is: 'address' | 'prefix'): string {
     rows.push([
       'held by',
       holder
-        ? (holder.interface ?? `nobody: reserved${holder.description ? `, ${holder.description}` : ''}`)
+        ? holder.carriers.length > 0
+          ? `${holder.carriers.join(', ')}: shared`
+          : (holder.interface ?? `nobody: reserved${holder.description ? `, ${holder.description}` : ''}`)
         : (one.kept ?? 'nobody: free'),
     ]);
     if (holder?.place) rows.push(['stands at', holder.place]);

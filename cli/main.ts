@@ -17,6 +17,8 @@ import { addFinding } from './finding.ts';
 import { addImports } from './imports.ts';
 import { addLists } from './lists.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
+import { addPlanVerbs } from './plans.ts';
+import { addNames } from './names.ts';
 import { addOverviews } from './overviews.ts';
 import { report, status } from './refusals.ts';
 import { addSignIn } from './signIn.ts';
@@ -60,6 +62,8 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addAddressVerbs(nouns.get('address') ?? program);
   addPrefixVerbs(nouns.get('prefix') ?? program);
   addLinking(nouns.get('address') ?? program);
+  addPlanVerbs(nouns.get('siteplan') ?? program);
+  addNames(program);
   addLookups(program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);

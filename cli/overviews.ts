@@ -10,6 +10,7 @@ const titles: Record<string, string> = {
   'no-place': 'no place',
   'no-management-prefix': 'no management prefix',
   'nearly-full': 'nearly full',
+  'runs-out': 'runs out',
 };
 
 export function addOverviews(program: Command): void {

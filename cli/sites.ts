@@ -4,6 +4,7 @@ import { kindOf } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { many } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
+import { planText } from './plans.ts';
 import { err, out, table } from './print.ts';
 import { askYes } from './prompt.ts';
 import { UsageError } from './refusals.ts';
@@ -11,6 +12,7 @@ import { UsageError } from './refusals.ts';
 interface Options {
   title?: string;
   area?: string;
+  plan?: string;
   name: string[];
   yes?: boolean;
   reason?: string;
@@ -24,6 +26,7 @@ export function addSiteVerbs(noun: Command): void {
     .argument('<code>', 'of the new one')
     .option('--title <text>')
     .option('--area <area>', 'left out, the same')
+    .option('--plan <siteplan>', 'blocks, prefixes and addresses by it')
     .option(
       '--name <old=new>',
       'the new name of a device, where the code of the site is not in it; may come again',
@@ -34,11 +37,12 @@ export function addSiteVerbs(noun: Command): void {
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', '\nExample:\n  zpine site copy ard bel --title Bellhaven')
     .action(async (ref: string, code: string, options: Options, command: Command) => {
-      const { title, area, reason } = options;
+      const { title, area, plan, reason } = options;
       const body = {
         code,
         ...(title === undefined ? {} : { title }),
         ...(area === undefined ? {} : { area }),
+        ...(plan === undefined ? {} : { plan }),
         names: namesFrom(options.name),
       };
       const send = (apply: boolean) =>
@@ -74,6 +78,7 @@ function show(seen: ReplyOf<'site.copy'>): void {
     ),
   );
   if (items.length > MOST) out(`and ${items.length - MOST} more`);
+  if (seen.planned.length > 0) out(planText(seen.planned));
   const counts = Object.entries(seen.counts).map(([kind, n]) => many(kindOf(kind), n));
   out(`${counts.join(', ')}: ${seen.applied ? 'saved' : 'not saved yet'}`);
   const why = new Map<string, string[]>();

@@ -1,5 +1,5 @@
 /** What can be wrong with prefixes, addresses and links. */
-import { row, type ErrorRow } from './errorRow.ts';
+import { meant, row, type ErrorRow } from './errorRow.ts';
 
 export const addressingErrors = {
   'gateway-outside': row(422, 'Gateway outside', (p) => `${p.gateway} is not inside ${p.prefix}`),
@@ -30,8 +30,10 @@ export const addressingErrors = {
   'prefix-full': row(
     409,
     'Prefix full',
-    (p) => `${p.prefix} has no free address${p.from === undefined ? '' : ` from ${p.from} on`}`,
-    () => 'make the pool or the held-back range smaller, or add another prefix',
+    (p) =>
+      `${p.prefix} has no free address${p.from === undefined ? '' : ` from ${p.from} on`}${Number(p.resting ?? 0) > 0 ? `; ${p.resting} rest after their release` : ''}`,
+    (p) =>
+      `make its pool or held-back range smaller, grow it (zpine prefix resize ${p.prefix} ${Number(p.length) - 1}), or add another prefix${Number(p.resting ?? 0) > 0 ? '; one that rests can be taken by name' : ''}`,
   ),
   'mask-syntax': row(422, 'Not a mask', (p) => `"${p.value}" is neither a mask nor a wildcard`),
   'carve-length': row(
@@ -44,7 +46,7 @@ export const addressingErrors = {
     409,
     'No room',
     (p) => `${p.prefix} has room for ${p.room} of ${p.count} blocks of /${p.length}`,
-    (p) => `see where there is some: zpine prefix room ${p.length}`,
+    (p) => `see where there is some: zpine prefix fits ${p.length}`,
   ),
   'prefix-edge': row(
     409,
@@ -88,6 +90,103 @@ export const addressingErrors = {
     'No other end',
     (p) => `no cable leads from ${p.interface} to another interface`,
     () => 'name the other end',
+  ),
+  'offset-syntax': row(
+    422,
+    'Not a place in a prefix',
+    (p) => `"${p.value}" is no place in a prefix`,
+    () => 'write .11, ::b or +300, counted from its first address; a stretch is .200-.239',
+  ),
+  'offset-outside': row(422, 'Outside the prefix', (p) => `${p.value} is beyond the ${p.size} addresses of the prefix`),
+  'handout-syntax': row(
+    422,
+    'Rule not understood',
+    (p) => `"${p.value}" does not say who gets which address`,
+    () => 'write DUTY from .11, or DUTY number .100; "any" is for the duties that are not named; ; between rules',
+  ),
+  'handout-twice': row(422, 'Two rules', (p) => `there are two rules for ${p.value}`),
+  'number-missing': row(
+    422,
+    'No number',
+    (p) => `${p.device} has no number in its name, and "${p.rule}" goes by that`,
+    () => 'say the address',
+  ),
+  'servers-syntax': row(
+    422,
+    'Not addresses',
+    (p) => `"${p.value}" is not an IPv4 address`,
+    () => 'separate them by commas',
+  ),
+  'domain-syntax': row(422, 'Not a domain', (p) => `"${p.value}" is not the name of a domain`),
+  'zone-servers-missing': row(
+    409,
+    'No name servers',
+    () => 'no server is named that answers for our zones',
+    () => 'zpine setting set zone.servers \'["ns1.names.example"]\'',
+  ),
+  'zone-server': row(422, 'Not a name', (p) => `"${p.value}" in the setting zone.servers is not the name of a server`),
+  'shared-interface': row(
+    422,
+    'Shared address',
+    (p) => `${p.address} is shared, so it is not on one interface`,
+    (p) => `say who carries it: zpine carrier add ${p.address}~INTERFACE`,
+  ),
+  'shared-not': row(
+    422,
+    'Not shared',
+    (p) => `${p.address} is on one interface only`,
+    (p) => `make it shared first: zpine address edit ${p.address} --shared yes --interface ""`,
+  ),
+  'shared-carried': row(
+    409,
+    'Carried by several',
+    (p) => `${p.address} is carried by ${p.interfaces}`,
+    () => 'remove these carriers first',
+  ),
+  'address-rests': row(
+    409,
+    'Resting',
+    (p) => `${p.address} was given back and rests until ${p.until}`,
+    () => 'take it by name if it is wanted all the same',
+  ),
+  'range-many': row(422, 'Too many addresses', (p) => `${p.count} addresses; at most ${p.max} at once`),
+  'range-taken': row(409, 'Taken', (p) => `${p.taken} of ${p.range} cannot be taken: ${p.names}`),
+  'run-missing': row(
+    409,
+    'No such stretch',
+    (p) => `${p.prefix} has no ${p.count} free addresses in a row`,
+    () => 'ask for fewer, or without --in-a-row',
+  ),
+  'resize-parent': row(
+    409,
+    'Larger than what is around it',
+    (p) => `${p.prefix} would be as large as ${p.parent}, which is around it`,
+  ),
+  'resize-beside': row(
+    409,
+    'No room to grow',
+    (p) => `${p.prefix} would take in ${p.beside}`,
+    () => 'merge them, or carve a larger prefix elsewhere: zpine prefix fits LENGTH',
+  ),
+  'resize-cut': row(
+    409,
+    'In use',
+    (p) => `${p.prefix} would no longer hold ${p.lost}`,
+    () => 'release or move what would be cut off',
+  ),
+  'recipe-list': row(422, 'Not steps', (p) => `a list of 1 to ${p.max} entries is expected here`),
+  'recipe-step': row(422, 'Not a step', (p) => `a step has exactly one of ${p.kinds}`),
+  'recipe-field': row(422, 'Unknown field', (p) => `there is no "${p.name}" here; there are ${p.known}`, meant),
+  'recipe-number': row(422, 'Not possible', (p) => `a whole number from ${p.min} to ${p.max} is expected here`),
+  'recipe-choice': row(422, 'Not one of the choices', (p) => `one of ${p.choices} is expected here`),
+  'recipe-text': row(422, 'Not a text', (p) => `${p.name} is a text of at most 200 characters`),
+  'recipe-block': row(422, 'Unknown block', (p) => `no step before makes a block "${p.block}"`, meant),
+  'recipe-block-twice': row(422, 'Block twice', (p) => `there are two blocks "${p.block}"`),
+  'recipe-several': row(
+    409,
+    'Several candidates',
+    (p) => `${p.what} may be any of ${p.candidates}`,
+    () => 'give all but one another site or size',
   ),
   'link-taken': row(409, 'Taken', (p) => `${p.prefix} has an address already: ${p.address}`),
 } as const satisfies Record<string, ErrorRow>;

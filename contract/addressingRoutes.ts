@@ -1,6 +1,7 @@
 /** Blocks carved out of prefixes, what is where, and what people otherwise work out by hand. */
 import { z } from 'zod';
 import { carveWays } from '@zpine/core/addressing/carve';
+import { planRow } from './planShapes.ts';
 import { route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
@@ -31,6 +32,8 @@ const found = z.object({
       place: z.string().nullable(),
       /** Where the cable in its port comes out. */
       plugged: z.string().nullable(),
+      /** The interfaces that carry it, if it is shared. */
+      carriers: z.array(z.string()),
     })
     .nullable(),
   /** What an address that nobody has is kept for: `gateway of 10.77.16.0/24`. */
@@ -50,6 +53,8 @@ const found = z.object({
   count: z.object({ prefixes: z.int(), addresses: z.int() }),
 });
 export type FoundAt = z.output<typeof found>;
+
+const overlapping = z.object({ prefix: z.string(), vrf: z.string(), site: z.string().nullable() });
 
 const reshaped = z.object({
   applied: z.boolean(),
@@ -123,9 +128,81 @@ export const addressingRoutes = {
     }),
     reply: reshaped,
   }),
-  'prefix.room': route({
+  'siteplan.apply': route({
+    method: 'POST',
+    path: '/site-plans/{ref}/site',
+    role: 'engineer',
+    summary: 'What a plan gives a site: shown, or all of it made; what is there already stays as it is',
+    group: 'Addressing',
+    body: z.strictObject({ site: text(), apply: z.boolean().default(false) }),
+    reply: z.object({ applied: z.boolean(), site: z.string(), rows: z.array(planRow), new: z.int() }),
+  }),
+  'prefix.resize': route({
+    method: 'POST',
+    path: '/prefixes/{ref}/resize',
+    role: 'engineer',
+    summary: 'A prefix made larger or smaller in its place; nothing in use is cut off or taken in',
+    group: 'Addressing',
+    body: z.strictObject({ length: z.int().min(0).max(128), apply: z.boolean().default(false) }),
+    reply: reshaped,
+  }),
+  'names.hosts': route({
     method: 'GET',
-    path: '/room-for-blocks',
+    path: '/hosts-file',
+    role: 'viewer',
+    summary: 'Addresses and names as a hosts file has them, of a site or of all',
+    group: 'Addressing',
+    query: z.strictObject({ site: text().optional() }),
+    reply: z.object({ text: z.string(), hosts: z.int() }),
+  }),
+  'names.zones': route({
+    method: 'POST',
+    path: '/zone-files',
+    role: 'engineer',
+    summary: 'Zone files (RFC 1035) with A, AAAA and PTR records, of all or of a site; serials grow with what changes',
+    group: 'Addressing',
+    body: z.strictObject({ site: text().optional() }),
+    reply: z.object({
+      items: z.array(z.object({ zone: z.string(), serial: z.int(), records: z.int(), text: z.string() })),
+      /** Devices that are in no zone, since no setting says their domain; the first five hundred. */
+      nameless: z.array(z.string()),
+    }),
+  }),
+  'prefix.overlaps': route({
+    method: 'GET',
+    path: '/overlaps',
+    role: 'viewer',
+    summary: 'Prefixes of different VRFs that overlap, and prefixes that stand in one of another site',
+    group: 'Addressing',
+    query: z.strictObject({ in: text(60).optional().describe('Only what overlaps this prefix') }),
+    reply: z.object({
+      overlaps: z.array(
+        z.object({ one: overlapping, other: overlapping, relation: z.enum(['same', 'holds', 'inside']) }),
+      ),
+      strays: z.array(z.object({ prefix: z.string(), site: z.string(), inside: z.string(), siteThere: z.string() })),
+      count: z.object({ overlaps: z.int(), strays: z.int() }),
+    }),
+  }),
+  'address.reserve': route({
+    method: 'POST',
+    path: '/reserved-addresses',
+    role: 'engineer',
+    summary: 'Several addresses kept for nobody yet: the next free ones of a prefix, or all of a stretch',
+    group: 'Addresses',
+    body: z.strictObject({
+      prefix: text().optional(),
+      count: z.int().min(1).max(1024).default(1),
+      inARow: z.boolean().default(false).describe('One after the other'),
+      range: text(100).optional().describe('Instead of a prefix: 10.77.34.50-10.77.34.59'),
+      vrf: text().optional().describe('Of the stretch'),
+      description: text(200).optional(),
+      apply: z.boolean().default(true),
+    }),
+    reply: z.object({ applied: z.boolean(), items: z.array(z.string()) }),
+  }),
+  'prefix.fits': route({
+    method: 'GET',
+    path: '/fitting-prefixes',
     role: 'viewer',
     summary: 'Where a block of a size would still fit, prefix by prefix',
     group: 'Addressing',

@@ -1,6 +1,7 @@
 /** Cards declared and found, models and the devices that differ from them, cables and where they lead, copies of sites. */
 import { z } from 'zod';
 import { recordChange } from './bulkRoutes.ts';
+import { planRow } from './planShapes.ts';
 import { route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
@@ -205,6 +206,7 @@ export const hardwareRoutes = {
       title: text(200).optional(),
       area: text().optional(),
       names: z.record(z.string(), text(63)).default({}).describe('New names of devices, where the code is not in them'),
+      plan: text().optional().describe('A site plan: the new site gets blocks, prefixes and addresses by it'),
       apply: z.boolean().default(false),
     }),
     reply: z.object({
@@ -214,6 +216,8 @@ export const hardwareRoutes = {
       items: z.array(z.object({ kind: z.string(), key: z.string(), from: z.string() })),
       /** What does not come along, and why. */
       left: z.array(z.object({ kind: z.string(), key: z.string(), why: z.string() })),
+      /** What the site plan gives it. */
+      planned: z.array(planRow),
     }),
   }),
 } as const satisfies Record<string, Route>;

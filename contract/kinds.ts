@@ -5,7 +5,7 @@ import { label } from './kinds/labels.ts';
 import { box, model, vendor } from './kinds/hardware.ts';
 import { device } from './kinds/devices.ts';
 import { cable, card, interfaceKind, port } from './kinds/interfaces.ts';
-import { address, prefix, vlan, vrf } from './kinds/addressing.ts';
+import { address, carrier, prefix, siteplan, vlan, vrf } from './kinds/addressing.ts';
 import { setting } from './kinds/settings.ts';
 import { template } from './kinds/templates.ts';
 import { type KindDescription, type RecordOf, type StoredOf } from './kind.ts';
@@ -27,6 +27,7 @@ export const kinds = {
   vrf,
   vlan,
   prefix,
+  siteplan,
   template,
   device,
   card,
@@ -35,6 +36,7 @@ export const kinds = {
   cable,
   box,
   address,
+  carrier,
   setting,
 } as const satisfies Record<string, KindDescription>;
 

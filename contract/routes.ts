@@ -52,7 +52,16 @@ const token = z.object({
 });
 
 const todayItem = z.object({
-  code: z.enum(['stranger', 'stuck', 'no-management', 'no-box', 'no-place', 'no-management-prefix', 'nearly-full']),
+  code: z.enum([
+    'stranger',
+    'stuck',
+    'no-management',
+    'no-box',
+    'no-place',
+    'no-management-prefix',
+    'nearly-full',
+    'runs-out',
+  ]),
   kind: z.string(),
   key: z.string(),
   detail: z.string(),
@@ -223,6 +232,28 @@ export const verbRoutes = {
     }),
     reply: assignment,
   }),
+  'device.declare': route({
+    method: 'POST',
+    path: '/declared-devices',
+    role: 'engineer',
+    summary: 'A device as said, and its management address, in one call; sent again, it changes nothing',
+    group: 'Devices',
+    body: z.strictObject({
+      name: text(63),
+      fields: z.record(z.string(), z.json()).default({}).describe('Fields of a device, as when it is added'),
+      withAddress: z.boolean().default(true),
+      prefix: text().optional(),
+      address: text().optional(),
+      from: text().optional(),
+      family: familyText.optional(),
+    }),
+    reply: z.object({
+      device: z.string(),
+      action: z.enum(['added', 'edited', 'as before']),
+      stage: z.string(),
+      management: assignment.nullable(),
+    }),
+  }),
   'address.propose': route({
     method: 'GET',
     path: '/next-address',
@@ -267,6 +298,12 @@ export const verbRoutes = {
       fillPercent: z.number(),
       next: z.string().nullable(),
       freeSpans: z.array(z.object({ first: z.string(), last: z.string() })),
+      /** Given back, and handed to nobody by itself before that time; the first two hundred. */
+      resting: z.array(z.object({ address: z.string(), until: z.string() })),
+      /** For fixed assignment, day by day, as far as it changed; the latest at the end. */
+      samples: z.array(z.object({ day: z.string(), free: z.string() })),
+      /** When it runs out if it goes on as in the last month. */
+      runsOut: z.string().nullable(),
     }),
   }),
   today: route({

@@ -10,6 +10,7 @@ import { type BodyIn } from '@zpine/contract/routes';
 type Scenario = Partial<Record<KindName, Record<string, unknown>[]>> & {
   value: BodyIn<'value.put'>[];
   view: BodyIn<'view.save'>[];
+  main: string[];
   management: string[];
   prepare: string[];
   stage: Record<string, string[]>;
@@ -48,6 +49,7 @@ export async function loadDemo(
     await client.call('device.assignManagement', { params: { ref }, body: {}, reason });
     count += 2;
   }
+  for (const main of scenario.main) await client.edit('device', main.split(':')[0] ?? '', { main }, { reason });
   for (const ref of scenario.prepare) {
     const edition = await client.call('edition.make', { params: { ref }, body: {}, reason });
     const params = { ref, number: String(edition.number) };

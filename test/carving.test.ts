@@ -75,7 +75,7 @@ describe('space, carved and looked up', () => {
     expect(full.detail).to.equal('10.77.16.0/24 has room for 0 of 1 blocks of /25');
     for (const length of [24, 20, 33])
       expect((await refusal(carve('10.77.16.0/24', { length }))).errors?.[0]?.code).to.equal('carve-length');
-    const { items } = await client.call('prefix.room', { query: { length: '26', site: 'ard' } });
+    const { items } = await client.call('prefix.fits', { query: { length: '26', site: 'ard' } });
     expect(items.find((item) => item.prefix === '10.77.16.0/24')).to.deep.include({
       first: '10.77.16.64/26',
       blocks: '2',
@@ -228,7 +228,7 @@ describe('space, carved and looked up', () => {
     expect(await well('prefix', 'carve', '10.77.64.0/20', '24', '--count', '2', '--gateway', 'last', '--yes')).to.equal(
       'prefix         gateway\n10.77.67.0/24  10.77.67.254\n10.77.69.0/24  10.77.69.254\nadded 2 prefixes in 10.77.64.0/20',
     );
-    expect(await well('prefix', 'room', '21', '--site', 'cob')).to.match(
+    expect(await well('prefix', 'fits', '21', '--site', 'cob')).to.match(
       /10\.77\.32\.0\/20 +10\.77\.40\.0\/21 +1 +Cobbleholm/,
     );
     expect(await well('lookup', '10.77.254.1')).to.match(

@@ -105,6 +105,28 @@ export const prefix = kind({
       example: '10.77.16.240-10.77.16.250',
       about: 'For booting clients that match no device; they get an address and no boot file',
     },
+    handOut: {
+      type: 'text',
+      title: 'Who gets which',
+      example: 'access from .11; core number .2',
+      about: 'Which addresses devices get, duty by duty; by their number, or from a place on',
+    },
+    restSeconds: {
+      type: 'int',
+      title: 'Rest after release',
+      unit: 's',
+      max: 31_536_000,
+      about: 'For how long an address that was given back is handed to nobody else by itself',
+    },
+    nameServers: {
+      type: 'text',
+      title: 'Name servers',
+      example: '10.77.0.53, 10.77.0.54',
+      about: 'What DHCP clients here are told; left empty, the settings decide',
+    },
+    timeServers: { type: 'text', title: 'Time servers', about: 'As name servers' },
+    domain: { type: 'text', title: 'Domain', example: 'crew.brackwater.example', about: 'As name servers' },
+    leaseSeconds: { type: 'int', title: 'Lease time', unit: 's', min: 60, about: 'As name servers' },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },
     note: { type: 'note', title: 'Note' },
@@ -137,9 +159,55 @@ export const address = kind({
       part: true,
       about: 'Left empty, the address is reserved',
     },
+    shared: {
+      type: 'bool',
+      title: 'Shared',
+      default: false,
+      about: 'Several interfaces carry it, such as a gateway that two routers answer for: see its carriers',
+    },
     description: { type: 'text', title: 'Description' },
     prefix: { type: 'ref', to: 'prefix', title: 'Prefix', required: true, derived: true },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'interface', 'prefix', 'description'],
+});
+
+export const carrier = kind({
+  name: 'carrier',
+  path: 'carriers',
+  title: 'Carrier',
+  titles: 'Carriers',
+  about: 'An interface that carries a shared address, together with others.',
+  group: 'addressing',
+  // Keys of interfaces have slashes and colons in them already.
+  key: { parts: ['address', 'interface'], make: (parts) => parts.join('~'), split: (key) => key.split('~') },
+  fields: {
+    address: { type: 'ref', to: 'address', title: 'Address', required: true, fixed: true, part: true },
+    interface: { type: 'ref', to: 'interface', title: 'Interface', required: true, fixed: true, part: true },
+    priority: {
+      type: 'int',
+      title: 'Priority',
+      max: 255,
+      about: 'Who answers first, where the protocol asks for it: the highest',
+    },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'priority', 'note'],
+});
+
+export const siteplan = kind({
+  name: 'siteplan',
+  path: 'site-plans',
+  title: 'Site plan',
+  titles: 'Site plans',
+  about: 'A recipe by which a site gets its blocks, VLANs, prefixes, loopbacks and links.',
+  group: 'addressing',
+  key: { parts: ['name'] },
+  fields: {
+    name: { type: 'name', title: 'Name', required: true, example: 'landing' },
+    title: { type: 'text', title: 'Title', example: 'A landing with one closet' },
+    steps: { type: 'json', title: 'Steps', required: true, about: 'What is made, in this order' },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'title', 'note'],
 });

@@ -65,6 +65,12 @@ export const device = kind({
       title: 'Management interface',
       about: 'The interface by which the service reaches it',
     },
+    main: {
+      type: 'ref',
+      to: 'interface',
+      title: 'Main interface',
+      about: 'The one whose address stands for the device, such as its loopback; left empty, it is that for management',
+    },
     template: {
       type: 'ref',
       to: 'template',

@@ -5,6 +5,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { find, keyOf, present } from '../store/records.ts';
 import { type Tx } from '../store/tx.ts';
 import { openArrival } from './arrivals/arrivals.ts';
+import { addressesOn } from './addressing/carried.ts';
 import { managementOf } from './addressing/management.ts';
 import { proposalOf } from './addressing/next.ts';
 import { setFields } from './records/edit.ts';
@@ -16,7 +17,10 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
   const device = await mustFind(tx, 'device', ref);
   const boxes = await find(tx, 'box', { device_id: device.id });
   const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'], limit: 1000 });
-  const addresses = await find(tx, 'address', { interface_id: interfaces.map((i) => i.id) }, { order: ['sort_key'] });
+  const addresses = await addressesOn(
+    tx,
+    interfaces.map((i) => i.id),
+  );
   const [shown] = await present(tx, 'device', [device]);
   return {
     device: shown as never,

@@ -12,12 +12,16 @@ import { addToken, listTokens, removeToken } from './access/tokens.ts';
 import { addUser, editUser, listUsers } from './access/users.ts';
 import { type User } from './access/who.ts';
 import { assign, propose } from './addressing/assign.ts';
-import { carve, room } from './addressing/carve.ts';
+import { carve, fits } from './addressing/carve.ts';
 import { conversion } from './addressing/conversion.ts';
 import { link } from './addressing/link.ts';
 import { lookup } from './addressing/lookup.ts';
 import { assignManagement } from './addressing/management.ts';
-import { merge, split } from './addressing/reshape.ts';
+import { hostsFile, zoneFiles } from './addressing/names.ts';
+import { overlaps } from './addressing/overlaps.ts';
+import { applyPlan } from './addressing/sitePlan.ts';
+import { reserve } from './addressing/reserve.ts';
+import { merge, resize, split } from './addressing/reshape.ts';
 import { space } from './addressing/space.ts';
 import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
 import { dismiss, listStrangers, recognise } from './arrivals/strangers.ts';
@@ -26,6 +30,7 @@ import { plugs, trace } from './cables/shown.ts';
 import { explainDhcp } from './boot/explain.ts';
 import { listBootRecords } from './boot/records.ts';
 import { moveStage, overview } from './device.ts';
+import { declare } from './devices/declare.ts';
 import { fit, forgetHostKey } from './devices/fit.ts';
 import { nextName } from './devices/nextName.ts';
 import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
@@ -115,7 +120,14 @@ const verbs: VerbHandlers = {
   'address.link': (tx, { body }) => link(tx, body),
   'prefix.split': (tx, call) => split(tx, ref(call), call.body),
   'prefix.merge': (tx, { body }) => merge(tx, body),
-  'prefix.room': (tx, { query }) => room(tx, query),
+  'siteplan.apply': (tx, call) => applyPlan(tx, ref(call), call.body),
+  'prefix.resize': (tx, call) => resize(tx, ref(call), call.body),
+  'names.hosts': (tx, { query }) => hostsFile(tx, query),
+  'names.zones': (tx, { body }) => zoneFiles(tx, body),
+  'prefix.overlaps': (tx, { query }) => overlaps(tx, query),
+  'prefix.fits': (tx, { query }) => fits(tx, query),
+  'address.reserve': (tx, { body }) => reserve(tx, body),
+  'device.declare': (tx, { body }) => declare(tx, body),
   'address.lookup': (tx, { query }) => lookup(tx, query),
   'address.convert': (_tx, { query }) => Promise.resolve(conversion(query.text)),
   'value.list': (tx, { query }) => listValues(tx, query),

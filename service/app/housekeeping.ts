@@ -1,5 +1,6 @@
 import { type JobWork } from '../store/jobs.ts';
 import { run } from '../store/tx.ts';
+import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
 
 const HOUR = 3600;
 /** Rows that have had their day, and how long that is. Deleted in slices, so that no lock is held for long. */
@@ -12,6 +13,7 @@ const leftovers = [
   'DELETE FROM stranger WHERE last_at < UTC_TIMESTAMP(3) - INTERVAL 90 DAY LIMIT 1000',
   'DELETE FROM upload WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',
   'DELETE FROM event WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',
+  OLD_SAMPLES,
 ];
 
 export const housekeeping: JobWork = async (store) => {
@@ -20,5 +22,6 @@ export const housekeeping: JobWork = async (store) => {
     do removed = await run(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) => tx.execute(statement));
     while (removed === 1000);
   }
+  await run(store, { name: 'service', via: 'service' }, 'samples', takeSamples);
   return HOUR;
 };

@@ -1,5 +1,6 @@
 import { claim, finish, heartbeat, type ClaimedJob, type JobWork } from '../store/jobs.ts';
 import { run, type Store } from '../store/tx.ts';
+import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
 import { reslot } from './racks/reslot.ts';
 import { reindex } from './search/reindex.ts';
@@ -9,7 +10,7 @@ interface Log {
   warn: (what: object, text: string) => void;
 }
 
-const works: Record<string, JobWork> = { housekeeping, reindex, reslot };
+const works: Record<string, JobWork> = { housekeeping, reindex, reslot, resting: wakeResting };
 
 /** Work that takes long, done beside the rest. */
 export type SlowWork = (payload: unknown) => Promise<void>;
@@ -38,6 +39,7 @@ export class Worker {
   async start(): Promise<void> {
     await run(this.store, { name: 'service', via: 'service' }, 'start', async (tx) => {
       tx.job({ name: 'housekeeping', payload: {}, delaySeconds: 5, single: 'housekeeping' });
+      tx.job({ name: 'resting', payload: {}, delaySeconds: 1, single: 'resting' });
       return Promise.resolve();
     });
     this.loop = this.go();

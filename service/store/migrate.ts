@@ -1,5 +1,6 @@
 import { Umzug } from 'umzug';
 import { type Sequelize, QueryTypes } from 'sequelize';
+import { addressingSteps } from './migrations/addressing.ts';
 import { bulkSteps } from './migrations/bulk.ts';
 import { ledgerSteps } from './migrations/ledger.ts';
 import { onboardingSteps } from './migrations/onboarding.ts';
@@ -16,6 +17,7 @@ export const steps: Step[] = [
   ...bulkSteps,
   ...rackSteps,
   ...hardwareSteps,
+  ...addressingSteps,
 ];
 
 /**

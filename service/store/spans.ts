@@ -197,9 +197,22 @@ export function withheld(
 }
 
 /** The addresses assigned directly in a prefix, within a stretch. */
-async function assignedIn(tx: Tx, prefixId: number, family: Family, stretch: Span): Promise<Span[]> {
+const assignedIn = (tx: Tx, prefixId: number, family: Family, stretch: Span): Promise<Span[]> =>
+  singlesIn(tx, 'address', prefixId, family, stretch);
+
+/** Those that were given back not long ago: nobody gets them by itself yet. */
+const restingIn = (tx: Tx, prefixId: number, family: Family, stretch: Span): Promise<Span[]> =>
+  singlesIn(tx, 'resting', prefixId, family, stretch);
+
+async function singlesIn(
+  tx: Tx,
+  table: 'address' | 'resting',
+  prefixId: number,
+  family: Family,
+  stretch: Span,
+): Promise<Span[]> {
   const rows = await tx.select<{ address: Buffer }>(
-    'SELECT address FROM address WHERE prefix_id = ? AND address >= ? AND address <= ?',
+    `SELECT address FROM ${table} WHERE prefix_id = ? AND address >= ? AND address <= ?`,
     [prefixId, bytesOf(family, stretch.first), bytesOf(family, stretch.last)],
   );
   return rows.map((row) => valueOf(row.address, family)).map((value) => ({ first: value, last: value }));
@@ -228,7 +241,7 @@ export async function rebuild(tx: Tx, record: Stored<'prefix'>, stretch?: Span):
   const assigned = await assignedIn(tx, record.id, p.family, within);
   const taken: Record<Holds, Span[]> = {
     blocks: [...children, ...assigned],
-    fixed: [...children, ...assigned, ...withheld(p, record)],
+    fixed: [...children, ...assigned, ...withheld(p, record), ...(await restingIn(tx, record.id, p.family, within))],
   };
   for (const holds of ['fixed', 'blocks'] as const) {
     const space = spaces.get(`${record.id} ${holds}`);

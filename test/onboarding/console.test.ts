@@ -15,7 +15,7 @@ describe('the console, bringing a switch into service', function () {
     o = await onboarding('dist/console');
     browser = await openBrowser();
     page = await signedInPage(browser, o.url, 'engineer', PASSWORD);
-    page.setDefaultTimeout(25_000);
+    page.setDefaultTimeout(60_000);
     page.on('pageerror', (error) => faults.push(error.message));
     page.on('console', (m) => m.type() === 'error' && !/status of 4/.test(m.text()) && faults.push(m.text()));
   });

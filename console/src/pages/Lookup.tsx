@@ -92,7 +92,13 @@ function Found({ one, is }: { one: FoundAt; is: 'address' | 'prefix' }) {
             <>
               <dt>Held by</dt>
               <dd>
-                {holder.interface ? (
+                {holder.carriers.length > 0 ? (
+                  holder.carriers.map((one) => (
+                    <span key={one} style={{ marginRight: 10 }}>
+                      <To kind="interface" of={one} />
+                    </span>
+                  ))
+                ) : holder.interface ? (
                   <To kind="interface" of={holder.interface} />
                 ) : (
                   `nobody: reserved${holder.description ? `, ${holder.description}` : ''}`

@@ -22,6 +22,7 @@ const words: Record<Item['code'], { what: string; mark: string; button: string }
   'no-box': { what: 'No box', mark: '', button: 'Open' },
   'no-place': { what: 'No place', mark: 'idle', button: 'Open' },
   'no-management-prefix': { what: 'No management prefix', mark: 'attention', button: 'Open site' },
+  'runs-out': { what: 'Runs out', mark: 'attention', button: 'Open prefix' },
   'nearly-full': { what: 'Nearly full', mark: 'attention', button: 'Open prefix' },
 };
 

@@ -1,30 +1,38 @@
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { addOne } from '../records/add.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { managementPrefix } from './management.ts';
+import { placeFor } from './handOut.ts';
+import { managementPrefix } from './managementPrefix.ts';
 import { familyOf, nextIn, proposalOf, takeNextIn, type Proposal } from './next.ts';
 
 /** The next free address, without taking it. */
 export async function propose(tx: Tx, query: QueryOf<'address.propose'>): Promise<Proposal> {
+  const device = query.device === undefined ? undefined : await mustFindField(tx, 'device', query.device, 'device');
   const prefix =
     query.prefix !== undefined
       ? await mustFindField(tx, 'prefix', query.prefix, 'prefix')
-      : query.device !== undefined
-        ? await managementPrefix(tx, await mustFindField(tx, 'device', query.device, 'device'), familyOf(query.family))
-        : undefined;
+      : device && (await managementPrefix(tx, device, familyOf(query.family)));
   if (!prefix) throw Refusal.at(['prefix'], 'value-missing');
-  return proposalOf(tx, prefix, await nextIn(tx, prefix, query.from));
+  const { from, exactly } = await placeFor(tx, prefix, device, query.from);
+  return proposalOf(tx, prefix, exactly ?? (await nextIn(tx, prefix, from)));
 }
 
-/** Takes the next free address of a prefix. */
+/** Takes the next free address of a prefix; for a device where its rules say. */
 export async function assign(tx: Tx, input: BodyOf<'address.assign'>): Promise<ReplyOf<'address.assign'>> {
   const prefix = await mustFindField(tx, 'prefix', input.prefix, 'prefix');
   const on =
     input.interface === undefined ? undefined : await mustFindField(tx, 'interface', input.interface, 'interface');
   const device = on ? await mustFind(tx, 'device', `#${on.device}`) : undefined;
-  const { address, left } = await takeNextIn(tx, prefix, input.from, on ?? null, input.description ?? null);
+  const { from, exactly } = await placeFor(tx, prefix, device, input.from);
+  const description = input.description ?? null;
+  const { address, left } =
+    exactly !== undefined && on
+      ? { address: await takeIn(tx, prefix, exactly, on, description), left: undefined }
+      : await takeNextIn(tx, prefix, from, on ?? null, description);
   return {
     ...(await proposalOf(tx, prefix, address.address, left)),
     device: device?.key ?? null,
@@ -32,4 +40,23 @@ export async function assign(tx: Tx, input: BodyOf<'address.assign'>): Promise<R
     gateway: prefix.gateway,
     assigned: true,
   };
+}
+
+/** Takes one address by name, for an interface; it must lie in this very prefix. */
+export async function takeIn(
+  tx: Tx,
+  prefix: Stored<'prefix'>,
+  address: string,
+  on: Stored<'interface'>,
+  description: string | null,
+): Promise<Stored<'address'>> {
+  const taken = await addOne(tx, 'address', {
+    address,
+    interface: `#${on.id}`,
+    vrf: `#${prefix.vrf}`,
+    ...(description === null ? {} : { description }),
+  });
+  if (taken.prefix !== prefix.id)
+    throw Refusal.at(['address'], 'address-outside-prefix', { address, prefix: prefix.key });
+  return taken;
 }

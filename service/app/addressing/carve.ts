@@ -1,5 +1,5 @@
 /** Blocks out of the free space of a prefix. */
-import { carve as carveFree } from '@zpine/core/addressing/carve';
+import { carve as carveFree, type CarveWay } from '@zpine/core/addressing/carve';
 import { bitsOf, formatIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, lastOf, parsePrefix, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { countOf, firstAligned, freeWithin, type Span } from '@zpine/core/addressing/spans';
@@ -20,17 +20,7 @@ const MOST_HOLES = 10_000;
 
 export async function carve(tx: Tx, ref: string, body: BodyOf<'prefix.carve'>): Promise<Carved> {
   const prefix = await mustFind(tx, 'prefix', ref);
-  const p = sure(parsePrefix(prefix.cidr));
-  const { length, count, way } = body;
-  if (length <= p.length || length > bitsOf(p.family))
-    throw Refusal.at(['length'], 'carve-length', { length, prefix: prefix.key, max: bitsOf(p.family) });
-  // Changes of shape wait for one another, so that nobody takes these blocks meanwhile.
-  await tx.select('SELECT id FROM vrf WHERE id = ? FOR UPDATE', [prefix.vrf]);
-  await lockSpaces(tx, [prefix.id]);
-  const within = { first: p.first, last: lastOf(p) };
-  const blocks = carveFree(await holesOf(tx, prefix, p, length), { length, count, way, family: p.family, within });
-  if (blocks.length < count)
-    throw Refusal.at(['count'], 'carve-full', { prefix: prefix.key, count, length, room: blocks.length });
+  const blocks = await nextBlocks(tx, prefix, body);
   const items = blocks.map((block) => ({ cidr: formatPrefix(block), gateway: gatewayOf(block, body.gateway) }));
   const { description, site, vlan, use, owner } = body;
   const shared = Object.fromEntries(
@@ -44,6 +34,25 @@ export async function carve(tx: Tx, ref: string, body: BodyOf<'prefix.carve'>): 
   );
   if (!body.apply) tx.discarded = true;
   return { applied: body.apply, items };
+}
+
+/** The next free blocks of a prefix; nobody else takes them before this unit of work ends. */
+export async function nextBlocks(
+  tx: Tx,
+  prefix: Stored<'prefix'>,
+  { length, count, way }: { length: number; count: number; way: CarveWay },
+): Promise<Prefix[]> {
+  const p = sure(parsePrefix(prefix.cidr));
+  if (length <= p.length || length > bitsOf(p.family))
+    throw Refusal.at(['length'], 'carve-length', { length, prefix: prefix.key, max: bitsOf(p.family) });
+  // Changes of shape wait for one another.
+  await tx.select('SELECT id FROM vrf WHERE id = ? FOR UPDATE', [prefix.vrf]);
+  await lockSpaces(tx, [prefix.id]);
+  const within = { first: p.first, last: lastOf(p) };
+  const blocks = carveFree(await holesOf(tx, prefix, p, length), { length, count, way, family: p.family, within });
+  if (blocks.length < count)
+    throw Refusal.at(['count'], 'carve-full', { prefix: prefix.key, count, length, room: blocks.length });
+  return blocks;
 }
 
 /** What is free for blocks, without what the prefix keeps for its own addresses. */
@@ -62,8 +71,9 @@ async function holesOf(tx: Tx, prefix: Stored<'prefix'>, p: Prefix, length: numb
   );
 }
 
-function gatewayOf(block: Prefix, which: BodyOf<'prefix.carve'>['gateway']): string | null {
-  if (which === 'none') return null;
+/** The first or the last address for devices. */
+export function gatewayOf(block: Prefix, which: 'first' | 'last' | 'none' | null): string | null {
+  if (which === 'none' || which === null) return null;
   const usable = usableRange(block);
   return formatIp({ family: block.family, value: which === 'first' ? usable.first : usable.last });
 }
@@ -71,7 +81,7 @@ function gatewayOf(block: Prefix, which: BodyOf<'prefix.carve'>['gateway']): str
 const MOST_PREFIXES = 200;
 
 /** Prefixes with room for a block of a size; of nested ones each counts its own room. */
-export async function room(tx: Tx, query: QueryOf<'prefix.room'>): Promise<ReplyOf<'prefix.room'>> {
+export async function fits(tx: Tx, query: QueryOf<'prefix.fits'>): Promise<ReplyOf<'prefix.fits'>> {
   const family = query.family === '6' ? 6 : 4;
   const where: Record<string, number> = { cidr_family: family };
   if (query.site !== undefined) where.site_id = (await mustFindField(tx, 'site', query.site, 'site')).id;
@@ -85,7 +95,7 @@ export async function room(tx: Tx, query: QueryOf<'prefix.room'>): Promise<Reply
      ORDER BY p.sort_key LIMIT ${MOST_PREFIXES}`,
     [...Object.values(where), length, length],
   );
-  const items: ReplyOf<'prefix.room'>['items'] = [];
+  const items: ReplyOf<'prefix.fits'>['items'] = [];
   const prefixes = await find(tx, 'prefix', { id: rows.map((row) => Number(row.id)) }, { order: ['sort_key'] });
   const size = 1n << BigInt(bitsOf(family) - length);
   for (const prefix of prefixes) {

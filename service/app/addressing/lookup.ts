@@ -7,7 +7,7 @@ import { type FoundAt } from '@zpine/contract/addressingRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
-import { byIds, find, keyOf, present } from '../../store/records.ts';
+import { byIds, find, keyOf, keysOf, present } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
@@ -129,7 +129,13 @@ async function holder(tx: Tx, address: Stored<'address'>): Promise<FoundAt['hold
   const port = on?.port ?? null;
   const end = port === null ? undefined : (await farEnds(tx, [port])).get(port);
   const plugged = end ? ((await keyOf(tx, 'port', end.port)) ?? end.words) : null;
-  return { ...carrier, place, plugged };
+  const carried = address.shared ? await find(tx, 'carrier', { address_id: address.id }, { order: ['sort_key'] }) : [];
+  const names = await keysOf(
+    tx,
+    'interface',
+    carried.map((one) => one.interface),
+  );
+  return { ...carrier, place, plugged, carriers: carried.flatMap((one) => names.get(one.interface) ?? []) };
 }
 
 /** What an address is kept for that nobody has. */

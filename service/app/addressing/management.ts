@@ -1,6 +1,5 @@
 /** The management address of a device: from the management VLAN of its site, in one call. */
 import { type Family } from '@zpine/core/addressing/ip';
-import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { addOne } from '../records/add.ts';
@@ -8,26 +7,12 @@ import { editOne } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { byId, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { takeIn } from './assign.ts';
+import { placeFor } from './handOut.ts';
+import { managementPrefix } from './managementPrefix.ts';
 import { familyOf, proposalOf, takeNextIn } from './next.ts';
 
 type Assignment = ReplyOf<'device.assignManagement'>;
-
-/** The prefix that the site of a device has for management. */
-export async function managementPrefix(tx: Tx, device: Stored<'device'>, family: Family): Promise<Stored<'prefix'>> {
-  if (device.site === null) throw new Refusal('device-without-site', { device: device.key });
-  const rows = await tx.select<{ id: number }>(
-    `SELECT p.id FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1 JOIN prefix p ON p.vlan_id = v.id
-     WHERE v.site_id = ? AND p.cidr_family = ? ORDER BY p.id`,
-    [device.site, family],
-  );
-  const prefixes = await find(tx, 'prefix', { id: rows.map((r) => Number(r.id)) });
-  const [only] = prefixes;
-  const site = (await keyOf(tx, 'site', device.site)) ?? '';
-  if (!only) throw new Refusal('management-unknown', { site });
-  if (prefixes.length > 1)
-    throw new Refusal('management-several', { site, prefixes: prefixes.map((p) => p.key).join(', ') });
-  return only;
-}
 
 /** What a device is reached by, if it has it: its management interface with an address of the family. */
 export async function managementOf(
@@ -62,18 +47,12 @@ export async function assignManagement(
 
   const prefix = wanted ?? (await managementPrefix(tx, device, family));
   const on = await managementInterface(tx, device, prefix);
-  if (input.address === undefined) {
-    const { address } = await takeNextIn(tx, prefix, input.from, on, null);
-    return describe(tx, device, address, prefix, true);
-  }
-  const address = await addOne(tx, 'address', {
-    address: input.address,
-    interface: `#${on.id}`,
-    vrf: `#${prefix.vrf}`,
-  });
-  if (address.prefix !== prefix.id) {
-    throw Refusal.at(['address'], 'address-outside-prefix', { address: input.address, prefix: prefix.key });
-  }
+  const place = input.address === undefined ? await placeFor(tx, prefix, device, input.from) : {};
+  const exactly = input.address ?? place.exactly;
+  const address =
+    exactly === undefined
+      ? (await takeNextIn(tx, prefix, place.from, on, null)).address
+      : await takeIn(tx, prefix, exactly, on, null);
   return describe(tx, device, address, prefix, true);
 }
 

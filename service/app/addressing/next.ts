@@ -21,7 +21,7 @@ export interface Proposal {
 export async function nextIn(tx: Tx, prefix: Stored<'prefix'>, from: string | undefined): Promise<string> {
   const p = sure(parsePrefix(prefix.cidr));
   const value = await nextFree(tx, await spaceOf(tx, prefix.id, 'fixed'), p.family, startOf(prefix, from));
-  if (value === undefined) throw full(prefix, from);
+  if (value === undefined) throw await full(tx, prefix, from);
   return formatIp({ family: p.family, value });
 }
 
@@ -42,17 +42,34 @@ export async function takeNextIn(
   // What can be asked before the lock is asked before it.
   await Promise.all([keyOf(tx, 'vrf', prefix.vrf), tx.now()]);
   const taken = await takeNext(tx, prefix.id, family, start);
-  if (!taken) throw full(prefix, from);
+  if (!taken) throw await full(tx, prefix, from);
   // What is free in a locked space is sound: inside the prefix and in no smaller one, in no pool, on nobody.
   const address = formatIp({ family, value: taken.value });
-  const record = { address, description, interface: on?.id ?? null, vrf: prefix.vrf, prefix: prefix.id, note: null };
+  const record = {
+    address,
+    description,
+    shared: false,
+    interface: on?.id ?? null,
+    vrf: prefix.vrf,
+    prefix: prefix.id,
+    note: null,
+  };
   const [[stored]] = await Promise.all([insert(tx, 'address', [record]), taken.done]);
   if (!stored) throw new Error('nothing was assigned');
   return { address: stored, left: taken.left };
 }
 
-const full = (prefix: Stored<'prefix'>, from: string | undefined): Refusal =>
-  new Refusal('prefix-full', { prefix: prefix.key, ...(from === undefined ? {} : { from }) });
+export async function full(tx: Tx, prefix: Stored<'prefix'>, from?: string): Promise<Refusal> {
+  const rests = await tx.one<{ count: number }>('SELECT COUNT(*) AS count FROM resting WHERE prefix_id = ?', [
+    prefix.id,
+  ]);
+  return new Refusal('prefix-full', {
+    prefix: prefix.key,
+    length: sure(parsePrefix(prefix.cidr)).length,
+    resting: Number(rests?.count ?? 0),
+    ...(from === undefined ? {} : { from }),
+  });
+}
 
 function startOf(prefix: Stored<'prefix'>, from: string | undefined): bigint {
   if (from === undefined) return sure(parsePrefix(prefix.cidr)).first;

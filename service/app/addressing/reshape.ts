@@ -15,7 +15,8 @@ import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
 import { type Stored } from '@zpine/contract/kinds';
-import { find } from '../../store/records.ts';
+import { byId, find } from '../../store/records.ts';
+import { bytesOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { add, addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';
@@ -38,6 +39,11 @@ const shared = (prefix: Stored<'prefix'>): Fields => ({
   site: idRef(prefix.site),
   use: idRef(prefix.use),
   owner: idRef(prefix.owner),
+  restSeconds: prefix.restSeconds,
+  nameServers: prefix.nameServers,
+  timeServers: prefix.timeServers,
+  domain: prefix.domain,
+  leaseSeconds: prefix.leaseSeconds,
 });
 
 const given = (fields: Fields): Fields =>
@@ -114,6 +120,76 @@ export async function merge(tx: Tx, body: BodyOf<'prefix.merge'>): Promise<Resha
   await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway });
   if (!body.apply) tx.discarded = true;
   return { applied: body.apply, removed: prefixes.map((one) => one.key), added: [made.key] };
+}
+
+/** A prefix made larger or smaller in its place; refused where something in use would be cut off or taken in. */
+export async function resize(tx: Tx, ref: string, body: BodyOf<'prefix.resize'>): Promise<Reshaped> {
+  const prefix = await mustFind(tx, 'prefix', ref, true);
+  const p = blockOf(prefix);
+  const { length } = body;
+  if (length === p.length || length > bitsOf(p.family))
+    throw Refusal.at(['length'], 'carve-length', { length, prefix: prefix.key, max: bitsOf(p.family) });
+  const next = networkOf({ family: p.family, value: p.first }, length);
+  if (length < p.length) await refuseNeighbours(tx, prefix, next);
+  else await refuseCut(tx, prefix, next);
+  const made = await addOne(
+    tx,
+    'prefix',
+    given({ ...shared(prefix), cidr: formatPrefix(next), vlan: idRef(prefix.vlan) }),
+  );
+  await removeOne(tx, 'prefix', `#${prefix.id}`);
+  const ranges = Object.fromEntries(rangeFields.map((name) => [name, within(prefix[name], next)]));
+  await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway: prefix.gateway, handOut: prefix.handOut });
+  if (!body.apply) tx.discarded = true;
+  return { applied: body.apply, removed: [prefix.key], added: [made.key] };
+}
+
+/** Growing stays below the parent, and takes in no neighbour. */
+async function refuseNeighbours(tx: Tx, prefix: Stored<'prefix'>, next: Prefix): Promise<void> {
+  const cidr = formatPrefix(next);
+  const parent = prefix.parent === null ? undefined : await byId(tx, 'prefix', prefix.parent);
+  if (parent && next.length <= blockOf(parent).length)
+    throw Refusal.at(['length'], 'resize-parent', { prefix: cidr, parent: parent.key });
+  const beside = await tx.select<{ natural_key: string }>(
+    `SELECT natural_key FROM prefix WHERE vrf_id = ? AND cidr_family = ? AND cidr BETWEEN ? AND ? AND id <> ?
+       AND parent_id ${prefix.parent === null ? 'IS NULL' : '= ?'} ORDER BY sort_key LIMIT 6`,
+    [
+      prefix.vrf,
+      next.family,
+      bytesOf(next.family, next.first),
+      bytesOf(next.family, lastOf(next)),
+      prefix.id,
+      ...(prefix.parent === null ? [] : [prefix.parent]),
+    ],
+  );
+  if (beside.length > 0)
+    throw Refusal.at(['length'], 'resize-beside', {
+      prefix: cidr,
+      beside: beside.map((one) => one.natural_key).join(', '),
+    });
+}
+
+/** Shrinking cuts off no address, no prefix below, no range and not the gateway. */
+async function refuseCut(tx: Tx, prefix: Stored<'prefix'>, next: Prefix): Promise<void> {
+  const outside = [prefix.id, bytesOf(next.family, next.first), bytesOf(next.family, lastOf(next))];
+  const lost = await tx.select<{ natural_key: string }>(
+    `(SELECT natural_key FROM address WHERE prefix_id = ? AND (address < ? OR address > ?) ORDER BY sort_key LIMIT 4)
+     UNION ALL (SELECT natural_key FROM prefix WHERE parent_id = ? AND (cidr < ? OR cidr > ?) ORDER BY sort_key LIMIT 4)`,
+    [...outside, ...outside],
+  );
+  const wide = (await find(tx, 'prefix', { parent_id: prefix.id })).filter((one) => covers(blockOf(one), next));
+  const gateway = prefix.gateway === null ? undefined : sure(parseIp(prefix.gateway));
+  const cut = rangeFields.flatMap((name) =>
+    prefix[name] !== null && within(prefix[name], next) !== prefix[name] ? [`all of ${prefix[name]}`] : [],
+  );
+  const names = [
+    ...cut,
+    ...lost.map((one) => one.natural_key),
+    ...wide.map((one) => `the rest of ${one.key}`),
+    ...(gateway && !contains(next, gateway) ? [`the gateway ${prefix.gateway ?? ''}`] : []),
+  ];
+  if (names.length > 0)
+    throw Refusal.at(['length'], 'resize-cut', { prefix: formatPrefix(next), lost: names.join(', ') });
 }
 
 /** The one block that these make up, without a gap and without an overlap. */

@@ -2,10 +2,15 @@ import { parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { mustFind } from '../records/refs.ts';
-import { freeCount, freeSpans, ipText } from '../../store/spans.ts';
+import { freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
+import { restingOf } from './resting.ts';
+import { runningOut, samplesOf } from './samples.ts';
 
 const MOST_SPANS = 1000;
+const MOST_RESTING = 200;
+/** Told ahead on a prefix' own page. */
+const AHEAD_DAYS = 3650;
 
 /** How a prefix is filled. */
 export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'>> {
@@ -17,6 +22,8 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
     [prefix.id, prefix.id],
   );
   const free = await freeCount(tx, prefix.id);
+  const resting = await restingOf(tx, prefix.id, MOST_RESTING);
+  const [ends] = await runningOut(tx, AHEAD_DAYS, prefix.id);
   return {
     size: String(sizeOf(p)),
     free: String(free),
@@ -27,6 +34,12 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
     freeSpans: fixed
       .slice(0, MOST_SPANS)
       .map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
+    resting: resting.map(({ address, until }) => ({
+      address: ipText(p.family, valueOf(address, p.family)),
+      until: until.toISOString(),
+    })),
+    samples: await samplesOf(tx, prefix.id),
+    runsOut: ends?.day ?? null,
   };
 }
 

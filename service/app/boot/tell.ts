@@ -42,6 +42,19 @@ function settingFrom(settings: DeviceSettings, name: string): string {
 
 const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => sure(parseIp(a)).family === 4);
 
+/** What the prefix says goes before the settings: it knows the wire that the client is on. */
+function servers(
+  link: Stored<'prefix'>,
+  field: 'nameServers' | 'timeServers',
+  settings: DeviceSettings,
+  setting: string,
+): [string[], string] {
+  const own = link[field];
+  return own === null
+    ? [ipv4Only(listSetting(settings, setting)), settingFrom(settings, setting)]
+    : [own.split(', '), `prefix ${link.key}`];
+}
+
 export interface Telling {
   told: Told;
   /** Why a device is given no boot file. */
@@ -62,14 +75,15 @@ export async function tellDevice(
 ): Promise<Telling> {
   const settings = await settingsOf(tx, device);
   const options = linkOptions(link, link.gateway, `gateway of ${link.key}`);
-  const names = ipv4Only(listSetting(settings, 'name.servers'));
-  const times = ipv4Only(listSetting(settings, 'time.servers'));
+  const [names, namesFrom] = servers(link, 'nameServers', settings, 'name.servers');
+  const [times, timesFrom] = servers(link, 'timeServers', settings, 'time.servers');
   const logs = ipv4Only(listSetting(settings, 'log.servers'));
-  const domain = textSetting(settings, 'name.domain');
-  if (names.length > 0) options.push(offer('name-servers', names, settingFrom(settings, 'name.servers')));
+  const domain = link.domain ?? textSetting(settings, 'name.domain');
+  const domainFrom = link.domain === null ? settingFrom(settings, 'name.domain') : `prefix ${link.key}`;
+  if (names.length > 0) options.push(offer('name-servers', names, namesFrom));
   options.push(offer('host-name', device.key, `name of the device`));
-  if (domain !== undefined) options.push(offer('domain-name', domain, settingFrom(settings, 'name.domain')));
-  if (times.length > 0) options.push(offer('ntp-servers', times, settingFrom(settings, 'time.servers')));
+  if (domain !== undefined) options.push(offer('domain-name', domain, domainFrom));
+  if (times.length > 0) options.push(offer('ntp-servers', times, timesFrom));
   if (logs.length > 0) options.push(offer('log-servers', logs, settingFrom(settings, 'log.servers')));
   const { file, noFile, bootOptions } = await bootFile(tx, device);
   options.push(...bootOptions);
@@ -78,8 +92,9 @@ export async function tellDevice(
     told: {
       address: place.address,
       addressFrom: place.from,
-      leaseFrom: settingFrom(settings, 'lease.seconds'),
-      leaseSeconds: Math.max(60, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS)),
+      leaseFrom: link.leaseSeconds === null ? settingFrom(settings, 'lease.seconds') : `prefix ${link.key}`,
+      leaseSeconds:
+        link.leaseSeconds ?? Math.max(60, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS)),
       serverAddress: tx.place.address,
       ...(file ? { file } : {}),
       options,

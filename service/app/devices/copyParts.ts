@@ -1,4 +1,4 @@
-/** What hangs on devices, for copies of them: cards, ports, interfaces, and which interface is for management. */
+/** What hangs on devices, for copies of them: cards, ports, interfaces, and which interface is for management or stands for it. */
 import { type AnyStored, byIds, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { numbersAt } from '../interfaces/vlans.ts';
@@ -13,10 +13,15 @@ export async function copyDeviceParts(copies: Copies, devices: number[]): Promis
   await noteVlans(copies, devices);
   await copyInterfaces(copies, devices);
   for (const device of (await byIds(tx, 'device', devices)).values()) {
-    const on = device.management === null ? undefined : copies.of('interface', device.management);
     const copy = copies.of('device', device.id);
-    if (on !== undefined && copy !== undefined)
-      await edit(tx, 'device', [{ ref: `#${copy}`, changes: { management: `#${on}` } }], false);
+    const changes = Object.fromEntries(
+      (['management', 'main'] as const).flatMap((field) => {
+        const on = copies.of('interface', device[field] ?? 0);
+        return on === undefined ? [] : [[field, `#${on}`]];
+      }),
+    );
+    if (copy !== undefined && Object.keys(changes).length > 0)
+      await edit(tx, 'device', [{ ref: `#${copy}`, changes }], false);
   }
 }
 

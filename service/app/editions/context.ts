@@ -8,6 +8,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { byId, byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
+import { addressesOn } from '../addressing/carried.ts';
 import { managementOf } from '../addressing/management.ts';
 import { dialectIdOf } from '../settings/layers.ts';
 import { settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
@@ -27,7 +28,10 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
   const settings = await settingsOf(tx, device);
   const dialect = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
   const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'] });
-  const addresses = await find(tx, 'address', { interface_id: interfaces.map((i) => i.id) }, { order: ['sort_key'] });
+  const addresses = await addressesOn(
+    tx,
+    interfaces.map((i) => i.id),
+  );
   const prefixes = await byIds(
     tx,
     'prefix',
@@ -117,7 +121,10 @@ async function linksOf(tx: Tx, interfaces: Stored<'interface'>[]): Promise<Val[]
   );
   const ports = [...ends.values()].flatMap((end) => end.port ?? []);
   const others = await find(tx, 'interface', { port_id: ports });
-  const addresses = await find(tx, 'address', { interface_id: others.map((i) => i.id) }, { order: ['sort_key'] });
+  const addresses = await addressesOn(
+    tx,
+    others.map((i) => i.id),
+  );
   const prefixes = await byIds(
     tx,
     'prefix',

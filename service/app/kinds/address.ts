@@ -13,8 +13,8 @@ import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges'
 import { sure } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { as, type Draft, type KindRules } from '../records/draft.ts';
-import { byId, byIds, keyOf } from '../../store/records.ts';
-import { lockSpaces, rebuild, smallestCovering, take } from '../../store/spans.ts';
+import { byId, byIds, find, keyOf, keysOf } from '../../store/records.ts';
+import { bytesOf, lockSpaces, rebuild, smallestCovering, take } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export const addressRules: KindRules = {
@@ -25,6 +25,7 @@ export const addressRules: KindRules = {
       drafts.map((d) => d.id('interface')).filter((id) => id !== null),
     );
     for (const draft of drafts) {
+      await checkShared(tx, draft);
       await followInterface(tx, draft, interfaces.get(draft.id('interface') ?? 0));
       if (draft.before) continue;
       const ip = sure(parseIp(String(draft.after.address)));
@@ -48,15 +49,29 @@ export const addressRules: KindRules = {
       const spaces = await lockSpaces(tx, [address.prefix]);
       // Gateway and held-back addresses are in no free space to begin with: taking them by name is fine.
       await take(tx, spaces.values(), family, { first: value, last: value });
+      // Taken by name, it rests no more.
+      await tx.execute('DELETE FROM resting WHERE prefix_id = ? AND address = ?', [
+        address.prefix,
+        bytesOf(family, value),
+      ]);
     }
   },
 
   async removed(tx, records) {
     for (const record of records) {
       const address = as('address', record);
-      const { value } = sure(parseIp(address.address));
+      const { family, value } = sure(parseIp(address.address));
       await lockSpaces(tx, [address.prefix]);
-      await rebuild(tx, await byId(tx, 'prefix', address.prefix), { first: value, last: value });
+      const prefix = await byId(tx, 'prefix', address.prefix);
+      // What is taken back was never really given away.
+      if (prefix.restSeconds && !tx.takingBack)
+        await tx.execute('REPLACE INTO resting (prefix_id, address, until_at) VALUES (?, ?, ? + INTERVAL ? SECOND)', [
+          prefix.id,
+          bytesOf(family, value),
+          await tx.now(),
+          prefix.restSeconds,
+        ]);
+      await rebuild(tx, prefix, { first: value, last: value });
     }
   },
 };
@@ -81,6 +96,24 @@ async function followInterface(tx: Tx, draft: Draft, on: Stored<'interface'> | u
     const [one, other] = [await keyOf(tx, 'vrf', on.vrf), await keyOf(tx, 'vrf', draft.id('vrf'))];
     draft.fault('interface', 'vrf-differs', { one: one ?? '', other: other ?? '' });
   }
+}
+
+/** An address that several carry is on no interface of its own. */
+async function checkShared(tx: Tx, draft: Draft): Promise<void> {
+  const address = String(draft.after.address);
+  if (draft.after.shared === true) {
+    if (draft.id('interface') !== null) draft.fault('interface', 'shared-interface', { address });
+    return;
+  }
+  if (!draft.before || !draft.changes('shared')) return;
+  const carriers = await find(tx, 'carrier', { address_id: draft.before.id }, { limit: 5 });
+  const on = await keysOf(
+    tx,
+    'interface',
+    carriers.map((one) => one.interface),
+  );
+  if (carriers.length > 0)
+    draft.fault('shared', 'shared-carried', { address, interfaces: [...on.values()].join(', ') });
 }
 
 async function checkUsable(tx: Tx, draft: Draft, value: bigint, prefixId: number): Promise<void> {

@@ -17,7 +17,7 @@ export const deviceRules: KindRules = {
       [...racks.values()].map((rack) => rack.room),
     );
     const models = await byIds(tx, 'model', idsOf(drafts, 'model'));
-    const interfaces = await byIds(tx, 'interface', idsOf(drafts, 'management'));
+    const interfaces = await byIds(tx, 'interface', [...idsOf(drafts, 'management'), ...idsOf(drafts, 'main')]);
     const templates = await byIds(tx, 'template', idsOf(drafts, 'template'));
     const wanted = new Map<Placed, Draft>();
     for (const draft of drafts) {
@@ -44,9 +44,10 @@ export const deviceRules: KindRules = {
       await checkVirtual(tx, draft);
       const template = templates.get(draft.id('template') ?? 0);
       if (template?.fragment) draft.fault('template', 'template-fragment', { template: template.key });
-      const management = interfaces.get(draft.id('management') ?? 0);
-      if (management && management.device !== draft.before?.id) {
-        draft.fault('management', 'not-on-device', { what: management.key, device: draft.text('name') ?? '' });
+      for (const field of ['management', 'main']) {
+        const on = interfaces.get(draft.id(field) ?? 0);
+        if (on && on.device !== draft.before?.id)
+          draft.fault(field, 'not-on-device', { what: on.key, device: draft.text('name') ?? '' });
       }
       const labels = draft.after.labels;
       if (!Array.isArray(labels) || JSON.stringify(draft.before?.labels) === JSON.stringify(labels)) continue;

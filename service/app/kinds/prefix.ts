@@ -2,6 +2,10 @@
 import { parseIp, type Ip } from '@zpine/core/addressing/ip';
 import { contains, lastOf, parsePrefix, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { parseRanges, rangesInside, spanText } from '@zpine/core/addressing/ranges';
+import { formatHandOut, parseHandOut } from '@zpine/core/addressing/handOut';
+import { addressAt } from '@zpine/core/addressing/offsets';
+import { nearest } from '@zpine/core/naming/names';
+import { parseDomain } from '@zpine/core/naming/domain';
 import { type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
@@ -46,6 +50,8 @@ export const prefixRules: KindRules = {
         checkApart(draft, field, p, spans, held);
       }
       checkApart(draft, 'quarantine', p, quarantine, pool);
+      checkTold(draft);
+      await checkHandOut(tx, draft, p);
       const pools = [...pool, ...quarantine];
       if (draft.before) await checkNothingUnder(tx, draft, draft.before.id, p, pools);
       else await placeInTree(tx, draft, p, pools);
@@ -74,12 +80,13 @@ export const prefixRules: KindRules = {
         ],
       );
       if (parent !== undefined) {
-        await tx.execute('UPDATE address SET prefix_id = ? WHERE prefix_id = ? AND address BETWEEN ? AND ?', [
-          record.id,
-          parent,
-          bytesOf(p.family, p.first),
-          bytesOf(p.family, lastOf(p)),
-        ]);
+        for (const table of ['address', 'resting'])
+          await tx.execute(`UPDATE ${table} SET prefix_id = ? WHERE prefix_id = ? AND address BETWEEN ? AND ?`, [
+            record.id,
+            parent,
+            bytesOf(p.family, p.first),
+            bytesOf(p.family, lastOf(p)),
+          ]);
       }
       await rebuild(tx, record);
       if (parent !== undefined)
@@ -126,6 +133,7 @@ export const prefixRules: KindRules = {
           prefix.parent,
           prefix.id,
         ]);
+        await tx.execute('UPDATE resting SET prefix_id = ? WHERE prefix_id = ?', [prefix.parent, prefix.id]);
       }
       await tx.execute('UPDATE prefix SET parent_id = ? WHERE parent_id = ?', [prefix.parent, prefix.id]);
       if (prefix.parent !== null) await refuseLostAddresses(tx, prefix.parent, p);
@@ -177,6 +185,40 @@ function checkGateway(draft: Draft, p: Prefix): Ip | undefined {
     draft.fault('gateway', 'gateway-unusable', { gateway: text, what, prefix: String(draft.after.cidr) });
   }
   return gateway;
+}
+
+/** Who gets which address, said of duties that there are. */
+async function checkHandOut(tx: Tx, draft: Draft, p: Prefix): Promise<void> {
+  const text = draft.text('handOut');
+  if (text === null || !draft.changes('handOut')) return;
+  const rules = parseHandOut(text);
+  if (!rules.ok) return draft.fault('handOut', rules.fault.code, rules.fault.params);
+  const duties = await tx.select<{ natural_key: string }>('SELECT natural_key FROM duty');
+  const known = new Set(duties.map((one) => one.natural_key));
+  for (const { duty, offset } of rules.value) {
+    const at = addressAt(p, offset);
+    if (!at.ok) draft.fault('handOut', at.fault.code, at.fault.params);
+    if (duty === null || known.has(duty)) continue;
+    const near = nearest(duty, known);
+    draft.fault('handOut', 'ref-unknown', { kind: 'duty', ref: duty, ...(near ? { meant: near } : {}) });
+  }
+  draft.after.handOut = formatHandOut(rules.value, p.family) || null;
+}
+
+/** What DHCP clients are told. */
+function checkTold(draft: Draft): void {
+  for (const field of ['nameServers', 'timeServers']) {
+    const given = (draft.text(field) ?? '').split(/[,;\s]+/).filter(Boolean);
+    const servers = given.map((text) => ({ text, ip: parseIp(text) }));
+    const odd = servers.find(({ ip }) => !ip.ok || ip.value.family !== 4);
+    if (odd) draft.fault(field, 'servers-syntax', { value: odd.text });
+    else draft.after[field] = given.join(', ') || null;
+  }
+  const domain = draft.text('domain');
+  if (domain === null) return;
+  const name = parseDomain(domain);
+  if (name.ok) draft.after.domain = name.value;
+  else draft.fault('domain', name.fault.code, name.fault.params);
 }
 
 function checkRanges(draft: Draft, field: 'heldBack' | 'pool' | 'quarantine', p: Prefix): Span[] {

@@ -5,6 +5,7 @@ import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';
 import { cableRules } from './cable.ts';
 import { cardRules } from './card.ts';
+import { carrierRules } from './carrier.ts';
 import { deviceRules } from './device.ts';
 import { fillerRules } from './filler.ts';
 import { interfaceRules } from './interface.ts';
@@ -14,6 +15,7 @@ import { portRules } from './port.ts';
 import { prefixRules } from './prefix.ts';
 import { rackRules } from './rack.ts';
 import { settingRules } from './setting.ts';
+import { siteplanRules } from './siteplan.ts';
 import { templateRules } from './template.ts';
 import { vlanRules } from './vlan.ts';
 import { vrfRules } from './vrf.ts';
@@ -24,6 +26,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   box: boxRules,
   cable: cableRules,
   card: cardRules,
+  carrier: carrierRules,
   device: deviceRules,
   filler: fillerRules,
   interface: interfaceRules,
@@ -33,6 +36,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   prefix: prefixRules,
   rack: rackRules,
   setting: settingRules,
+  siteplan: siteplanRules,
   template: templateRules,
   vlan: vlanRules,
   vrf: vrfRules,

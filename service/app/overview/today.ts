@@ -4,6 +4,7 @@ import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { type Tx } from '../../store/tx.ts';
+import { runningOut } from '../addressing/samples.ts';
 
 type Today = ReplyOf<'today'>;
 type Item = Today['items'][number];
@@ -12,6 +13,8 @@ const MOST = 50;
 /** A prefix with this many host bits or fewer is meant to be full. */
 const SMALL_BITS = 3;
 const NEARLY_FULL_PERCENT = 90;
+/** How far ahead one is told that a prefix will be full. */
+const AHEAD_DAYS = 45;
 
 interface DeviceRow {
   natural_key: string;
@@ -28,6 +31,7 @@ export async function today(tx: Tx): Promise<Today> {
     ...(await devicesWithout(tx, 'no-place')),
     ...(await sitesWithoutManagement(tx)),
     ...(await nearlyFull(tx)),
+    ...(await runsOut(tx)),
   ];
   const counts = await tx.select<{ stage: string; count: number }>(
     'SELECT stage, COUNT(*) AS count FROM device GROUP BY stage',
@@ -148,4 +152,16 @@ async function nearlyFull(tx: Tx): Promise<Item[]> {
     const detail = `${percent} % of what is for fixed assignment is taken, ${free} left.`;
     return { code: 'nearly-full', kind: 'prefix', key, detail, since: null, remedy: 'open' };
   });
+}
+
+/** Prefixes that will be full soon if it goes on like this. */
+async function runsOut(tx: Tx): Promise<Item[]> {
+  return (await runningOut(tx, AHEAD_DAYS)).slice(0, MOST).map(({ prefix, free, perMonth, day }) => ({
+    code: 'runs-out',
+    kind: 'prefix',
+    key: prefix,
+    detail: `${free} left, and ${perMonth} a month go: full about ${day}.`,
+    since: null,
+    remedy: 'open',
+  }));
 }

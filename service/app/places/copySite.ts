@@ -5,10 +5,12 @@ import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { assignManagement, managementOf } from '../addressing/management.ts';
+import { SitePlan } from '../addressing/sitePlan.ts';
 import { copyDeviceParts } from '../devices/copyParts.ts';
 import { cablesOfPorts } from '../kinds/cable.ts';
 import { Copies } from '../records/copies.ts';
-import { mustFind } from '../records/refs.ts';
+import { mustFind, mustFindField } from '../records/refs.ts';
 
 type Copied = ReplyOf<'site.copy'>;
 
@@ -18,7 +20,14 @@ export async function copySite(tx: Tx, ref: string, body: BodyOf<'site.copy'>): 
   await work.run();
   if (!body.apply) tx.discarded = true;
   const { made, counts } = work.copies;
-  return { site: work.code, applied: body.apply, counts, items: made.slice(0, SHOWN), left: work.left };
+  return {
+    site: work.code,
+    applied: body.apply,
+    counts,
+    items: made.slice(0, SHOWN),
+    left: work.left,
+    planned: work.planned,
+  };
 }
 
 const SHOWN = 1000;
@@ -30,6 +39,7 @@ class SiteCopy {
   private readonly tx: Tx;
   private readonly from: Stored<'site'>;
   private readonly body: BodyOf<'site.copy'>;
+  private plan: SitePlan | undefined;
 
   constructor(tx: Tx, from: Stored<'site'>, body: BodyOf<'site.copy'>) {
     this.tx = tx;
@@ -50,6 +60,9 @@ class SiteCopy {
     this.code = site?.key ?? '';
     const order = { order: ['sort_key'] };
     await copies.copy('vlan', await find(tx, 'vlan', { site_id: from.id }, order));
+    if (body.plan !== undefined && site)
+      this.plan = new SitePlan(tx, await mustFindField(tx, 'siteplan', body.plan, 'plan'), site);
+    await this.plan?.placeBlocks();
     const rooms = await find(tx, 'room', { site_id: from.id }, order);
     await copies.copy('room', rooms);
     const racks = await find(tx, 'rack', { room_id: rooms.map((r) => r.id) }, order);
@@ -60,11 +73,34 @@ class SiteCopy {
     for (const device of all) if (device.stage === 'retired') this.leave('device', device.key, 'it is retired');
     this.refuseNameless(devices);
     for (const { name } of devices) copies.words.set(name, this.named(name));
-    await copies.copy('device', devices, (device) => ({ name: this.named(device.name), management: null }));
+    await copies.copy('device', devices, (device) => ({
+      name: this.named(device.name),
+      management: null,
+      main: null,
+    }));
     const ids = devices.map((device) => device.id);
     await copyDeviceParts(copies, ids);
     await this.copyCables(ids);
+    if (this.plan) await this.address(devices);
     await this.noteWhatStays(ids);
+  }
+
+  get planned(): Copied['planned'] {
+    return this.plan?.rows ?? [];
+  }
+
+  /** What had an address for management gets one here; loopbacks and links as the plan says. */
+  private async address(devices: Stored<'device'>[]): Promise<void> {
+    const { tx, copies } = this;
+    for (const device of devices) {
+      const copy = copies.of('device', device.id);
+      if (copy !== undefined && (await managementOf(tx, device))) {
+        const { address } = await assignManagement(tx, `#${copy}`, {});
+        copies.made.push({ kind: 'address', key: address, from: device.key });
+        copies.count('address', 1);
+      }
+    }
+    await this.plan?.addressDevices();
   }
 
   private leave(kind: KindName, key: string, why: string): void {
@@ -116,8 +152,12 @@ class SiteCopy {
   private async noteWhatStays(devices: number[]): Promise<void> {
     const interfaces = await find(this.tx, 'interface', { device_id: devices });
     const on = { interface_id: interfaces.map((i) => i.id) };
-    for (const { key } of await find(this.tx, 'address', on, { order: ['sort_key'] }))
-      this.leave('address', key, 'addresses stand in one place only');
+    for (const { key, address, interface: id } of await find(this.tx, 'address', on, { order: ['sort_key'] })) {
+      const copy = this.plan && this.copies.of('interface', id ?? 0);
+      const family = address.includes(':') ? 6 : 4;
+      const [given] = copy ? await find(this.tx, 'address', { interface_id: copy, address_family: family }) : [];
+      if (!given) this.leave('address', key, 'addresses stand in one place only');
+    }
     for (const { key } of await find(this.tx, 'box', { device_id: devices }, { order: ['sort_key'] }))
       this.leave('box', key, 'hardware stands in one place only');
   }

@@ -20,8 +20,9 @@ export class Draft {
     this.at = at;
   }
 
-  fault(field: string, code: ErrorCode, params: Record<string, string | number> = {}): void {
-    this.faults.push({ path: [...this.at, field], code, params });
+  /** What is wrong with a field, or with something inside it. */
+  fault(field: string | (string | number)[], code: ErrorCode, params: Record<string, string | number> = {}): void {
+    this.faults.push({ path: this.at.concat(field), code, params });
   }
 
   /** Whether a field is new or not what it was. */

@@ -5,7 +5,7 @@ import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { layersOf, valuesIn } from './layers.ts';
+import { layersOf, valuesIn, type LayerRef } from './layers.ts';
 
 export interface DeviceSetting extends Effective {
   setting: Stored<'setting'>;
@@ -13,9 +13,16 @@ export interface DeviceSetting extends Effective {
 
 export type DeviceSettings = Map<string, DeviceSetting>;
 
-export async function settingsOf(tx: Tx, device: Stored<'device'>): Promise<DeviceSettings> {
+export const settingsOf = async (tx: Tx, device: Stored<'device'>): Promise<DeviceSettings> =>
+  settingsIn(tx, await layersOf(tx, device));
+
+/** What holds for no device in particular. */
+export const everywhereSettings = (tx: Tx): Promise<DeviceSettings> =>
+  settingsIn(tx, [{ kind: 'everywhere', key: '', id: 0 }]);
+
+async function settingsIn(tx: Tx, layers: LayerRef[]): Promise<DeviceSettings> {
   const catalogue = await find(tx, 'setting', {}, { order: ['sort_key'] });
-  const values = await valuesIn(tx, await layersOf(tx, device));
+  const values = await valuesIn(tx, layers);
   return new Map(
     catalogue.map((setting) => [
       setting.name,

@@ -1,17 +1,5 @@
 /** Cards, ports, interfaces in full, and cables. */
-import { plainTable, recordTable, ref, type Step } from './steps.ts';
-
-const column = (table: string, name: string, sql: string): Step => ({
-  name: `${table}-has-${name.replaceAll('_', '-')}`,
-  sql: `ALTER TABLE \`${table}\` ADD COLUMN IF NOT EXISTS \`${name}\` ${sql}`,
-});
-
-/** A reference that joins a table which is there already. */
-const refColumn = (table: string, field: string, to: string): Step => ({
-  name: `${table}-refers-by-${field.replaceAll('_', '-')}`,
-  sql: `ALTER TABLE \`${table}\` ADD COLUMN IF NOT EXISTS \`${field}_id\` bigint(20), ADD KEY IF NOT EXISTS ix_${table}_${field} (\`${field}_id\`),
-        ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS fk_${table}_${field} (\`${field}_id\`) REFERENCES \`${to}\` (id)`,
-});
+import { column, plainTable, recordTable, ref, refColumn, type Step } from './steps.ts';
 
 export const hardwareSteps: Step[] = [
   column('model', 'weight_grams', 'int(11)'),

@@ -1,51 +1,38 @@
 /** Settings in layers, templates and editions, leases and arrivals: what a device needs to onboard itself. */
-import { plainTable, recordTable, ref, type Step } from './steps.ts';
+import { plainTable, recordTable, ref, settingsStep, type SeedSetting, type Step } from './steps.ts';
 
 /** Settings that the service itself reads, or that nearly every template wants. */
-const builtIn: [name: string, about: string, type: string, standard: unknown, unit: string | null, secret: boolean][] =
+const builtIn: SeedSetting[] = [
+  ['time.servers', 'Time servers, the preferred first; also DHCP option 42', 'list-of-addresses', [], null, false],
+  ['time.zone', 'The time zone of clocks on devices', 'text', 'UTC', null, false],
+  ['log.servers', 'Where devices send their log', 'list-of-addresses', [], null, false],
+  ['name.servers', 'Name servers, the preferred first; also DHCP option 6', 'list-of-addresses', [], null, false],
+  ['name.domain', 'The domain that names are completed with; also DHCP option 15', 'text', null, null, false],
+  ['banner', 'Shown before signing in on a device', 'text', null, null, false],
+  ['users', 'Who may sign in on devices: passwords by user name', 'map', {}, null, true],
+  ['trap.target', 'Where traps are sent', 'address', null, null, false],
+  ['trap.word', 'The word that traps carry', 'text', null, null, true],
   [
-    ['time.servers', 'Time servers, the preferred first; also DHCP option 42', 'list-of-addresses', [], null, false],
-    ['time.zone', 'The time zone of clocks on devices', 'text', 'UTC', null, false],
-    ['log.servers', 'Where devices send their log', 'list-of-addresses', [], null, false],
-    ['name.servers', 'Name servers, the preferred first; also DHCP option 6', 'list-of-addresses', [], null, false],
-    ['name.domain', 'The domain that names are completed with; also DHCP option 15', 'text', null, null, false],
-    ['banner', 'Shown before signing in on a device', 'text', null, null, false],
-    ['users', 'Who may sign in on devices: passwords by user name', 'map', {}, null, true],
-    ['trap.target', 'Where traps are sent', 'address', null, null, false],
-    ['trap.word', 'The word that traps carry', 'text', null, null, true],
-    [
-      'gateway',
-      'The way out of the management prefix, where it is not the gateway of the prefix',
-      'address',
-      null,
-      null,
-      false,
-    ],
-    ['lease.seconds', 'How long a DHCP lease lasts', 'number', 3600, 's', false],
-    [
-      'access.user',
-      'The user by whom the service signs in; the password is that of `users`',
-      'text',
-      'zpine',
-      null,
-      false,
-    ],
-    ['access.port', 'The port of SSH on devices', 'number', 22, null, false],
-  ];
+    'gateway',
+    'The way out of the management prefix, where it is not the gateway of the prefix',
+    'address',
+    null,
+    null,
+    false,
+  ],
+  ['lease.seconds', 'How long a DHCP lease lasts', 'number', 3600, 's', false],
+  [
+    'access.user',
+    'The user by whom the service signs in; the password is that of `users`',
+    'text',
+    'zpine',
+    null,
+    false,
+  ],
+  ['access.port', 'The port of SSH on devices', 'number', 22, null, false],
+];
 
-const quoted = (value: unknown): string =>
-  value === null ? 'NULL' : `'${String(value).replaceAll('\\', '\\\\').replaceAll("'", "''")}'`;
-
-const seedSettings: Step = {
-  name: 'built-in-settings',
-  sql: `INSERT IGNORE INTO setting (natural_key, sort_key, created_at, updated_at, name, about, value_type, unit, default_value, secret) VALUES
-    ${builtIn
-      .map(([name, about, type, standard, unit, secret]) => {
-        const value = standard === null ? 'NULL' : quoted(JSON.stringify(standard));
-        return `(${quoted(name)}, ${quoted(name)}, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), ${quoted(name)}, ${quoted(about)}, ${quoted(type)}, ${quoted(unit)}, ${value}, ${secret ? 1 : 0})`;
-      })
-      .join(',\n    ')}`,
-};
+const seedSettings = settingsStep('built-in-settings', builtIn);
 
 export const onboardingSteps: Step[] = [
   recordTable(

@@ -31,3 +31,40 @@ export const plainTable = (table: string, body: string): Step => ({
 export const ref = (table: string, field: string, to: string, notNull = false): string =>
   `${field}_id bigint(20)${notNull ? ' NOT NULL' : ''}, KEY ix_${table}_${field} (${field}_id),
    CONSTRAINT fk_${table}_${field} FOREIGN KEY (${field}_id) REFERENCES \`${to}\` (id)`;
+
+/** A column that joins a table which is there already. */
+export const column = (table: string, name: string, sql: string): Step => ({
+  name: `${table}-has-${name.replaceAll('_', '-')}`,
+  sql: `ALTER TABLE \`${table}\` ADD COLUMN IF NOT EXISTS \`${name}\` ${sql}`,
+});
+
+/** A reference that joins a table which is there already. */
+export const refColumn = (table: string, field: string, to: string): Step => ({
+  name: `${table}-refers-by-${field.replaceAll('_', '-')}`,
+  sql: `ALTER TABLE \`${table}\` ADD COLUMN IF NOT EXISTS \`${field}_id\` bigint(20), ADD KEY IF NOT EXISTS ix_${table}_${field} (\`${field}_id\`),
+        ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS fk_${table}_${field} (\`${field}_id\`) REFERENCES \`${to}\` (id)`,
+});
+
+/** A setting that the product brings. */
+export type SeedSetting = [
+  name: string,
+  about: string,
+  type: string,
+  standard: unknown,
+  unit: string | null,
+  secret: boolean,
+];
+
+const quoted = (value: unknown): string =>
+  value === null ? 'NULL' : `'${String(value).replaceAll('\\', '\\\\').replaceAll("'", "''")}'`;
+
+export const settingsStep = (name: string, settings: SeedSetting[]): Step => ({
+  name,
+  sql: `INSERT IGNORE INTO setting (natural_key, sort_key, created_at, updated_at, name, about, value_type, unit, default_value, secret) VALUES
+    ${settings
+      .map(([setting, about, type, standard, unit, secret]) => {
+        const value = standard === null ? 'NULL' : quoted(JSON.stringify(standard));
+        return `(${quoted(setting)}, ${quoted(setting)}, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), ${quoted(setting)}, ${quoted(about)}, ${quoted(type)}, ${quoted(unit)}, ${value}, ${secret ? 1 : 0})`;
+      })
+      .join(',\n    ')}`,
+});
