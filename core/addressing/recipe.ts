@@ -138,9 +138,11 @@ class Reader {
     const way = fields.way ?? 'first';
     if (!isOneOf(carveWays, way))
       return this.fault([...path, 'way'], 'recipe-choice', { choices: carveWays.join(', ') });
-    if (block === undefined || !source || size === undefined) return undefined;
+    if (block === undefined || !source) return undefined;
     if (this.blocks.has(block)) return this.fault([...path, 'block'], 'recipe-block-twice', { block });
-    this.blocks.set(block, { family: source.prefix.family, size });
+    // One of a wrong size is known all the same: steps that use it have no fault of their own.
+    this.blocks.set(block, { family: source.prefix.family, size: size ?? source.prefix.length });
+    if (size === undefined) return undefined;
     const use = this.optionalWord(fields, 'use', path);
     return { block, size, from: source.text, like, way, use, description: this.text(fields, 'description', path) };
   }

@@ -1,7 +1,8 @@
 /** The kept free space against a naive model: after any sequence of changes both must say the same. */
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
+import { carveWays, type CarveWay } from '@zpine/core/addressing/carve';
+import { bitsOf, formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
 import {
   contains,
   covers,
@@ -18,10 +19,13 @@ import { Refusal } from '@zpine/contract/errors';
 import { actor, testStore } from '../service.ts';
 import { addOne } from '../../service/app/records/add.ts';
 import { assign } from '../../service/app/addressing/assign.ts';
+import { carve } from '../../service/app/addressing/carve.ts';
+import { merge, resize, split } from '../../service/app/addressing/reshape.ts';
+import { wake } from '../../service/app/addressing/resting.ts';
 import { editOne } from '../../service/app/records/edit.ts';
 import { removeOne } from '../../service/app/records/remove.ts';
 import { find } from '../../service/store/records.ts';
-import { freeCount, freeSpans } from '../../service/store/spans.ts';
+import { freeCount, freeSpans, valueOf } from '../../service/store/spans.ts';
 import { read, run, type Store } from '../../service/store/tx.ts';
 
 /** Everything plays inside one block of 256 addresses. */
@@ -37,7 +41,13 @@ type Step =
   | { do: 'next address'; pick: number; from: number }
   | { do: 'release'; pick: number }
   | { do: 'hold back'; pick: number; at: number; length: number }
-  | { do: 'pool'; pick: number; at: number; length: number };
+  | { do: 'pool'; pick: number; at: number; length: number }
+  | { do: 'carve'; pick: number; size: number; count: number; way: CarveWay }
+  | { do: 'split'; pick: number; by: number }
+  | { do: 'resize'; pick: number; by: number }
+  | { do: 'merge'; pick: number }
+  | { do: 'rest'; pick: number }
+  | { do: 'wake' };
 
 const byte = fc.nat({ max: 255 });
 const anyStep: fc.Arbitrary<Step> = fc.oneof(
@@ -56,6 +66,22 @@ const anyStep: fc.Arbitrary<Step> = fc.oneof(
   },
 );
 
+const reshapes: fc.Arbitrary<Step> = fc.oneof(
+  fc.record({
+    do: fc.constant('carve' as const),
+    pick: byte,
+    size: fc.nat({ max: 7 }),
+    count: fc.integer({ min: 1, max: 3 }),
+    way: fc.constantFrom(...carveWays),
+  }),
+  fc.record({ do: fc.constant('split' as const), pick: byte, by: fc.integer({ min: 1, max: 3 }) }),
+  fc.record({ do: fc.constant('resize' as const), pick: byte, by: fc.integer({ min: -2, max: 3 }) }),
+  fc.record({ do: fc.constant('merge' as const), pick: byte }),
+  fc.record({ do: fc.constant('rest' as const), pick: byte }),
+  fc.constant({ do: 'wake' as const }),
+);
+const step: fc.Arbitrary<Step> = fc.oneof({ weight: 3, arbitrary: anyStep }, { weight: 1, arbitrary: reshapes });
+
 interface World {
   prefixes: {
     id: number;
@@ -67,6 +93,7 @@ interface World {
     key: string;
   }[];
   addresses: { value: bigint; prefix: number }[];
+  resting: { value: bigint; prefix: number }[];
 }
 
 async function look(store: Store, family: Family): Promise<World> {
@@ -79,8 +106,13 @@ async function look(store: Store, family: Family): Promise<World> {
       value: sure(parseIp(a.address)).value,
       prefix: a.prefix,
     })),
+    resting: (await tx.select<{ address: Buffer; prefix_id: number }>('SELECT address, prefix_id FROM resting')).map(
+      (row) => ({ value: valueOf(row.address, family), prefix: Number(row.prefix_id) }),
+    ),
   }));
 }
+
+const reshapeBy = { split, resize };
 
 const spanText = (spans: Span[]) => spans.map((s) => `${s.first}-${s.last}`).join(' ');
 
@@ -92,7 +124,8 @@ async function judge(store: Store, family: Family): Promise<void> {
   for (const p of world.prefixes) {
     expect(p.parent, `parent of ${p.key}`).to.equal(smallest((o) => o.length < p.cidr.length && covers(o, p.cidr)));
   }
-  for (const a of world.addresses) expect(a.prefix).to.equal(smallest((o) => contains(o, { family, value: a.value })));
+  for (const a of [...world.addresses, ...world.resting])
+    expect(a.prefix).to.equal(smallest((o) => contains(o, { family, value: a.value })));
   expect(new Set(world.addresses.map((a) => a.value)).size).to.equal(world.addresses.length);
 
   for (const p of world.prefixes) {
@@ -110,7 +143,8 @@ async function judge(store: Store, family: Family): Promise<void> {
           return { first: sure(parseIp(first)).value, last: sure(parseIp(last)).value };
         });
     const kept = [...rangeOf(p.heldBack), ...rangeOf(p.pool), ...rangeOf(p.gateway)];
-    const fixed = freeWithin(usableRange(p.cidr), [...children, ...own, ...kept]);
+    const rests = world.resting.filter((a) => a.prefix === p.id).map((a) => ({ first: a.value, last: a.value }));
+    const fixed = freeWithin(usableRange(p.cidr), [...children, ...own, ...kept, ...rests]);
     const blocks = freeWithin(whole, [...children, ...own]);
     const count = await read(store, actor, (tx) => freeCount(tx, p.id));
     expect(count, `count of free addresses of ${p.key}`).to.equal(countOf(fixed));
@@ -145,6 +179,27 @@ async function take(store: Store, family: Family, step: Step): Promise<void> {
     } else if (step.do === 'release') {
       const address = world.addresses[step.pick % Math.max(1, world.addresses.length)];
       if (address) await removeOne(tx, 'address', formatIp({ family, value: address.value }));
+    } else if (step.do === 'carve') {
+      const prefix = chosen(step.pick);
+      const { count, way } = step;
+      const length = bitsOf(family) - step.size;
+      if (prefix) await carve(tx, `#${prefix.id}`, { length, count, way, gateway: 'none', apply: true });
+    } else if (step.do === 'split' || step.do === 'resize') {
+      const prefix = chosen(step.pick);
+      const length = (prefix?.cidr.length ?? 0) + step.by;
+      // The world itself keeps its size, so that what begins from somewhere stays inside.
+      if (prefix && prefix.parent !== null) await reshapeBy[step.do](tx, `#${prefix.id}`, { length, apply: true });
+    } else if (step.do === 'merge') {
+      const prefix = chosen(step.pick);
+      const beside = world.prefixes.filter((one) => one.parent === prefix?.parent && one.parent !== null);
+      const pair = beside.filter((one) => one.cidr.length === prefix?.cidr.length).slice(0, 2);
+      if (pair.length === 2) await merge(tx, { prefixes: pair.map((one) => `#${one.id}`), apply: true });
+    } else if (step.do === 'rest') {
+      const prefix = chosen(step.pick);
+      if (prefix) await editOne(tx, 'prefix', `#${prefix.id}`, { restSeconds: 3600 });
+    } else if (step.do === 'wake') {
+      await tx.execute('UPDATE resting SET until_at = UTC_TIMESTAMP(3)');
+      await wake(tx);
     } else {
       const prefix = chosen(step.pick);
       const range = `${ip(step.at)}-${ip(Math.min(255, step.at + step.length))}`;
@@ -163,9 +218,9 @@ for (const family of [4, 6] as const) {
 
     it('is what a naive model says, after any sequence of changes', async function () {
       this.timeout(120_000);
-      const property = fc.asyncProperty(fc.array(anyStep, { minLength: 5, maxLength: 30 }), async (steps) => {
+      const property = fc.asyncProperty(fc.array(step, { minLength: 5, maxLength: 30 }), async (steps) => {
         await run(store, actor, 'test', async (tx) => {
-          for (const table of ['address', 'free_span', 'space']) await tx.execute(`DELETE FROM ${table}`);
+          for (const table of ['address', 'resting', 'free_span', 'space']) await tx.execute(`DELETE FROM ${table}`);
           await tx.execute('UPDATE prefix SET parent_id = NULL');
           await tx.execute('DELETE FROM prefix');
           await addOne(tx, 'prefix', { cidr: formatPrefix(worlds[family]) });
@@ -184,7 +239,7 @@ for (const family of [4, 6] as const) {
         fc.pre(done > 0);
         await judge(store, family);
       });
-      await fc.assert(property, { numRuns: 40, endOnFailure: true });
+      await fc.assert(property, { numRuns: 60, endOnFailure: true });
     });
   });
 }

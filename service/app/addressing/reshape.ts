@@ -46,6 +46,9 @@ const shared = (prefix: Stored<'prefix'>): Fields => ({
   leaseSeconds: prefix.leaseSeconds,
 });
 
+/** What a prefix keeps for its own addresses must not lie under its parts. */
+const bare: Fields = Object.fromEntries([...rangeFields, 'gateway'].map((name) => [name, null]));
+
 const given = (fields: Fields): Fields =>
   Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== null));
 
@@ -72,7 +75,6 @@ export async function split(tx: Tx, ref: string, body: BodyOf<'prefix.split'>): 
     ...(gateway && contains(part, gateway) ? { gateway: prefix.gateway } : {}),
     ...Object.fromEntries(rangeFields.map((name) => [name, within(prefix[name], part)])),
   }));
-  const bare = Object.fromEntries([...rangeFields, 'gateway'].map((name) => [name, null]));
   await editOne(tx, 'prefix', `#${prefix.id}`, bare);
   await add(tx, 'prefix', fields.map(given), () => ['length']);
   await removeOne(tx, 'prefix', `#${prefix.id}`);
@@ -132,6 +134,7 @@ export async function resize(tx: Tx, ref: string, body: BodyOf<'prefix.resize'>)
   const next = networkOf({ family: p.family, value: p.first }, length);
   if (length < p.length) await refuseNeighbours(tx, prefix, next);
   else await refuseCut(tx, prefix, next);
+  await editOne(tx, 'prefix', `#${prefix.id}`, bare);
   const made = await addOne(
     tx,
     'prefix',

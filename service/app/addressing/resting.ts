@@ -27,7 +27,8 @@ export const wakeResting: JobWork = async (store) => {
   return seconds === null ? MOST_SECONDS : Math.min(MOST_SECONDS, Math.max(1, Math.ceil(Number(seconds))));
 };
 
-async function wake(tx: Tx): Promise<number> {
+/** Frees the first of those that have rested; gives how many they were. */
+export async function wake(tx: Tx): Promise<number> {
   const due = await tx.select<Row>(
     `SELECT prefix_id, address FROM resting WHERE until_at <= UTC_TIMESTAMP(3) ORDER BY prefix_id, address LIMIT ${ONCE}`,
   );

@@ -102,13 +102,20 @@ export class Import {
     return k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? null;
   }
 
-  fault(row: ImportRow, field: string | null, code: RowFault['code'], params: RowFault['params'] = {}): void {
-    const value = field === null ? undefined : row.fields[field];
+  /** `inside`: where in the value of the field, if that is a list or a map: `steps.0.size`. */
+  fault(
+    row: ImportRow,
+    field: string | null,
+    code: RowFault['code'],
+    params: RowFault['params'] = {},
+    inside: (string | number)[] = [],
+  ): void {
+    const value = field === null ? undefined : valueAt(row.fields[field], inside);
     this.faults.push({
       file: row.file,
       row: row.row,
       kind: row.kind,
-      column: field === null ? null : (row.heads[field] ?? field),
+      column: field === null ? null : [row.heads[field] ?? field, ...inside].join('.'),
       value: value === undefined || value === null ? null : typeof value === 'string' ? value : JSON.stringify(value),
       code,
       params,
@@ -134,7 +141,13 @@ export class Import {
       blamed.add(p);
       this.breaks(p);
       if (!this.excused(p, fault))
-        this.fault(p.row, fault.path[1] === undefined ? null : String(fault.path[1]), fault.code, fault.params);
+        this.fault(
+          p.row,
+          fault.path[1] === undefined ? null : String(fault.path[1]),
+          fault.code,
+          fault.params,
+          fault.path.slice(2),
+        );
     }
     if (blamed.size === 0) {
       // It was not said of which row: all of them share it.
@@ -276,4 +289,14 @@ export class Import {
     this.counts.edit += 1;
     this.note({ file: row.file, row: row.row, kind, key, action: 'edit', changes: [change] });
   }
+}
+
+/** What stands at a place inside a value; the value itself where it is no list or map. */
+function valueAt(value: unknown, inside: (string | number)[]): unknown {
+  let at = value;
+  for (const step of inside) {
+    if (typeof at !== 'object' || at === null) return at;
+    at = (at as Record<string, unknown>)[step];
+  }
+  return at;
 }

@@ -5,10 +5,10 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
-import { openBrowser, signedInPage } from '../ops/browser.ts';
-import { bootNet, PASSWORD } from '../ops/stack.ts';
-import { refusal, testService, type TestBench } from './service.ts';
-import { zpineIn } from './zpine.ts';
+import { openBrowser, signedInPage } from '../../ops/browser.ts';
+import { bootNet, PASSWORD } from '../../ops/stack.ts';
+import { refusal, testService, type TestBench } from '../service.ts';
+import { zpineIn } from '../zpine.ts';
 
 describe('space, carved and looked up', () => {
   let bench: TestBench;
@@ -187,6 +187,7 @@ describe('space, carved and looked up', () => {
       description: null,
       place: 'ard/closet/w1 U 9',
       plugged: 'ferry line to Harbour House, circuit BF-114',
+      carriers: [],
     });
     expect(link?.covering.map((one) => one.prefix)).to.deep.equal(['10.77.254.0/31', '10.77.254.0/24', '10.77.0.0/16']);
     expect((await at('10.77.16.1'))?.kept).to.equal('gateway of 10.77.16.0/24');
