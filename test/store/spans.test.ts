@@ -17,7 +17,7 @@ import { countOf, freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { actor, testStore } from '../service.ts';
-import { addOne } from '../../service/app/records/add.ts';
+import { add, addOne } from '../../service/app/records/add.ts';
 import { assign } from '../../service/app/addressing/assign.ts';
 import { carve } from '../../service/app/addressing/carve.ts';
 import { merge, resize, split } from '../../service/app/addressing/reshape.ts';
@@ -47,6 +47,7 @@ type Step =
   | { do: 'resize'; pick: number; by: number }
   | { do: 'merge'; pick: number }
   | { do: 'rest'; pick: number }
+  | { do: 'add many'; blocks: [at: number, size: number][]; pool: number | null }
   | { do: 'wake' };
 
 const byte = fc.nat({ max: 255 });
@@ -78,6 +79,11 @@ const reshapes: fc.Arbitrary<Step> = fc.oneof(
   fc.record({ do: fc.constant('resize' as const), pick: byte, by: fc.integer({ min: -2, max: 3 }) }),
   fc.record({ do: fc.constant('merge' as const), pick: byte }),
   fc.record({ do: fc.constant('rest' as const), pick: byte }),
+  fc.record({
+    do: fc.constant('add many' as const),
+    blocks: fc.array(fc.tuple(byte, fc.nat({ max: 6 })), { minLength: 10, maxLength: 20 }),
+    pool: fc.option(byte),
+  }),
   fc.constant({ do: 'wake' as const }),
 );
 const step: fc.Arbitrary<Step> = fc.oneof({ weight: 3, arbitrary: anyStep }, { weight: 1, arbitrary: reshapes });
@@ -197,6 +203,16 @@ async function take(store: Store, family: Family, step: Step): Promise<void> {
     } else if (step.do === 'rest') {
       const prefix = chosen(step.pick);
       if (prefix) await editOne(tx, 'prefix', `#${prefix.id}`, { restSeconds: 3600 });
+    } else if (step.do === 'add many') {
+      const there = new Set(world.prefixes.map((one) => formatPrefix(one.cidr)));
+      const cidrs = step.blocks.map(([at, size]) =>
+        formatPrefix(networkOf({ family, value: base + BigInt(at) }, bitsOf(family) - size)),
+      );
+      const fresh = [...new Set(cidrs)].filter((cidr) => !there.has(cidr));
+      const pool = step.pool === null ? {} : { pool: ip(step.pool) };
+      // The pool falls into the first, or the first has a fault.
+      const records = fresh.map((cidr, i) => ({ cidr, ...(i === 0 ? pool : {}) }));
+      await add(tx, 'prefix', records, (i) => [i]);
     } else if (step.do === 'wake') {
       await tx.execute('UPDATE resting SET until_at = UTC_TIMESTAMP(3)');
       await wake(tx);

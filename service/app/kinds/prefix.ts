@@ -10,6 +10,7 @@ import { type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
+import { checkMany, MANY, placeMany } from '../addressing/placeMany.ts';
 import { as, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, keyOf } from '../../store/records.ts';
 import {
@@ -35,6 +36,8 @@ export const prefixRules: KindRules = {
       'vlan',
       drafts.map((d) => d.id('vlan')).filter((id) => id !== null),
     );
+    const fresh = drafts.filter((draft) => !draft.before).length;
+    const many: { draft: Draft; p: Prefix; pools: Span[] }[] = [];
     for (const draft of drafts) {
       const p = sure(parsePrefix(String(draft.after.cidr)));
       await followVlan(tx, draft, vlans.get(draft.id('vlan') ?? 0));
@@ -54,13 +57,16 @@ export const prefixRules: KindRules = {
       await checkHandOut(tx, draft, p);
       const pools = [...pool, ...quarantine];
       if (draft.before) await checkNothingUnder(tx, draft, draft.before.id, p, pools);
+      else if (fresh >= MANY) many.push({ draft, p, pools });
       else await placeInTree(tx, draft, p, pools);
     }
+    await checkMany(tx, many);
   },
 
   async added(tx, records) {
     // The largest first: each finds its place below those that were added before it.
     const prefixes = records.map((r) => as('prefix', r)).sort((a, b) => lengthOf(a) - lengthOf(b));
+    if (prefixes.length >= MANY) return placeMany(tx, prefixes);
     for (const record of prefixes) {
       const p = sure(parsePrefix(record.cidr));
       await createSpaces(tx, record.id);
