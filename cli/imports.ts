@@ -276,6 +276,7 @@ function show(name: string, outcome: ImportOutcome): void {
     );
   const more = outcome.counts.add + outcome.counts.edit - changed.length;
   if (more > 0) out(`and ${more} more`);
+  if (outcome.tree) out(treeWords(outcome.tree));
   const idle = outcome.counts.add + outcome.counts.edit === 0;
   out(`${name}: ${rows}, ${countWords(outcome, outcome.applied ? 'saved' : idle ? 'nothing to do' : 'not saved yet')}`);
 }
@@ -302,3 +303,29 @@ const changeText = (item: ImportedRow): string => {
     .join(', ');
   return text.length > 90 ? `${text.slice(0, 89)}…` : text;
 };
+
+/** Where the prefixes of an import stand. */
+function treeWords({
+  nested,
+  tops,
+  topCount,
+  takenOver,
+  overlaps,
+  overlapCount,
+}: NonNullable<ImportOutcome['tree']>): string {
+  const listed = (words: string[], count: number) =>
+    words.slice(0, 8).join(', ') + (count > 8 ? ` and ${count - 8} more` : '');
+  return [
+    `${nested} inside others`,
+    ...(topCount > 0 ? [`${topCount} in none: ${listed(tops, topCount)}`] : []),
+    ...(takenOver > 0 ? [`${takenOver} from before are inside new ones`] : []),
+    ...(overlapCount > 0
+      ? [
+          `${overlapCount} have the space of another VRF, too: ${listed(
+            overlaps.map(([one, other]) => `${one} and ${other}`),
+            overlapCount,
+          )}`,
+        ]
+      : []),
+  ].join('\n');
+}

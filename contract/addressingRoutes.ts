@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { carveWays } from '@zpine/core/addressing/carve';
 import { planRow } from './planShapes.ts';
-import { route, type Route } from './route.ts';
+import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 
@@ -136,6 +136,35 @@ export const addressingRoutes = {
     group: 'Addressing',
     body: z.strictObject({ site: text(), apply: z.boolean().default(false) }),
     reply: z.object({ applied: z.boolean(), site: z.string(), rows: z.array(planRow), new: z.int() }),
+  }),
+  'prefix.level': route({
+    method: 'GET',
+    path: '/prefix-levels',
+    role: 'viewer',
+    summary:
+      'One level of the tree of prefixes: those at the top of a VRF, or those directly in one, and how full they are',
+    group: 'Addressing',
+    query: z.strictObject({
+      vrf: text().optional(),
+      parent: text().optional(),
+      limit: z.coerce.number().int().min(1).max(500).default(100),
+      after: z.string().max(400).optional(),
+    }),
+    reply: page(
+      z.object({
+        prefix: z.string(),
+        description: z.string().nullable(),
+        site: z.string().nullable(),
+        vlan: z.string().nullable(),
+        use: z.string().nullable(),
+        children: z.int(),
+        /** Of its space, what its children have. */
+        givenPercent: z.number(),
+        /** Of its space, what is taken: by children, or where there are none by all that is not for fixed assignment. */
+        fillPercent: z.number(),
+        free: z.string(),
+      }),
+    ),
   }),
   'prefix.resize': route({
     method: 'POST',

@@ -53,6 +53,8 @@ export interface Field {
   byVerb?: boolean;
   /** One record's alone: a copy does not take it over. */
   own?: boolean;
+  /** Holds lists and maps, which people write as YAML. */
+  nested?: boolean;
   /** Shown in capitals, whatever case it is stored in. */
   capitals?: boolean;
 }

@@ -55,6 +55,21 @@ const outcome = z.object({
   faultCount: z.int(),
   /** Heads of a CSV, each with the field that it is taken for. */
   heads: z.array(z.object({ column: z.string(), field: z.string().nullable(), remembered: z.boolean() })),
+  /** Where prefixes were added: their place in the tree. */
+  tree: z
+    .object({
+      /** In others, of this import or from before. */
+      nested: z.int(),
+      /** In none; the first twenty. */
+      tops: z.array(z.string()),
+      topCount: z.int(),
+      /** Prefixes that stood before and are inside new ones now. */
+      takenOver: z.int(),
+      /** The same space in another VRF; the first twenty. */
+      overlaps: z.array(z.tuple([z.string(), z.string()])),
+      overlapCount: z.int(),
+    })
+    .nullable(),
 });
 export type ImportOutcome = z.output<typeof outcome>;
 

@@ -298,6 +298,8 @@ export const verbRoutes = {
       fillPercent: z.number(),
       next: z.string().nullable(),
       freeSpans: z.array(z.object({ first: z.string(), last: z.string() })),
+      /** Free for blocks; the first thousand stretches, each with the largest block that fits. */
+      holes: z.array(z.object({ first: z.string(), last: z.string(), fits: z.string() })),
       /** Given back, and handed to nobody by itself before that time; the first two hundred. */
       resting: z.array(z.object({ address: z.string(), until: z.string() })),
       /** For fixed assignment, day by day, as far as it changed; the latest at the end. */

@@ -27,6 +27,7 @@ const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
 const RackPage = lazy(() => import('./pages/Rack.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const Lookup = lazy(() => import('./pages/Lookup.tsx'));
+const Names = lazy(() => import('./pages/Names.tsx'));
 const RecordList = lazy(() => import('./records/RecordList.tsx'));
 const RecordPage = lazy(() => import('./records/RecordPage.tsx'));
 
@@ -114,6 +115,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="arrivals" element={<Arrivals />} />
             <Route path="import" element={<Import />} />
             <Route path="lookup" element={<Lookup />} />
+            <Route path="names" element={<Names />} />
             <Route path="history" element={<History />} />
             <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
             <Route path=":path" element={<ListRoute />} />

@@ -206,7 +206,7 @@ export const siteplan = kind({
   fields: {
     name: { type: 'name', title: 'Name', required: true, example: 'landing' },
     title: { type: 'text', title: 'Title', example: 'A landing with one closet' },
-    steps: { type: 'json', title: 'Steps', required: true, about: 'What is made, in this order' },
+    steps: { type: 'json', title: 'Steps', required: true, nested: true, about: 'What is made, in this order' },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'title', 'note'],

@@ -14,6 +14,7 @@ import { type User } from './access/who.ts';
 import { assign, propose } from './addressing/assign.ts';
 import { carve, fits } from './addressing/carve.ts';
 import { conversion } from './addressing/conversion.ts';
+import { level } from './addressing/levels.ts';
 import { link } from './addressing/link.ts';
 import { lookup } from './addressing/lookup.ts';
 import { assignManagement } from './addressing/management.ts';
@@ -121,6 +122,7 @@ const verbs: VerbHandlers = {
   'prefix.split': (tx, call) => split(tx, ref(call), call.body),
   'prefix.merge': (tx, { body }) => merge(tx, body),
   'siteplan.apply': (tx, call) => applyPlan(tx, ref(call), call.body),
+  'prefix.level': (tx, { query }) => level(tx, query),
   'prefix.resize': (tx, call) => resize(tx, ref(call), call.body),
   'names.hosts': (tx, { query }) => hostsFile(tx, query),
   'names.zones': (tx, { body }) => zoneFiles(tx, body),

@@ -4,6 +4,7 @@ import { Fragment } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { type FoundAt } from '@zpine/contract/addressingRoutes';
 import { convert } from '@zpine/core/addressing/convert';
+import { Fitting, Overlapping } from '../addressing/WholePlan.tsx';
 import { client, keys, problemOf } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
@@ -47,6 +48,12 @@ export default function Lookup() {
       />
       {worked && !worked.ok && (
         <p className="second">Not an address, a prefix, a range, a mask or a reverse name yet.</p>
+      )}
+      {asked === '' && (
+        <>
+          <Fitting />
+          <Overlapping />
+        </>
       )}
       <div className="columns">
         <div>

@@ -1,10 +1,14 @@
-import { App, Button } from 'antd';
+import { App, Button, Dropdown } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
 import { bitsOf } from '@zpine/core/addressing/ip';
+import { BlockMap } from '../addressing/BlockMap.tsx';
 import { CarveDrawer } from '../addressing/CarveDrawer.tsx';
+import { FillHistory } from '../addressing/FillHistory.tsx';
+import { ReshapeDrawer, type Reshape } from '../addressing/ReshapeDrawer.tsx';
+import { ReserveDrawer } from '../addressing/ReserveDrawer.tsx';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';
@@ -32,6 +36,9 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
   const may = useMay('engineer');
   const [reserving, setReserving] = useState<string>();
   const [carving, setCarving] = useState(false);
+  const [reshaping, setReshaping] = useState<Reshape>();
+  const [keeping, setKeeping] = useState(false);
+  const [placing, setPlacing] = useState<string>();
   if (found.isError) return <Refused title={cidr} error={found.error} back="/prefixes" />;
   if (!found.data) return <Page title={cidr} mono children={null} />;
   const record = found.data as unknown as AnyRecord;
@@ -64,6 +71,22 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
           {may && p.ok && p.value.length < bitsOf(p.value.family) && (
             <Button onClick={() => setCarving(true)}>Carve …</Button>
           )}
+          {may && p.ok && (
+            <Dropdown
+              trigger={['click']}
+              menu={{
+                items: [
+                  { key: 'split', label: 'Split …' },
+                  { key: 'resize', label: 'Resize …' },
+                  { key: 'merge', label: 'Merge …' },
+                  { key: 'reserve', label: 'Reserve several …' },
+                ],
+                onClick: ({ key }) => (key === 'reserve' ? setKeeping(true) : setReshaping(key as Reshape)),
+              }}
+            >
+              <Button>More ▾</Button>
+            </Dropdown>
+          )}
           <RecordActions
             kind="prefix"
             record={record}
@@ -85,6 +108,16 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
           onClose={() => setCarving(false)}
         />
       )}
+      {keeping && <ReserveDrawer prefix={record.key} onClose={() => setKeeping(false)} />}
+      {reshaping && p.ok && (
+        <ReshapeDrawer
+          verb={reshaping}
+          prefix={record.key}
+          parent={typeof record.parent === 'string' ? record.parent : null}
+          length={p.value.length}
+          onClose={() => setReshaping(undefined)}
+        />
+      )}
       <div className="columns">
         <div>
           <div className={drawn ? 'with-map' : ''}>
@@ -103,6 +136,25 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
                       <dd>
                         {space.data.assigned} addresses, {space.data.children} prefixes
                       </dd>
+                      {space.data.resting.length > 0 && (
+                        <>
+                          <dt>Resting</dt>
+                          <dd className="mono">
+                            {space.data.resting
+                              .slice(0, 6)
+                              .map((one) => one.address)
+                              .join(', ')}
+                            {space.data.resting.length > 6 && ` and ${space.data.resting.length - 6} more`}
+                          </dd>
+                        </>
+                      )}
+                      {space.data.runsOut && (
+                        <>
+                          <dt>Full about</dt>
+                          <dd>{space.data.runsOut}, if it goes on as in the last month</dd>
+                        </>
+                      )}
+                      <FillHistory space={space.data} />
                     </>
                   )}
                 </Facts>
@@ -112,11 +164,22 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
               <SpaceMap record={record} space={space.data} onFree={may ? setReserving : undefined} />
             )}
           </div>
+          {!drawn && space.data && p.ok && p.value.length < bitsOf(p.value.family) && (
+            <BlockMap prefix={record.key} space={space.data} onHole={may ? setPlacing : undefined} />
+          )}
           <Below parent={record.key} />
           <Addresses prefix={record.key} />
         </div>
         <RecordHistory kind="prefix" id={record.id} />
       </div>
+      {placing && (
+        <RecordDrawer
+          kind="prefix"
+          preset={{ cidr: placing, vrf: record.vrf ?? 'default', ...(record.site ? { site: record.site } : {}) }}
+          onClose={() => setPlacing(undefined)}
+          onSaved={() => void queries.invalidateQueries()}
+        />
+      )}
       {reserving && (
         <RecordDrawer
           kind="address"

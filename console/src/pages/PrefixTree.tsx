@@ -1,38 +1,41 @@
-import { Button, Select, Table } from 'antd';
-import { useQuery } from '@tanstack/react-query';
+import { Button, Select } from 'antd';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link, useNavigate, useSearchParams } from 'react-router';
-import { client, keys, type AnyRecord } from '../api.ts';
+import { Link, useSearchParams } from 'react-router';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { client, keys } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { GroupTabs } from '../records/GroupTabs.tsx';
 import { pathOf } from '../records/paths.ts';
 import { RecordDrawer } from '../records/RecordDrawer.tsx';
 import { useMay } from '../session.tsx';
-import { Fill } from './Fill.tsx';
+import { TwoPartFill } from './Fill.tsx';
 
-interface Node {
-  id: number;
-  record: AnyRecord;
-  children?: Node[];
-}
+type Item = ReplyOf<'prefix.level'>['items'][number];
 
-const LEVEL = 200;
+const LEVEL = 100;
+/** A second level of at most so many is open from the beginning. */
+const OPEN_SECOND = 12;
 
-/** The tree of prefixes of a VRF, opened level by level. */
+/** The tree of prefixes of a VRF, loaded and opened level by level. */
 export default function PrefixTree() {
   const [params, setParams] = useSearchParams();
   const vrf = params.get('vrf') ?? 'default';
   const [adding, setAdding] = useState(false);
   const may = useMay('engineer');
   const vrfs = useQuery({ queryKey: keys.list('vrf', {}), queryFn: () => client.list('vrf', { limit: 200 }) });
-  const everything = useQuery({ queryKey: keys.list('prefix', { vrf }), queryFn: () => loadTree(vrf) });
-  const { roots = [], count = 0, cut = false } = everything.data ?? {};
+  const all = { vrf, limit: 1, count: 'true' };
+  const counted = useQuery({ queryKey: keys.list('prefix', all), queryFn: () => client.list('prefix', all) });
+  const count = counted.data?.count;
   return (
     <Page
       title="Addressing"
-      sentence={`${count} prefixes in VRF ${vrf}, each inside the smallest that covers it.`}
+      sentence={`${count?.toLocaleString() ?? '…'} prefixes in VRF ${vrf}, each inside the smallest that covers it.`}
       actions={
         <>
+          <Link to="/names">
+            <Button>Names …</Button>
+          </Link>
           <Link to="/lookup">
             <Button>Look up …</Button>
           </Link>
@@ -53,85 +56,112 @@ export default function PrefixTree() {
           options={(vrfs.data?.items ?? []).map((v) => ({ value: v.key, label: `VRF ${v.key}` }))}
           onChange={(next: string) => setParams(next === 'default' ? {} : { vrf: next }, { replace: true })}
         />
-        {cut && <span className="second">Only the first {MOST} prefixes are shown here.</span>}
       </div>
-      <Tree roots={roots} busy={everything.isPending} />
+      {count === 0 ? (
+        <p className="second">No prefixes here yet: add the block that everything else is carved from.</p>
+      ) : (
+        <table className="tree panel" aria-label="Prefixes">
+          <thead>
+            <tr>
+              <th>Prefix</th>
+              <th>Description</th>
+              <th>Site</th>
+              <th>VLAN</th>
+              <th>Use</th>
+              <th>Taken</th>
+              <th className="right">Free addresses</th>
+            </tr>
+          </thead>
+          <tbody>
+            <Level key={vrf} of={{ vrf }} depth={0} />
+          </tbody>
+        </table>
+      )}
+      <div className="legend">
+        <span>
+          <span className="cell child" /> given to prefixes inside
+        </span>
+        <span>
+          <span className="cell fixed" /> taken by addresses, ranges and the gateway
+        </span>
+      </div>
       {adding && <RecordDrawer kind="prefix" preset={{ vrf }} onClose={() => setAdding(false)} />}
     </Page>
   );
 }
 
-const MOST = 2000;
-
-/** Prefixes come in the order of their addresses, so that a parent always stands before its children. */
-async function loadTree(vrf: string): Promise<{ roots: Node[]; count: number; cut: boolean }> {
-  const roots: Node[] = [];
-  const byKey = new Map<string, Node>();
-  let after: string | undefined;
-  let count = 0;
-  do {
-    const page = await client.list('prefix', { vrf, limit: LEVEL, count: 'true', after });
-    count = page.count ?? count;
-    for (const record of page.items as unknown as AnyRecord[]) {
-      const node: Node = { id: record.id, record };
-      byKey.set(record.key, node);
-      const parent = typeof record.parent === 'string' ? byKey.get(record.parent) : undefined;
-      if (parent) (parent.children ??= []).push(node);
-      else roots.push(node);
-    }
-    after = page.next ?? undefined;
-  } while (after !== undefined && byKey.size < MOST);
-  return { roots, count, cut: after !== undefined };
-}
-
-function Tree({ roots, busy }: { roots: Node[]; busy: boolean }) {
-  const navigate = useNavigate();
-  if (busy) return null;
+function Level({ of, depth }: { of: { vrf: string } | { parent: string }; depth: number }) {
+  const level = useInfiniteQuery({
+    queryKey: keys.worked('level', JSON.stringify(of)),
+    queryFn: ({ pageParam }) =>
+      client.call('prefix.level', {
+        query: { ...of, limit: LEVEL, ...(pageParam === null ? {} : { after: pageParam }) },
+      }),
+    initialPageParam: null as string | null,
+    getNextPageParam: (page) => page.next,
+  });
+  const items = level.data?.pages.flatMap((page) => page.items) ?? [];
   return (
-    <Table<Node>
-      size="small"
-      rowKey="id"
-      dataSource={roots}
-      pagination={false}
-      expandable={{ defaultExpandedRowKeys: openAtFirst(roots), indentSize: 18 }}
-      onRow={({ record }) => ({ onClick: () => void navigate(pathOf('prefix', record.key)) })}
-      locale={{ emptyText: 'No prefixes here yet: add the block that everything else is carved from' }}
-      columns={[
-        {
-          title: 'Prefix',
-          render: (_, { record: r }) => (
-            <Link className="mono nowrap" to={pathOf('prefix', r.key)} onClick={(e) => e.stopPropagation()}>
-              {String(r.cidr)}
-            </Link>
-          ),
-        },
-        { title: 'Description', dataIndex: ['record', 'description'] },
-        { title: 'Site', render: (_, { record: r }) => (typeof r.site === 'string' ? r.site.toUpperCase() : '') },
-        {
-          title: 'VLAN',
-          render: (_, { record: r }) =>
-            typeof r.vlan === 'string' ? <span className="mono">{r.vlan.split('/').at(-1)}</span> : '',
-        },
-        { title: 'Use', dataIndex: ['record', 'use'] },
-        { title: 'Fill', width: 150, render: (_, { record: r }) => <RowFill cidr={r.key} /> },
-      ]}
-    />
+    <>
+      {items.map((item) => (
+        <Row key={item.prefix} item={item} depth={depth} few={items.length <= OPEN_SECOND} />
+      ))}
+      {level.hasNextPage && (
+        <tr>
+          <td colSpan={7} style={{ paddingLeft: 16 + 20 * depth }}>
+            <Button size="small" loading={level.isFetchingNextPage} onClick={() => void level.fetchNextPage()}>
+              {LEVEL} more
+            </Button>
+          </td>
+        </tr>
+      )}
+    </>
   );
 }
 
-/** The whole of a small tree is open; of a large one the first two levels. */
-function openAtFirst(roots: Node[]): number[] {
-  const open = roots.filter((r) => r.children).map((r) => r.id);
-  const second = roots.flatMap((r) => r.children ?? []).filter((c) => c.children);
-  return second.length <= 12
-    ? [...open, ...second.filter((c) => !String(c.record.cidr).includes(':')).map((c) => c.id)]
-    : open;
+function Row({ item, depth, few }: { item: Item; depth: number; few: boolean }) {
+  const [open, setOpen] = useState(depth === 0 || (depth === 1 && few && !item.prefix.includes(':')));
+  const inside = item.children > 0;
+  return (
+    <>
+      <tr>
+        <td className="nowrap" style={{ paddingLeft: 10 + 20 * depth }}>
+          {inside ? (
+            <button
+              type="button"
+              className="opener"
+              aria-expanded={open}
+              aria-label={`${open ? 'Close' : 'Open'} ${item.prefix}`}
+              onClick={() => setOpen(!open)}
+            >
+              {open ? '▾' : '▸'}
+            </button>
+          ) : (
+            <span className="opener" aria-hidden />
+          )}
+          <Link className="mono" to={pathOf('prefix', item.prefix)}>
+            {item.prefix.split('@')[0]}
+          </Link>
+          {inside && (
+            <span className="second" style={{ marginLeft: 10 }} title="prefixes directly inside">
+              {item.children.toLocaleString()}
+            </span>
+          )}
+        </td>
+        <td>{item.description}</td>
+        <td>{item.site?.toUpperCase()}</td>
+        <td className="mono">{item.vlan?.split('/').at(-1)}</td>
+        <td>{item.use}</td>
+        <td>
+          <TwoPartFill percent={item.fillPercent} given={item.givenPercent} />
+        </td>
+        <td className="right">{shortCount(item.free)}</td>
+      </tr>
+      {open && inside && <Level of={{ parent: item.prefix }} depth={depth + 1} />}
+    </>
+  );
 }
 
-function RowFill({ cidr }: { cidr: string }) {
-  const space = useQuery({
-    queryKey: keys.worked('space', cidr),
-    queryFn: () => client.call('prefix.space', { params: { ref: cidr } }),
-  });
-  return space.data ? <Fill percent={space.data.fillPercent} /> : null;
-}
+/** Large numbers of IPv6 as powers of two: nobody reads twenty digits. */
+const shortCount = (free: string): string =>
+  free.length <= 9 ? Number(free).toLocaleString() : `about 2^${Math.round(Math.log2(Number(free)))}`;

@@ -1,12 +1,14 @@
-import { Button, Drawer, Input, Table } from 'antd';
+import { Button, Input, Table } from 'antd';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf, type AnyRecord } from '../api.ts';
-import { useAttempt } from '../look/attempt.tsx';
+import { PlanRows } from '../addressing/ApplyPlan.tsx';
+import { LookDrawer } from '../look/LookDrawer.tsx';
 import { inSentence } from '../look/words.ts';
 import { pathOf } from '../records/paths.ts';
+import { RefInput } from '../records/RefInput.tsx';
 import { useMay } from '../session.tsx';
 
 type Copied = ReplyOf<'site.copy'>;
@@ -24,105 +26,65 @@ export function CopySite({ site }: { site: AnyRecord }) {
 }
 
 function CopyDrawer({ site, onClose }: { site: AnyRecord; onClose: () => void }) {
-  const attempt = useAttempt();
   const navigate = useNavigate();
   const [code, setCode] = useState('');
   const [title, setTitle] = useState('');
+  const [plan, setPlan] = useState<string | null>(null);
   const [names, setNames] = useState<Record<string, string>>({});
-  const [asked, setAsked] = useState<string[]>([]);
-  const [seen, setSeen] = useState<Copied>();
-  const [refused, setRefused] = useState<string>();
-  const [busy, setBusy] = useState(false);
-  const body = { code, ...(title ? { title } : {}), names };
+  const [nameless, setNameless] = useState<string[]>([]);
+  const body = { code, ...(title ? { title } : {}), ...(plan ? { plan } : {}), names };
   const params = { ref: site.key };
-  const look = async () => {
-    setBusy(true);
-    setRefused(undefined);
-    setSeen(undefined);
-    try {
-      setSeen(await client.call('site.copy', { params, body }));
-    } catch (error) {
-      const problem = problemOf(error);
-      const nameless = (problem.errors ?? []).filter((fault) => fault.code === 'copy-name');
-      setAsked(nameless.map((fault) => String(fault.params.name)));
-      const faults = (problem.errors ?? []).map((fault) => fault.detail);
-      setRefused([...(faults.length > 0 ? faults : [problem.detail])].join('; '));
-    } finally {
-      setBusy(false);
-    }
-  };
-  const make = () =>
-    void attempt(async () => {
-      const made = await client.call('site.copy', { params, body: { ...body, apply: true } });
-      onClose();
-      void navigate(pathOf('site', made.site));
-      return `${made.site} is like ${site.key}`;
-    });
-  const change = (work: () => void) => {
-    work();
-    setSeen(undefined);
+  /** Devices whose names do not have the code in them are asked for. */
+  const refused = (error: unknown): string | undefined => {
+    const { errors = [] } = problemOf(error);
+    setNameless(errors.filter((fault) => fault.code === 'copy-name').map((fault) => String(fault.params.name)));
+    return errors.length > 0 ? errors.map((fault) => fault.detail).join('; ') : undefined;
   };
   return (
-    <Drawer
-      open
-      size={560}
+    <LookDrawer
       title={`The same as ${site.key.toUpperCase()} again`}
+      size={620}
+      asked={body}
+      ready={code !== ''}
+      look={() => client.call('site.copy', { params, body })}
+      onRefused={refused}
+      doing={(seen) => `Make ${seen.site.toUpperCase()}`}
+      act={async () => {
+        const made = await client.call('site.copy', { params, body: { ...body, apply: true } });
+        void navigate(pathOf('site', made.site));
+        return `${made.site} is like ${site.key}`;
+      }}
       onClose={onClose}
-      footer={
-        <div style={{ display: 'flex', gap: 8 }}>
-          <Button type={seen ? 'default' : 'primary'} loading={busy} disabled={code === ''} onClick={() => void look()}>
-            Look
-          </Button>
-          {seen && (
-            <Button type="primary" onClick={make}>
-              Make {seen.site.toUpperCase()}
-            </Button>
-          )}
-          <Button type="text" onClick={onClose}>
-            Cancel
-          </Button>
-        </div>
-      }
+      show={(seen) => <Seen seen={seen} />}
     >
-      <div className="form">
-        <label htmlFor="copy-code">Code of the new site</label>
-        <Input
-          id="copy-code"
-          className="mono"
-          autoFocus
-          placeholder="bel"
-          value={code}
-          onChange={(e) => change(() => setCode(e.target.value))}
-          onPressEnter={() => void look()}
-        />
-        <label htmlFor="copy-title">Title</label>
-        <Input
-          id="copy-title"
-          placeholder="Bellhaven"
-          value={title}
-          onChange={(e) => change(() => setTitle(e.target.value))}
-        />
-        {asked.map((name) => (
-          <div key={name}>
-            <label htmlFor={`copy-${name}`}>
-              New name of <span className="mono">{name}</span>
-            </label>
-            <Input
-              id={`copy-${name}`}
-              className="mono"
-              value={names[name] ?? ''}
-              onChange={(e) => change(() => setNames({ ...names, [name]: e.target.value }))}
-            />
-          </div>
-        ))}
-        {refused && (
-          <div className="refused" role="alert">
-            {refused}
-          </div>
-        )}
-        {seen && <Seen seen={seen} />}
-      </div>
-    </Drawer>
+      <label htmlFor="copy-code">Code of the new site</label>
+      <Input
+        id="copy-code"
+        className="mono"
+        autoFocus
+        placeholder="bel"
+        value={code}
+        onChange={(e) => setCode(e.target.value)}
+      />
+      <label htmlFor="copy-title">Title</label>
+      <Input id="copy-title" placeholder="Bellhaven" value={title} onChange={(e) => setTitle(e.target.value)} />
+      <label htmlFor="copy-plan">Site plan</label>
+      <RefInput id="copy-plan" kind="siteplan" value={plan} onChange={setPlan} />
+      <p className="hint">With a plan it gets its own blocks, prefixes and addresses.</p>
+      {nameless.map((name) => (
+        <div key={name}>
+          <label htmlFor={`copy-${name}`}>
+            New name of <span className="mono">{name}</span>
+          </label>
+          <Input
+            id={`copy-${name}`}
+            className="mono"
+            value={names[name] ?? ''}
+            onChange={(e) => setNames({ ...names, [name]: e.target.value })}
+          />
+        </div>
+      ))}
+    </LookDrawer>
   );
 }
 
@@ -155,6 +117,12 @@ function Seen({ seen }: { seen: Copied }) {
               </li>
             ))}
           </ul>
+        </>
+      )}
+      {seen.planned.length > 0 && (
+        <>
+          <h2 className="section-title">By the site plan</h2>
+          <PlanRows rows={seen.planned} />
         </>
       )}
       <Table

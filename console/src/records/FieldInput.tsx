@@ -1,9 +1,11 @@
 import { Input, InputNumber, Segmented, Select, Switch } from 'antd';
-import { useMemo } from 'react';
+import { lazy, useMemo } from 'react';
 import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { type KindName } from '@zpine/contract/kinds';
 import { LabelsInput } from './Labels.tsx';
 import { RefInput } from './RefInput.tsx';
+
+const YamlInput = lazy(() => import('./YamlInput.tsx'));
 
 interface Props {
   id?: string;
@@ -105,6 +107,7 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
         />
       );
     case 'json':
+      if (field.nested) return <YamlInput {...common} value={value} onChange={set} />;
       return (
         <Input.TextArea
           {...common}

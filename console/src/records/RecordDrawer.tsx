@@ -219,12 +219,22 @@ function send(
   return client.edit(kind, `#${base.id}`, Object.fromEntries(changed), { version: base.version, ...why });
 }
 
+/** Where in a list or map of a field: `entry 2, size: `, counted from 1 as people do. */
+const placeWords = (parts: string[]): string =>
+  parts.length === 0
+    ? ''
+    : `${parts.map((part) => (/^\d+$/.test(part) ? `entry ${Number(part) + 1}` : part)).join(', ')}: `;
+
 /** Every fault at its field, in words. */
 function placeFaults(k: KindDescription, { errors = [] }: Problem): { name: string; errors: string[] }[] {
   const byField = new Map<string, string[]>();
   for (const { pointer, detail, remedy } of errors) {
-    const name = pointer.split('/').find((part) => part in k.fields);
-    if (name) byField.set(name, [...(byField.get(name) ?? []), remedy ? `${detail}; ${remedy}` : detail]);
+    const parts = pointer.split('/');
+    const at = parts.findIndex((part) => part in k.fields);
+    const name = parts[at];
+    if (name === undefined) continue;
+    const inside = placeWords(parts.slice(at + 1));
+    byField.set(name, [...(byField.get(name) ?? []), inside + (remedy ? `${detail}; ${remedy}` : detail)]);
   }
   return [...byField].map(([name, words]) => ({ name, errors: words }));
 }

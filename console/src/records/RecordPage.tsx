@@ -5,7 +5,7 @@ import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys, type AnyRecord } from '../api.ts';
 import { Page } from '../look/Page.tsx';
-import { More, MoreActions } from './More.tsx';
+import { More, MoreActions, primaryOf } from './More.tsx';
 import { Cell } from './Cell.tsx';
 import { listPath, pathOf } from './paths.ts';
 import { RecordActions } from './RecordActions.tsx';
@@ -29,7 +29,7 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
       actions={
         <>
           <MoreActions kind={kind} record={record} />
-          <RecordActions kind={kind} record={record} />
+          <RecordActions kind={kind} record={record} primary={primaryOf(kind, record)} />
         </>
       }
     >
@@ -52,7 +52,9 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
 }
 
 export function Facts({ kind, record, children }: { kind: KindName; record: AnyRecord; children?: ReactNode }) {
-  const shown = fieldsOf(kindOf(kind)).filter(([name]) => record[name] !== null && record[name] !== undefined);
+  const shown = fieldsOf(kindOf(kind)).filter(
+    ([name, field]) => !field.nested && record[name] !== null && record[name] !== undefined,
+  );
   return (
     <dl className="facts">
       {shown.map(([name, field]) => (

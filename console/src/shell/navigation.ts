@@ -15,7 +15,12 @@ export const places: Place[] = [
   { title: 'Places', to: '/sites', key: 'p', kinds: ['site', 'room', 'rack', 'filler', 'area', 'purpose', 'owner'] },
   { title: 'Hardware', to: '/boxes', key: 'w', kinds: ['box', 'model', 'vendor', 'dialect'] },
   { title: 'Devices', to: '/devices', key: 'd', kinds: ['device', 'interface', 'port', 'card', 'cable', 'duty'] },
-  { title: 'Addressing', to: '/prefixes', key: 'a', kinds: ['prefix', 'address', 'vlan', 'vrf', 'use'] },
+  {
+    title: 'Addressing',
+    to: '/prefixes',
+    key: 'a',
+    kinds: ['prefix', 'address', 'vlan', 'siteplan', 'vrf', 'carrier', 'use'],
+  },
   { title: 'Settings', to: '/settings', key: 's', kinds: ['setting'] },
   { title: 'Templates', to: '/templates', key: 'l', kinds: ['template'] },
   { title: 'Arrivals', to: '/arrivals', key: 'r', kinds: [] },

@@ -24,6 +24,18 @@ interface Row {
 export async function overlaps(tx: Tx, query: QueryOf<'prefix.overlaps'>): Promise<Overlaps> {
   const within = query.in === undefined ? undefined : parsePrefix(query.in);
   if (within && !within.ok) throw Refusal.at(['in'], within.fault.code, within.fault.params);
+  const asked = (p: Prefix) => !within?.ok || covers(within.value, p) || covers(p, within.value);
+  const pairs = await overlapsOf(tx, asked);
+  const strays = await straysOf(tx, asked);
+  return {
+    overlaps: pairs.slice(0, SHOWN),
+    strays: strays.slice(0, SHOWN),
+    count: { overlaps: pairs.length, strays: strays.length },
+  };
+}
+
+/** The innermost prefixes of different VRFs that overlap. */
+export async function overlapsOf(tx: Tx, asked: (p: Prefix) => boolean = () => true): Promise<Overlaps['overlaps']> {
   const rows = await tx.select<Row>(
     `SELECT p.natural_key, p.vrf_id, v.natural_key AS vrf, s.natural_key AS site, p.cidr, p.cidr_family, p.cidr_length
      FROM prefix p JOIN vrf v ON v.id = p.vrf_id LEFT JOIN site s ON s.id = p.site_id
@@ -36,18 +48,11 @@ export async function overlaps(tx: Tx, query: QueryOf<'prefix.overlaps'>): Promi
     vrf: Number(row.vrf_id),
     shown: { prefix: row.natural_key, vrf: row.vrf, site: row.site },
   }));
-  const asked = (p: Prefix) => !within?.ok || covers(within.value, p) || covers(p, within.value);
-  const pairs = overlapping(blocks.filter(asked));
-  const strays = await straysOf(tx, asked);
-  return {
-    overlaps: pairs.slice(0, SHOWN).map(([one, other]) => ({
-      one: one.shown,
-      other: other.shown,
-      relation: one.length === other.length ? 'same' : one.length < other.length ? 'holds' : 'inside',
-    })),
-    strays: strays.slice(0, SHOWN),
-    count: { overlaps: pairs.length, strays: strays.length },
-  };
+  return overlapping(blocks.filter(asked)).map(([one, other]) => ({
+    one: one.shown,
+    other: other.shown,
+    relation: one.length === other.length ? 'same' : one.length < other.length ? 'holds' : 'inside',
+  }));
 }
 
 async function straysOf(tx: Tx, asked: (p: Prefix) => boolean): Promise<Overlaps['strays']> {

@@ -1,9 +1,12 @@
-import { parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
+import { bitsOf } from '@zpine/core/addressing/ip';
+import { formatPrefix, parsePrefix, sizeOf, type Prefix } from '@zpine/core/addressing/prefix';
+import { firstAligned, fitOf } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { mustFind } from '../records/refs.ts';
-import { freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
+import { fittingSpans, freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
+import { fillPercent } from './fill.ts';
 import { restingOf } from './resting.ts';
 import { runningOut, samplesOf } from './samples.ts';
 
@@ -34,6 +37,7 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
     freeSpans: fixed
       .slice(0, MOST_SPANS)
       .map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
+    holes: await holesOf(tx, prefix.id, p),
     resting: resting.map(({ address, until }) => ({
       address: ipText(p.family, valueOf(address, p.family)),
       until: until.toISOString(),
@@ -43,10 +47,16 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
   };
 }
 
-/** To a tenth of a percent; never 100 while something is free, nor 0 while something is taken. */
-export function fillPercent(size: bigint, free: bigint): number {
-  const taken = size - free;
-  const tenths = Number((taken * 1000n) / size);
-  if (taken > 0n && tenths === 0) return 0.1;
-  return Math.min(tenths, free > 0n ? 999 : 1000) / 10;
+/** What is free for blocks, with the largest that fits in each stretch. */
+async function holesOf(tx: Tx, prefixId: number, p: Prefix): Promise<ReplyOf<'prefix.space'>['holes']> {
+  const spans = await fittingSpans(tx, prefixId, p.family, bitsOf(p.family), MOST_SPANS);
+  return spans.map((span) => {
+    const length = fitOf(span, p.family);
+    const first = firstAligned(span, length, p.family) ?? span.first;
+    return {
+      first: ipText(p.family, span.first),
+      last: ipText(p.family, span.last),
+      fits: formatPrefix({ family: p.family, first, length }),
+    };
+  });
 }

@@ -167,7 +167,7 @@ async function takeTable(
   }
   await take(held);
   if (progress.rows === 0 && work.faults.length === 0) work.faults.push(whole('import-empty'));
-  const outcome = outcomeOf(tx, work, { apply, format: 'csv', heads, rows: progress.rows });
+  const outcome = await outcomeOf(tx, work, { apply, format: 'csv', heads, rows: progress.rows });
   if (outcome.applied) await rememberHeads(tx, kind, columns);
   return outcome;
 }

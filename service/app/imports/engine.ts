@@ -50,6 +50,8 @@ export class Import {
     return this.faults.length >= MOST_FAULTS;
   }
 
+  took = (kind: KindName): boolean => this.among.has(kind);
+
   async take(kind: KindName, rows: ImportRow[]): Promise<void> {
     if (rows.length === 0 || this.full) return;
     const k = kindOf(kind);

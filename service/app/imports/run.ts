@@ -4,6 +4,7 @@ import { type ImportFault, type ImportKind, type ImportOutcome } from '@zpine/co
 import { type BodyOf } from '@zpine/contract/routes';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
+import { importedTree } from '../addressing/importedTree.ts';
 import { Import, SHOWN } from './engine.ts';
 import { rememberHeads, rememberedHeads } from './headMapping.ts';
 import { readText } from './read.ts';
@@ -61,11 +62,11 @@ export async function takeRows(
 const place = (kind: string): number => kindNames.indexOf(kind as KindName) + (kind === 'value' ? 1000 : 0);
 
 /** What came of it; without `apply`, or with a fault, all of it is taken back. */
-export function outcomeOf(
+export async function outcomeOf(
   tx: Tx,
   work: Import,
   { apply, format, heads, rows }: { apply: boolean; format: Format; heads: Head[]; rows: number },
-): ImportOutcome {
+): Promise<ImportOutcome> {
   const { counts, items, faults } = work;
   const applied = apply && faults.length === 0;
   if (!applied) tx.discarded = true;
@@ -84,6 +85,7 @@ export function outcomeOf(
       ),
     faultCount: faults.length,
     heads,
+    tree: faults.length === 0 && work.took('prefix') ? await importedTree(tx) : null,
   };
 }
 

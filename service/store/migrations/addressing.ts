@@ -45,4 +45,8 @@ export const addressingSteps: Step[] = [
     ['zone.contact', 'The mailbox of who answers for our zones', 'text', null, null, false],
     ['zone.seconds', 'How long an answer out of our zones may be kept', 'number', 3600, 's', false],
   ]),
+  {
+    name: 'prefixes-are-listed-level-by-level',
+    sql: 'ALTER TABLE prefix ADD KEY IF NOT EXISTS ix_prefix_level (vrf_id, parent_id, sort_key)',
+  },
 ];
