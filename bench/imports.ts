@@ -28,7 +28,7 @@ export async function importRows(database: Mariadb): Promise<Row[]> {
     await take(client, 'device', `name,site,duty\n${devices.join('')}`);
     await take(client, 'interface', `device,name,description\n${interfaces.join('')}`);
     const imported = performance.now() - start;
-    const raw = await rawInserts(database);
+    const raw = await rawInserts(database, NAME, ['device', 'interface', ...ledger]);
     const records = DEVICES * (1 + INTERFACES);
     const perSecond = (milliseconds: number) =>
       `${Math.round(records / (milliseconds / 1000)).toLocaleString('en')} records/s`;
@@ -46,7 +46,7 @@ export async function importRows(database: Mariadb): Promise<Row[]> {
   }
 }
 
-async function take(client: Client, kind: string, text: string): Promise<void> {
+export async function take(client: Client, kind: string, text: string): Promise<void> {
   const sent = await client.upload({ kind, apply: 'true' }, new Blob([text]));
   for (;;) {
     const { state, outcome, failure } = await client.call('import.show', { params: { id: String(sent.id) } });
@@ -57,13 +57,16 @@ async function take(client: Client, kind: string, text: string): Promise<void> {
   }
 }
 
+/** What is written beside the records. */
+export const ledger = ['change', 'event', 'search_term'];
+
 /** Everything that the import wrote, written once more by hand: one transaction, many rows a statement. */
-async function rawInserts(database: Mariadb): Promise<number> {
+export async function rawInserts(database: Mariadb, name: string, from: string[]): Promise<number> {
   const { socket, user, password } = database;
-  const connection = await createConnection({ socketPath: socket, user, password, database: NAME });
+  const connection = await createConnection({ socketPath: socket, user, password, database: name });
   try {
     const tables: { copy: string; columns: string; rows: unknown[][] }[] = [];
-    for (const table of ['device', 'interface', 'change', 'event', 'search_term']) {
+    for (const table of from) {
       await connection.query(`CREATE TABLE \`raw_${table}\` LIKE \`${table}\``);
       const found: Record<string, unknown>[] = await connection.query(`SELECT * FROM \`${table}\``);
       const names = Object.keys(found[0] ?? {});

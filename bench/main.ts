@@ -2,18 +2,31 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { startMariadb } from '../ops/mariadb.ts';
+import { startMariadb, type Mariadb } from '../ops/mariadb.ts';
 import { importRows } from './imports.ts';
+import { prefixTreeRows } from './prefixTree.ts';
 import { nextFreeRows } from './nextFree.ts';
 import { renderRows } from './render.ts';
 import { type Row } from './measure.ts';
 
 // Durable as in real use: a figure without it would promise too much.
 const folder = mkdtempSync(join(tmpdir(), 'zpine-bench-'));
-const database = await startMariadb({ folder, databases: ['zpine_bench_next', 'zpine_bench_import'] });
+const database = await startMariadb({
+  folder,
+  databases: ['zpine_bench_next', 'zpine_bench_import', 'zpine_bench_tree'],
+});
 const rows: Row[] = [];
+/** What can be measured alone, by its name: `./run bench next-free`. */
+const groups: Record<string, (database: Mariadb) => Promise<Row[]>> = {
+  'next-free': nextFreeRows,
+  'prefix-tree': prefixTreeRows,
+  import: importRows,
+  render: renderRows,
+};
 try {
-  rows.push(...(await nextFreeRows(database)), ...(await importRows(database)), ...(await renderRows()));
+  const wanted = process.argv.slice(2).filter((word) => !word.startsWith('--'));
+  for (const [name, measureRows] of Object.entries(groups))
+    if (wanted.length === 0 || wanted.includes(name)) rows.push(...(await measureRows(database)));
 } finally {
   await database.stop();
   rmSync(folder, { recursive: true, force: true });

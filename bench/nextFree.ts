@@ -1,19 +1,25 @@
-/** The next free address: the query alone in an empty and in a nearly full space, and whole assignments. */
-import { createPool } from 'mariadb';
+/** The next free address: the query alone in spaces of all kinds, and whole assignments by many clients. */
+import { createPool, type PoolConnection } from 'mariadb';
+import { parsePrefix } from '@zpine/core/addressing/prefix';
+import { sure } from '@zpine/core/fault';
 import { type Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { addOne } from '../service/app/records/add.ts';
 import { readConfig } from '../service/config.ts';
 import { openStore } from '../service/service.ts';
 import { byId } from '../service/store/records.ts';
-import { bytesOf, nextFree, rebuild, spaceOf } from '../service/store/spans.ts';
-import { read, run, type Actor } from '../service/store/tx.ts';
+import { bytesOf, nextFree, rebuild, spaceOf, takeNext } from '../service/store/spans.ts';
+import { read, run, type Actor, type Store } from '../service/store/tx.ts';
 import { measure, rate, type Row } from './measure.ts';
 
 const actor: Actor = { name: 'bench', via: 'service' };
-const SCATTERED = 60_000;
+const SCATTERED = 1_000_000;
+const TAKES = 100_000;
 const CLIENTS = 50;
 const EACH = 20;
+const PREFIXES = 50;
+/** Within 1.5 times of one another. */
+const ALIKE = 1 / 1.5;
 
 export async function nextFreeRows(database: Mariadb): Promise<Row[]> {
   const env = { ...databaseEnv(database, 'zpine_bench_next'), ZPINE_DATABASE_CONNECTIONS: '30' };
@@ -21,58 +27,26 @@ export async function nextFreeRows(database: Mariadb): Promise<Row[]> {
   const service = await startBuiltService(env);
   const store = openStore(readConfig(env));
   try {
-    const [empty, full] = await run(store, actor, 'bench', async (tx) => [
-      await addOne(tx, 'prefix', { cidr: '10.1.0.0/24' }),
-      await addOne(tx, 'prefix', { cidr: '10.2.0.0/16' }),
-    ]);
-    if (!empty || !full) throw new Error('the prefixes were not made');
-    // Every address but each seventh is taken, as an estate looks after years.
-    await run(store, actor, 'bench', async (tx) => {
-      const now = await tx.now();
-      const base = (10n << 24n) + (2n << 16n);
-      const rows = Array.from({ length: SCATTERED }, (_, i) => i)
-        .filter((i) => i % 7 !== 3 && i > 0)
-        .map((i) => ({
-          natural_key: `bench-${i}`,
-          sort_key: `bench-${i}`,
-          created_at: now,
-          updated_at: now,
-          address: bytesOf(4, base + BigInt(i)),
-          address_family: 4,
-          vrf_id: 1,
-          prefix_id: full.id,
-        }));
-      await tx.insertRows('address', rows);
-      await rebuild(tx, await byId(tx, 'prefix', full.id));
-    });
-    const query = async (id: number, at: bigint) => {
-      const space = await read(store, actor, (tx) => spaceOf(tx, id, 'fixed'));
-      return measure(1500, () => read(store, actor, (tx) => nextFree(tx, space, 4, at)));
-    };
-    const inEmpty = await query(empty.id, (10n << 24n) + (1n << 16n));
-    const inFull = await query(full.id, (10n << 24n) + (2n << 16n) + 30_000n);
-
+    const rows = await queries(store, database);
     const api = await clientFor(service.url, 'engineer');
-    await api.add('prefix', { cidr: '10.3.0.0/16' });
-    await api.add('prefix', { cidr: '10.4.0.0/16' });
-    await rate(10, 5, () => api.call('address.assign', { body: { prefix: '10.3.0.0/16' } }));
-    const throughApi = await rate(CLIENTS, EACH, () => api.call('address.assign', { body: { prefix: '10.3.0.0/16' } }));
-    const byHand = await handWritten(database, (await api.show('prefix', '10.4.0.0/16')).id);
+    for (const cidr of ['10.3.0.0/16', '10.4.0.0/16']) await api.add('prefix', { cidr });
+    const assign = (prefix: string) => api.call('address.assign', { body: { prefix } });
+    await rate(10, 5, () => assign('10.3.0.0/16'));
+    const one = await rate(CLIENTS, EACH, () => assign('10.3.0.0/16'));
+    const byHand = await handWritten(database, [(await api.show('prefix', '10.4.0.0/16')).id]);
+
+    const many = (of: number) => Array.from({ length: PREFIXES }, (_, i) => ({ cidr: `10.${of}.${i}.0/24` }));
+    const ours = await api.addAll('prefix', many(5));
+    const theirs = await api.addAll('prefix', many(6));
+    const spread = await rate(CLIENTS, EACH, (client) => assign(ours[client % PREFIXES]?.key ?? ''));
+    const spreadByHand = await handWritten(
+      database,
+      theirs.map((prefix) => prefix.id),
+    );
     return [
-      {
-        what: 'next free address, the query alone: nearly full /16 beside empty /24',
-        figure: `${inFull.median.toFixed(3)} ms`,
-        reference: `${inEmpty.median.toFixed(3)} ms`,
-        ratio: inEmpty.median / inFull.median,
-        aim: 1 / 1.5,
-      },
-      {
-        what: `assignments by ${CLIENTS} clients: API beside the same transaction in SQL`,
-        figure: `${throughApi.toFixed(0)}/s`,
-        reference: `${byHand.toFixed(0)}/s`,
-        ratio: throughApi / byHand,
-        aim: 0.5,
-      },
+      ...rows,
+      rateRow(`assignments by ${CLIENTS} clients out of one prefix: API beside the same rows in SQL`, one, byHand),
+      rateRow(`the same out of ${PREFIXES} prefixes`, spread, spreadByHand),
     ];
   } finally {
     await store.sequelize.close();
@@ -80,17 +54,102 @@ export async function nextFreeRows(database: Mariadb): Promise<Row[]> {
   }
 }
 
-/** The same rows, behind the same row lock, written by hand: what the database itself can do. */
-async function handWritten(database: Mariadb, prefixId: number): Promise<number> {
-  const pool = createPool({
-    socketPath: database.socket,
-    user: database.user,
-    password: database.password,
-    database: 'zpine_bench_next',
-    connectionLimit: 20,
-    bigIntAsNumber: true,
+const rateRow = (what: string, figure: number, reference: number): Row => ({
+  what,
+  figure: `${figure.toFixed(0)}/s`,
+  reference: `${reference.toFixed(0)}/s`,
+  ratio: figure / reference,
+  aim: 0.5,
+});
+
+/** The query alone: in an empty /24, and where it should take no longer. */
+async function queries(store: Store, database: Mariadb): Promise<Row[]> {
+  const add = (cidr: string) => run(store, actor, 'bench', (tx) => addOne(tx, 'prefix', { cidr }));
+  const query = async (cidr: string, from?: bigint) => {
+    const { family, first } = sure(parsePrefix(cidr));
+    const { id } = await run(store, actor, 'bench', async (tx) => {
+      const row = await tx.one<{ id: number }>('SELECT id FROM prefix WHERE natural_key = ?', [cidr]);
+      if (!row) throw new Error(`no prefix ${cidr}`);
+      return row;
+    });
+    const space = await read(store, actor, (tx) => spaceOf(tx, Number(id), 'fixed'));
+    return measure(1500, () => read(store, actor, (tx) => nextFree(tx, space, family, from ?? first)));
+  };
+  await add('10.1.0.0/24');
+  await add('2001:db8:1::/64');
+  const wide = await add('11.0.0.0/8');
+  await scatter(store, wide.id, sure(parsePrefix(wide.cidr)).first);
+  const long = await add('10.128.0.0/12');
+  const begin = sure(parsePrefix(long.cidr)).first;
+  // Somebody's long report keeps old versions of rows alive all the while.
+  const pool = createPool({ ...loginOf(database), connectionLimit: 1 });
+  const report = await oldView(await pool.getConnection());
+  await run(store, actor, 'bench', async (tx) => {
+    for (let i = 0; i < TAKES; i += 1) await (await takeNext(tx, long.id, 4, begin))?.done;
   });
-  const work = async () => {
+  const empty = await query('10.1.0.0/24');
+  const rows = [
+    {
+      what: 'in a /8 with a million scattered addresses taken',
+      times: await query('11.0.0.0/8', (11n << 24n) + 7_000_003n),
+    },
+    { what: 'in a /64', times: await query('2001:db8:1::/64') },
+    {
+      what: `after ${TAKES.toLocaleString('en')} takes, with an old read view open`,
+      times: await query('10.128.0.0/12'),
+    },
+  ];
+  await report.commit();
+  await report.release();
+  await pool.end();
+  return rows.map(({ what, times }) => ({
+    what: `next free address, the query alone: ${what}, beside an empty /24`,
+    figure: `${times.median.toFixed(3)} ms`,
+    reference: `${empty.median.toFixed(3)} ms`,
+    ratio: empty.median / times.median,
+    aim: ALIKE,
+  }));
+}
+
+const loginOf = ({ socket, user, password }: Mariadb) => ({
+  socketPath: socket,
+  user,
+  password,
+  database: 'zpine_bench_next',
+  bigIntAsNumber: true,
+});
+
+async function oldView(connection: PoolConnection): Promise<PoolConnection> {
+  await connection.query('START TRANSACTION WITH CONSISTENT SNAPSHOT');
+  await connection.query('SELECT COUNT(*) FROM free_span');
+  return connection;
+}
+
+/** Addresses here and there, with holes between them, as an estate looks after years. */
+async function scatter(store: Store, prefix: number, base: bigint): Promise<void> {
+  await run(store, actor, 'bench', async (tx) => {
+    const now = await tx.now();
+    const rows = Array.from({ length: SCATTERED }, (_, i) => ({
+      natural_key: `bench-${i}`,
+      sort_key: `bench-${i}`,
+      created_at: now,
+      updated_at: now,
+      address: bytesOf(4, base + BigInt(i * 14 + 1 + ((i * 7919) % 11))),
+      address_family: 4,
+      vrf_id: 1,
+      prefix_id: prefix,
+      shared: 0,
+    }));
+    await tx.insertRows('address', rows, '');
+    await rebuild(tx, await byId(tx, 'prefix', prefix));
+  });
+}
+
+/** The same rows, behind the same row lock, written by hand: what the database itself can do. */
+async function handWritten(database: Mariadb, prefixIds: number[]): Promise<number> {
+  const pool = createPool({ ...loginOf(database), connectionLimit: 20 });
+  const work = async (client: number) => {
+    const prefixId = prefixIds[client % prefixIds.length];
     const connection = await pool.getConnection();
     try {
       await connection.beginTransaction();
@@ -110,6 +169,7 @@ async function handWritten(database: Mariadb, prefixId: number): Promise<number>
           space.id,
           span.last,
         ]);
+      await connection.query('UPDATE space SET free = free - 1 WHERE id IN (?)', [spaces.map((space) => space.id)]);
       const key = span.first.subarray(12).join('.');
       const made = (await connection.query(
         'INSERT INTO address (natural_key, sort_key, created_at, updated_at, address, address_family, vrf_id, prefix_id) VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), ?, 4, 1, ?)',

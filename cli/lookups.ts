@@ -181,7 +181,7 @@ export function addLookups(program: Command): void {
     .action(async (within: string | undefined, _options: object, command: Command) => {
       const seen = await clientOf().call('prefix.overlaps', { query: within === undefined ? {} : { in: within } });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      const words = { same: 'is the same as', holds: 'holds', inside: 'lies in' };
+      const words = { same: 'is the same as', holds: 'holds' };
       const named = (one: { prefix: string; site: string | null }) =>
         one.site === null ? one.prefix : `${one.prefix} (${one.site.toUpperCase()})`;
       const rows = [

@@ -157,7 +157,8 @@ export const addressingRoutes = {
         site: z.string().nullable(),
         vlan: z.string().nullable(),
         use: z.string().nullable(),
-        children: z.int(),
+        /** Whether others are inside it. */
+        nested: z.boolean(),
         /** Of its space, what its children have. */
         givenPercent: z.number(),
         /** Of its space, what is taken: by children, or where there are none by all that is not for fixed assignment. */
@@ -205,9 +206,7 @@ export const addressingRoutes = {
     group: 'Addressing',
     query: z.strictObject({ in: text(60).optional().describe('Only what overlaps this prefix') }),
     reply: z.object({
-      overlaps: z.array(
-        z.object({ one: overlapping, other: overlapping, relation: z.enum(['same', 'holds', 'inside']) }),
-      ),
+      overlaps: z.array(z.object({ one: overlapping, other: overlapping, relation: z.enum(['same', 'holds']) })),
       strays: z.array(z.object({ prefix: z.string(), site: z.string(), inside: z.string(), siteThere: z.string() })),
       count: z.object({ overlaps: z.int(), strays: z.int() }),
     }),

@@ -144,7 +144,7 @@ describe('the console of addressing', function () {
     await page.getByLabel('Length').fill('22');
     await page.getByRole('row', { name: /10\.77\.32\.0\/20 Cobbleholm 10\.77\.40\.0\/22 2/ }).waitFor();
     const overlaps = page.getByRole('region', { name: 'Overlaps' });
-    await overlaps.getByText('lies in').waitFor();
+    await overlaps.getByText('holds').waitFor();
     await overlaps.getByRole('link', { name: '10.77.19.0/24@wireless' }).waitFor();
     await go('/names');
     await page.getByText('ard-xr-1.brackwater.example ard-xr-1').waitFor();

@@ -64,7 +64,7 @@ export function Fitting() {
   );
 }
 
-const relations = { same: 'is the same as', holds: 'holds', inside: 'lies in' };
+const relations = { same: 'is the same as', holds: 'holds' };
 
 /** The same space in two VRFs, and prefixes in one of another site. */
 export function Overlapping() {

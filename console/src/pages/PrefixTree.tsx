@@ -121,7 +121,7 @@ function Level({ of, depth }: { of: { vrf: string } | { parent: string }; depth:
 
 function Row({ item, depth, few }: { item: Item; depth: number; few: boolean }) {
   const [open, setOpen] = useState(depth === 0 || (depth === 1 && few && !item.prefix.includes(':')));
-  const inside = item.children > 0;
+  const inside = item.nested;
   return (
     <>
       <tr>
@@ -142,11 +142,6 @@ function Row({ item, depth, few }: { item: Item; depth: number; few: boolean }) 
           <Link className="mono" to={pathOf('prefix', item.prefix)}>
             {item.prefix.split('@')[0]}
           </Link>
-          {inside && (
-            <span className="second" style={{ marginLeft: 10 }} title="prefixes directly inside">
-              {item.children.toLocaleString()}
-            </span>
-          )}
         </td>
         <td>{item.description}</td>
         <td>{item.site?.toUpperCase()}</td>

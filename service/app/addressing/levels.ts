@@ -19,6 +19,7 @@ interface Row {
   use: string | null;
   fixed: string;
   blocks: string;
+  nested: number;
 }
 
 export async function level(tx: Tx, query: QueryOf<'prefix.level'>): Promise<ReplyOf<'prefix.level'>> {
@@ -26,7 +27,8 @@ export async function level(tx: Tx, query: QueryOf<'prefix.level'>): Promise<Rep
   const vrf = parent?.vrf ?? (await mustFindField(tx, 'vrf', query.vrf ?? defaultVrf, 'vrf')).id;
   const rows = await tx.select<Row>(
     `SELECT p.id, p.natural_key, p.sort_key, p.cidr_family, p.cidr_length, p.description, s.natural_key AS site,
-       v.natural_key AS vlan, u.natural_key AS \`use\`, f.free AS fixed, b.free AS blocks
+       v.natural_key AS vlan, u.natural_key AS \`use\`, f.free AS fixed, b.free AS blocks,
+       EXISTS (SELECT 1 FROM prefix c WHERE c.parent_id = p.id) AS nested
      FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed' JOIN space b ON b.prefix_id = p.id AND b.holds = 'blocks'
        LEFT JOIN site s ON s.id = p.site_id LEFT JOIN vlan v ON v.id = p.vlan_id LEFT JOIN \`use\` u ON u.id = p.use_id
      WHERE p.vrf_id = ? AND p.parent_id ${parent ? '= ?' : 'IS NULL'} ${query.after === undefined ? '' : 'AND p.sort_key > ?'}
@@ -34,14 +36,15 @@ export async function level(tx: Tx, query: QueryOf<'prefix.level'>): Promise<Rep
     [vrf, ...(parent ? [parent.id] : []), ...(query.after === undefined ? [] : [query.after]), query.limit + 1],
   );
   const shown = rows.slice(0, query.limit);
-  const below = await childrenOf(
+  const direct = await directly(
     tx,
-    shown.map((row) => Number(row.id)),
+    shown.filter((row) => Number(row.nested) === 1).map((row) => Number(row.id)),
   );
   return {
     items: shown.map((row) => {
       const size = sizeOf({ family: row.cidr_family, first: 0n, length: row.cidr_length });
-      const { count, share } = below.get(Number(row.id)) ?? { count: 0, share: 0 };
+      const nested = Number(row.nested) === 1;
+      const given = nested ? size - BigInt(row.blocks) - (direct.get(Number(row.id)) ?? 0n) : 0n;
       const { natural_key: key, description, site, vlan, use } = row;
       return {
         prefix: key,
@@ -49,10 +52,10 @@ export async function level(tx: Tx, query: QueryOf<'prefix.level'>): Promise<Rep
         site,
         vlan,
         use,
-        children: count,
-        givenPercent: tenth(100 * share),
+        nested,
+        givenPercent: fillPercent(size, size - given),
         // What is for addresses is said where there are no children: those have the rest.
-        fillPercent: fillPercent(size, BigInt(count > 0 ? row.blocks : row.fixed)),
+        fillPercent: fillPercent(size, BigInt(nested ? row.blocks : row.fixed)),
         free: String(row.fixed),
       };
     }),
@@ -60,15 +63,12 @@ export async function level(tx: Tx, query: QueryOf<'prefix.level'>): Promise<Rep
   };
 }
 
-const tenth = (percent: number): number => (percent > 0 && percent < 0.1 ? 0.1 : Math.round(percent * 10) / 10);
-
-/** How many children, and which share of their parent they have: each is a power of two of it. */
-async function childrenOf(tx: Tx, ids: number[]): Promise<Map<number, { count: number; share: number }>> {
+/** How many addresses are directly in prefixes that have others inside: all else that is taken there, these have. */
+async function directly(tx: Tx, ids: number[]): Promise<Map<number, bigint>> {
   if (ids.length === 0) return new Map();
-  const rows = await tx.select<{ parent_id: number; count: number; share: number }>(
-    `SELECT c.parent_id, COUNT(*) AS count, SUM(POW(2, p.cidr_length - CAST(c.cidr_length AS SIGNED))) AS share
-     FROM prefix c JOIN prefix p ON p.id = c.parent_id WHERE c.parent_id IN (?) GROUP BY c.parent_id`,
+  const rows = await tx.select<{ prefix_id: number; count: number }>(
+    'SELECT prefix_id, COUNT(*) AS count FROM address WHERE prefix_id IN (?) GROUP BY prefix_id',
     [ids],
   );
-  return new Map(rows.map((row) => [Number(row.parent_id), { count: Number(row.count), share: Number(row.share) }]));
+  return new Map(rows.map((row) => [Number(row.prefix_id), BigInt(row.count)]));
 }

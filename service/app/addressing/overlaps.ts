@@ -51,7 +51,8 @@ export async function overlapsOf(tx: Tx, asked: (p: Prefix) => boolean = () => t
   return overlapping(blocks.filter(asked)).map(([one, other]) => ({
     one: one.shown,
     other: other.shown,
-    relation: one.length === other.length ? 'same' : one.length < other.length ? 'holds' : 'inside',
+    // Of a pair the first covers the second.
+    relation: one.length === other.length ? 'same' : 'holds',
   }));
 }
 

@@ -200,12 +200,17 @@ export async function placeMany(tx: Tx, records: readonly Stored<'prefix'>[]): P
       ];
     });
     await createFilledSpaces(tx, spaces);
-    for (const parent of parents) {
-      const taken = nodes
-        .filter(({ block, parent: around }) => isNew(block) && around?.block.id === parent)
-        .map(({ block }) => spanOfBlock(block));
-      await takeMany(tx, parent, family, taken);
-    }
+    const freshIn = grouped(
+      nodes.filter(({ block }) => isNew(block)),
+      ({ parent }) => parent?.block.id,
+    );
+    for (const parent of parents)
+      await takeMany(
+        tx,
+        parent,
+        family,
+        (freshIn.get(parent) ?? []).map(({ block }) => spanOfBlock(block)),
+      );
   }
 }
 

@@ -6,7 +6,6 @@ import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';
 import { Import } from './engine.ts';
 import { rememberedHeads, rememberHeads } from './headMapping.ts';
-import { refsToOwn } from './plan.ts';
 import { guessFormat, readText } from './read.ts';
 import { whole, type Head, type ImportRow } from './rows.ts';
 import { outcomeOf, takeRows } from './run.ts';
@@ -145,8 +144,8 @@ async function takeTable(
   const work = new Import(tx, [kind]);
   const remembered = await rememberedHeads(tx, kind);
   let heads: Head[] = [];
-  // Records that refer to their own kind may do so across the whole file.
-  const together = kind !== 'value' && refsToOwn(kindOf(kind)).length > 0;
+  // Records that refer to their own kind may do so across the whole file; a tree is worked out in one pass.
+  const together = kind !== 'value' && Object.values(kindOf(kind).fields).some((field) => field.to === kind);
   const held: ImportRow[] = [];
   const take = async (rows: ImportRow[]) => {
     if (kind === 'value') await takeValues(tx, work, rows);

@@ -60,7 +60,7 @@ function keyOf(k: KindDescription, given: Record<string, unknown>): string {
 }
 
 /** The fields by which records of a kind refer to their own kind. */
-export const refsToOwn = (k: KindDescription): string[] =>
+const refsToOwn = (k: KindDescription): string[] =>
   fieldsOf(k).flatMap(([name, field]) => (field.to === k.name && !field.derived ? [name] : []));
 
 /** Rows that refer to others of the same kind come behind those. What is left over runs in a circle. */
