@@ -1,4 +1,5 @@
 /** The next free address: the query alone in spaces of all kinds, and whole assignments by many clients. */
+import { fork } from 'node:child_process';
 import { createPool, type PoolConnection } from 'mariadb';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
@@ -45,7 +46,11 @@ export async function nextFreeRows(database: Mariadb): Promise<Row[]> {
     );
     return [
       ...rows,
-      rateRow(`assignments by ${CLIENTS} clients out of one prefix: API beside the same rows in SQL`, one, byHand),
+      rateRow(
+        `assignments by ${CLIENTS} clients out of one prefix: API beside a bare HTTP server with hand-written SQL`,
+        one,
+        byHand,
+      ),
       rateRow(`the same out of ${PREFIXES} prefixes`, spread, spreadByHand),
     ];
   } finally {
@@ -145,59 +150,23 @@ async function scatter(store: Store, prefix: number, base: bigint): Promise<void
   });
 }
 
-/** The same rows, behind the same row lock, written by hand: what the database itself can do. */
+/** The same clients, and the same rows behind the same row lock, through a bare HTTP server with SQL written by hand. */
 async function handWritten(database: Mariadb, prefixIds: number[]): Promise<number> {
-  const pool = createPool({ ...loginOf(database), connectionLimit: 20 });
+  const { socketPath, user, password, database: name } = loginOf(database);
+  const child = fork(new URL('./bareServer.ts', import.meta.url), [socketPath, user, password, name], {
+    execArgv: ['--import', 'tsx'],
+  });
+  const url = await new Promise<string>((done) => child.once('message', (message) => done(String(message))));
   const work = async (client: number) => {
-    const prefixId = prefixIds[client % prefixIds.length];
-    const connection = await pool.getConnection();
-    try {
-      await connection.beginTransaction();
-      const spaces = (await connection.query('SELECT id, holds FROM space WHERE prefix_id = ? ORDER BY id FOR UPDATE', [
-        prefixId,
-      ])) as { id: number }[];
-      const [span] = (await connection.query(
-        'SELECT first, last FROM free_span WHERE space_id = ? ORDER BY last LIMIT 1',
-        [spaces[0]?.id],
-      )) as { first: Buffer; last: Buffer }[];
-      if (!span) throw new Error('full');
-      const next = Buffer.from(span.first);
-      next.writeUInt32BE(next.readUInt32BE(12) + 1, 12);
-      for (const space of spaces)
-        await connection.query('UPDATE free_span SET first = ? WHERE space_id = ? AND last = ?', [
-          next,
-          space.id,
-          span.last,
-        ]);
-      await connection.query('UPDATE space SET free = free - 1 WHERE id IN (?)', [spaces.map((space) => space.id)]);
-      const key = span.first.subarray(12).join('.');
-      const made = (await connection.query(
-        'INSERT INTO address (natural_key, sort_key, created_at, updated_at, address, address_family, vrf_id, prefix_id) VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), ?, 4, 1, ?)',
-        [key, key, span.first, prefixId],
-      )) as { insertId: number };
-      const set = (await connection.query(
-        "INSERT INTO change_set (at, actor, via, action) VALUES (UTC_TIMESTAMP(3), 'bench', 'api', 'bench')",
-      )) as { insertId: number };
-      const image = JSON.stringify({ address: key, vrf: 1, interface: null, description: null, note: null });
-      await connection.query("INSERT INTO `change` VALUES (?, 1, 'address', ?, ?, NULL, 1, NULL, ?)", [
-        set.insertId,
-        made.insertId,
-        key,
-        image,
-      ]);
-      await connection.query(
-        "INSERT INTO event (at, kind, record_id, version) VALUES (UTC_TIMESTAMP(3), 'address', ?, 1)",
-        [made.insertId],
-      );
-      await connection.commit();
-    } finally {
-      await connection.release();
-    }
+    const body = JSON.stringify({ prefix: prefixIds[client % prefixIds.length] });
+    const response = await fetch(url, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } });
+    if (!response.ok) throw new Error(await response.text());
+    await response.json();
   };
   try {
     await rate(10, 5, work);
     return await rate(CLIENTS, EACH, work);
   } finally {
-    await pool.end();
+    child.disconnect();
   }
 }

@@ -1,5 +1,5 @@
 import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
-import { contains, parsePrefix } from '@zpine/core/addressing/prefix';
+import { contains, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
@@ -72,7 +72,8 @@ export async function full(tx: Tx, prefix: Stored<'prefix'>, from?: string): Pro
 }
 
 function startOf(prefix: Stored<'prefix'>, from: string | undefined): bigint {
-  if (from === undefined) return sure(parsePrefix(prefix.cidr)).first;
+  // From the first that a device may have: what is below it is in no free space for addresses.
+  if (from === undefined) return usableRange(sure(parsePrefix(prefix.cidr))).first;
   const read = parseIp(from);
   if (!read.ok) throw Refusal.at(['from'], read.fault.code, read.fault.params);
   if (!contains(sure(parsePrefix(prefix.cidr)), read.value)) {
