@@ -35,7 +35,6 @@ const shots: Shot[] = [
     path: '/devices/ard-acc-1?show=edition',
     steps: async (page) => page.getByRole('option', { name: 'alert to 10.77.0.7' }).click(),
   },
-  { name: 'booting', path: '/devices/ske-acc-2?show=booting' },
   {
     name: 'settings',
     path: '/devices/cob-acc-1?show=settings',
@@ -58,6 +57,23 @@ const shots: Shot[] = [
   },
   { name: 'prefixes', path: '/prefixes' },
   { name: 'prefix', path: '/prefixes/10.77.16.0%2F24' },
+  {
+    name: 'space',
+    path: '/prefixes/10.77.16.0%2F20',
+    steps: async (page) => page.getByRole('button', { name: 'free: 10.77.19.0 to 10.77.19.255' }).click(),
+  },
+  {
+    name: 'siteplan',
+    path: '/site-plans/landing',
+    steps: async (page) => {
+      await page.getByRole('button', { name: 'Apply to a site …' }).click();
+      await page.getByRole('dialog').getByLabel('Site').click();
+      await page.keyboard.type('gul');
+      await page.locator('.ant-select-item-option').filter({ hasText: 'gul' }).first().click();
+      await page.getByRole('dialog').getByRole('button', { name: 'Look' }).click();
+      await page.getByText('15 new').waitFor();
+    },
+  },
   { name: 'chassis', path: '/devices/har-core-1' },
   { name: 'cables', path: '/racks/ard%2Fcloset%2Fw1?show=cables' },
   {
@@ -70,15 +86,6 @@ const shots: Shot[] = [
         .click(),
   },
   { name: 'history', path: '/history?actor=admin' },
-  {
-    name: 'search',
-    path: '/',
-    steps: async (page) => {
-      await page.keyboard.press('/');
-      await page.keyboard.type('53a');
-      await page.getByText('Box: ').first().waitFor();
-    },
-  },
   {
     name: 'import',
     path: '/import?kind=device',
@@ -103,6 +110,7 @@ async function bootSome(client: Client): Promise<void> {
     { reason: 'a bigger one' },
   );
   await client.editMany('device', { where: 'site=mos', changes: {}, addLabels: ['quay'], apply: true });
+  await client.add('site', { code: 'gul', title: 'Gullwick', area: 'south-line' });
   const ref = 'ske-acc-2';
   await client.add('device', { name: ref, duty: 'access', model: 'larkfield/lf-24', site: 'ske' });
   await client.add('box', { serial: 'LF24-0188-07', model: 'larkfield/lf-24', mac: '00:00:5e:00:53:d1', device: ref });
