@@ -201,10 +201,11 @@ export class Tx {
       const events = this.changes.map((c) => ({ at, kind: c.kind, record_id: c.id, version: c.versionTo }));
       this.changes = [];
       // Sent one behind the other, without waiting in between: the connection keeps their order.
-      // The id of the set stays with the connection as a variable; the table of changes gives out no ids of its own.
-      const set = this.opened ? '@change_set' : '(@change_set := LAST_INSERT_ID())';
+      // One row needs no statement of its own to keep the id: many are sent in slices, with events in between.
+      const alone = changes.length === 1 && !this.opened;
+      const set = alone ? '(@change_set := LAST_INSERT_ID())' : '@change_set';
       await Promise.all([
-        ...this.openSet(at),
+        ...this.openSet(at, !alone),
         this.insertRows('change', changes, '', { change_set_id: set }),
         this.insertRows('event', events, ''),
       ]);
@@ -223,13 +224,14 @@ export class Tx {
     this.jobs = [];
   }
 
-  /** The change set comes into being with the first change. */
-  private openSet(at: string): Promise<unknown>[] {
+  /** The change set comes into being with the first change; its id stays with the connection as a variable. */
+  private openSet(at: string, keep: boolean): Promise<unknown>[] {
     if (this.opened) return [];
     this.opened = true;
     const { name, via, reason } = this.actor;
     const row = { at, actor: name, via, action: this.action, reason: reason ?? null, undoes: this.undoes };
-    return [this.insertRows('change_set', [row], '')];
+    const set = this.insertRows('change_set', [row], '');
+    return keep ? [set, this.execute('SET @change_set = LAST_INSERT_ID()')] : [set];
   }
 
   private async send(sql: string, values: Values): Promise<unknown> {
