@@ -118,6 +118,7 @@ const examples: Record<string, string> = {
   port: 'ard-acc-1:1/3',
   card: 'har-core-1:2',
   cable: 'ard-acc-1:1/3',
+  carrier: '10.77.1.1~har-core-1:vlan316',
 };
 const exampleKey = (k: KindDescription): string =>
   examples[k.name] ?? k.fields[k.key.parts[0] ?? '']?.example ?? k.name;

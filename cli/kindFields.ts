@@ -15,7 +15,7 @@ export function addFieldOptions(command: Command, k: KindDescription, wanted: (n
       field.title.toLowerCase(),
       field.unit && `in ${field.unit}`,
       field.choices && `one of ${field.choices.join(', ')}`,
-      field.to && `a ${field.to}`,
+      field.to && `${/^[aeio]/.test(field.to) ? 'an' : 'a'} ${field.to}`,
     ];
     command.addOption(new Option(`--${name} <value>`, words.filter(Boolean).join('; ')));
   }

@@ -19,6 +19,7 @@ import { addLists } from './lists.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
 import { addPlanVerbs } from './plans.ts';
 import { addNames } from './names.ts';
+import { addPrefixTree } from './prefixTree.ts';
 import { addOverviews } from './overviews.ts';
 import { report, status } from './refusals.ts';
 import { addSignIn } from './signIn.ts';
@@ -61,6 +62,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addRackFilling(nouns.get('rack') ?? program);
   addAddressVerbs(nouns.get('address') ?? program);
   addPrefixVerbs(nouns.get('prefix') ?? program);
+  addPrefixTree(nouns.get('prefix') ?? program);
   addLinking(nouns.get('address') ?? program);
   addPlanVerbs(nouns.get('siteplan') ?? program);
   addNames(program);

@@ -40,6 +40,7 @@ const ofRefs: Record<string, string> = {
   vrf: 'default',
   template: '',
   prefix: '',
+  address: '10.77.1.1',
 };
 
 function exampleText(field: Field): string {

@@ -183,7 +183,7 @@ export const carrier = kind({
   key: { parts: ['address', 'interface'], make: (parts) => parts.join('~'), split: (key) => key.split('~') },
   fields: {
     address: { type: 'ref', to: 'address', title: 'Address', required: true, fixed: true, part: true },
-    interface: { type: 'ref', to: 'interface', title: 'Interface', required: true, fixed: true, part: true },
+    interface: { own: true, type: 'ref', to: 'interface', title: 'Interface', required: true, fixed: true, part: true },
     priority: {
       type: 'int',
       title: 'Priority',
@@ -206,7 +206,14 @@ export const siteplan = kind({
   fields: {
     name: { type: 'name', title: 'Name', required: true, example: 'landing' },
     title: { type: 'text', title: 'Title', example: 'A landing with one closet' },
-    steps: { type: 'json', title: 'Steps', required: true, nested: true, about: 'What is made, in this order' },
+    steps: {
+      type: 'json',
+      title: 'Steps',
+      required: true,
+      nested: true,
+      example: '[{"vlan": 304, "title": "management"}]',
+      about: 'What is made, in this order',
+    },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'title', 'note'],

@@ -258,27 +258,18 @@ export async function freeCount(tx: Tx, prefixId: number): Promise<bigint> {
   return BigInt(row?.free ?? 0);
 }
 
-/** The free spans of a prefix, in order: for tests and for the map of a space. */
-export async function freeSpans(tx: Tx, prefixId: number, family: Family, holds: Holds): Promise<Span[]> {
-  const rows = await tx.select<SpanRow>(
-    'SELECT f.first, f.last FROM free_span f JOIN space s ON s.id = f.space_id WHERE s.prefix_id = ? AND s.holds = ? ORDER BY f.last',
-    [prefixId, holds],
-  );
-  return rows.map((row) => spanFrom(row, family));
-}
-
-/** The free spans for blocks into which one of a length fits, in order; at most so many. */
-export async function fittingSpans(
+/** The free spans of a prefix, in order; only so many of them, and only those into which a block of a length fits. */
+export async function freeSpans(
   tx: Tx,
   prefixId: number,
   family: Family,
-  length: number,
-  most: number,
+  holds: Holds,
+  { most, length = bitsOf(family) }: { most?: number; length?: number } = {},
 ): Promise<Span[]> {
   const rows = await tx.select<SpanRow>(
     `SELECT f.first, f.last FROM free_span f JOIN space s ON s.id = f.space_id
-     WHERE s.prefix_id = ? AND s.holds = 'blocks' AND f.fit <= ? ORDER BY f.last LIMIT ?`,
-    [prefixId, length, most],
+     WHERE s.prefix_id = ? AND s.holds = ? AND f.fit <= ? ORDER BY f.last ${most === undefined ? '' : 'LIMIT ?'}`,
+    [prefixId, holds, length, ...(most === undefined ? [] : [most])],
   );
   return rows.map((row) => spanFrom(row, family));
 }

@@ -75,6 +75,9 @@ describe('site plans', function () {
       'link gul-xr-1:ge-3 to gul-xr-2:ge-3',
     ]);
     expect(await client.show('device', 'gul-xr-1')).to.include({ main: 'gul-xr-1:lo0' });
+    const source = 'known as @{device.main.address} on @{device.main.interface}';
+    const tried = await client.call('template.try', { body: { template: 'known', source, device: 'gul-xr-1' } });
+    expect(tried.files?.[0]?.text).to.match(/^known as 10\.77\.255\.\d+\/24 on lo0$/m);
     const { items } = await client.list('address', { interface: 'gul-xr-2:ge-3' });
     expect(items[0]).to.include({ description: 'to gul-xr-1:ge-3' });
     expect((await apply('gul')).new).to.equal(0);
@@ -162,5 +165,17 @@ describe('site plans', function () {
     expect(await well('siteplan', 'apply', 'quay', '--site', 'pol', '--yes')).to.match(/pol has all of it$/);
     const [, cidr = ''] = await keysAt('prefix', 'pol');
     expect(await client.show('prefix', cidr)).to.include({ gateway: cidr.replace(/0\/24$/, '254') });
+  });
+
+  it('leave a tree and a space that are drawn as text', async () => {
+    const tree = await demo.well('prefix', 'tree', '10.77.0.0/16', '--depth', '2');
+    expect(tree).to.match(/^10\.77\.16\.0\/20 +### *\.* +25 % +3071 +ard +Ardle$/m);
+    expect(tree).to.match(/^ {2}10\.77\.17\.0\/24 +={9}\. +81\.2 % +48 +ard +316 +Staff at Ardle$/m);
+    expect(await demo.well('prefix', 'tree', '--depth', '1')).to.match(/^10\.77\.0\.0\/16 … /m);
+    const space = await demo.well('prefix', 'space', '10.77.16.0/20');
+    const lines = space.split('\n');
+    expect(lines).to.include(`${'#'.repeat(64)}  10.77.16.0`);
+    expect(lines).to.include(`${'#'.repeat(32)}${'.'.repeat(32)}  10.77.18.0`);
+    expect(space).to.match(/10\.77\.21\.0 +10\.77\.31\.255 +10\.77\.24\.0\/21/);
   });
 });

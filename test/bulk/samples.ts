@@ -16,6 +16,7 @@ const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>
   filler: { positionU: (n) => (n % 20) + 1 },
   setting: { name: (n) => `sample.n${n}`, about: () => 'A sample' },
   card: { slot: (n) => String(n % 100) },
+  siteplan: { steps: () => [{ vlan: 304, title: 'management' }] },
   template: { source: () => 'hostname {device.name}\n' },
 };
 
@@ -68,6 +69,7 @@ const before: Partial<Record<KindName, (client: Client, n: number) => Promise<Re
     const device = await client.add('device', { name: `slotted-${n}`, model: around.key });
     return { device: device.key, model: model.key };
   },
+  carrier: async (client) => ({ address: (await addSample(client, 'address', { shared: true })).key }),
   cable: () => Promise.resolve({ farEnd: 'the next landing' }),
 };
 

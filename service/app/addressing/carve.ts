@@ -8,7 +8,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
-import { fittingSpans, lockSpaces, withheld } from '../../store/spans.ts';
+import { freeSpans, lockSpaces, withheld } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { add } from '../records/add.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
@@ -58,7 +58,7 @@ export async function nextBlocks(
 /** What is free for blocks, without what the prefix keeps for its own addresses. */
 async function holesOf(tx: Tx, prefix: Stored<'prefix'>, p: Prefix, length: number): Promise<Span[]> {
   const kept = [prefix.pool, prefix.quarantine, prefix.heldBack, prefix.gateway].some((one) => one !== null);
-  const free = await fittingSpans(tx, prefix.id, p.family, length, MOST_HOLES);
+  const free = await freeSpans(tx, prefix.id, p.family, 'blocks', { length, most: MOST_HOLES });
   if (!kept) return free;
   const edges = new Set([p.first, lastOf(p)]);
   // Network and broadcast are kept back for devices, not from blocks.

@@ -1,5 +1,5 @@
 /** Several addresses at once, kept for nobody yet: the next free ones, so many in a row, or a stretch by name. */
-import { formatIp } from '@zpine/core/addressing/ip';
+import { bitsOf, formatIp } from '@zpine/core/addressing/ip';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatRange, parseRange } from '@zpine/core/addressing/ranges';
 import { sure } from '@zpine/core/fault';
@@ -8,7 +8,7 @@ import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { defaultVrf } from '@zpine/contract/kinds/addressing';
 import { find, keyOf } from '../../store/records.ts';
-import { bytesOf, freeSpans, lockSpaces } from '../../store/spans.ts';
+import { bytesOf, freeCount, freeSpans, lockSpaces } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { add } from '../records/add.ts';
 import { mustFindField } from '../records/refs.ts';
@@ -43,15 +43,18 @@ interface Wanted {
 async function nextOf(tx: Tx, prefix: Stored<'prefix'>, body: BodyOf<'address.reserve'>): Promise<Wanted> {
   const { family } = sure(parsePrefix(prefix.cidr));
   await lockSpaces(tx, [prefix.id]);
-  const free = await freeSpans(tx, prefix.id, family, 'fixed');
   const wanted = BigInt(body.count);
+  // So many in a row have an aligned block of at least a quarter of them in it.
+  const length = body.inARow ? bitsOf(family) - Math.max(0, Math.floor(Math.log2(body.count)) - 1) : bitsOf(family);
+  const most = body.inARow ? {} : { most: body.count };
+  const free = await freeSpans(tx, prefix.id, family, 'fixed', { length, ...most });
   const runs = body.inARow ? free.filter((span) => span.last - span.first + 1n >= wanted).slice(0, 1) : free;
   const out: string[] = [];
   for (const { first, last } of runs)
     for (let value = first; value <= last && out.length < body.count; value += 1n)
       out.push(formatIp({ family, value }));
   if (out.length === body.count) return { vrf: prefix.vrf, addresses: out };
-  if (body.inARow && free.length > 0)
+  if (body.inARow && (await freeCount(tx, prefix.id)) > 0n)
     throw Refusal.at(['count'], 'run-missing', { prefix: prefix.key, count: body.count });
   throw await full(tx, prefix);
 }

@@ -40,17 +40,19 @@ export interface RunsOut {
 
 /**
  * Prefixes that will be full within some days if they fill on as they did in the last month. What fills by less than a
- * handful, or was looked at for less than three days, tells nothing.
+ * handful, or was looked at for less than three days, tells nothing. What has no sample of late did not change.
  */
 export async function runningOut(tx: Tx, withinDays: number, prefixId?: number): Promise<RunsOut[]> {
   const rows = await tx.select<{ natural_key: string; free: string; was: string; days: number; today: string }>(
     `SELECT p.natural_key, s.free, f.free AS was, DATEDIFF(UTC_DATE(), GREATEST(f.day, UTC_DATE() - INTERVAL ${DAYS} DAY)) AS days,
        DATE_FORMAT(UTC_DATE(), '%Y-%m-%d') AS today
-     FROM space s JOIN prefix p ON p.id = s.prefix_id
+     FROM (SELECT DISTINCT prefix_id FROM fill_sample
+             WHERE ${prefixId === undefined ? `day >= UTC_DATE() - INTERVAL ${DAYS} DAY` : 'prefix_id = ?'}) r
+       JOIN space s ON s.prefix_id = r.prefix_id JOIN prefix p ON p.id = s.prefix_id
        JOIN fill_sample f ON f.prefix_id = s.prefix_id AND f.day = COALESCE(
          (SELECT MAX(m.day) FROM fill_sample m WHERE m.prefix_id = s.prefix_id AND m.day <= UTC_DATE() - INTERVAL ${DAYS} DAY),
          (SELECT MIN(m.day) FROM fill_sample m WHERE m.prefix_id = s.prefix_id))
-     WHERE s.holds = 'fixed' AND s.free < f.free ${prefixId === undefined ? '' : 'AND s.prefix_id = ?'} ORDER BY p.sort_key`,
+     WHERE s.holds = 'fixed' AND s.free < f.free ORDER BY p.sort_key`,
     prefixId === undefined ? [] : [prefixId],
   );
   return rows.flatMap(({ natural_key: prefix, free, was, days, today }): RunsOut[] => {

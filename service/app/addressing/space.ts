@@ -1,10 +1,9 @@
-import { bitsOf } from '@zpine/core/addressing/ip';
 import { formatPrefix, parsePrefix, sizeOf, type Prefix } from '@zpine/core/addressing/prefix';
 import { firstAligned, fitOf } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { mustFind } from '../records/refs.ts';
-import { fittingSpans, freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
+import { freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { fillPercent } from './fill.ts';
 import { restingOf } from './resting.ts';
@@ -19,7 +18,7 @@ const AHEAD_DAYS = 3650;
 export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'>> {
   const prefix = await mustFind(tx, 'prefix', ref);
   const p = sure(parsePrefix(prefix.cidr));
-  const fixed = await freeSpans(tx, prefix.id, p.family, 'fixed');
+  const fixed = await freeSpans(tx, prefix.id, p.family, 'fixed', { most: MOST_SPANS });
   const counts = await tx.one<{ assigned: number; children: number }>(
     `SELECT (SELECT COUNT(*) FROM address WHERE prefix_id = ?) AS assigned, (SELECT COUNT(*) FROM prefix WHERE parent_id = ?) AS children`,
     [prefix.id, prefix.id],
@@ -34,9 +33,7 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
     children: Number(counts?.children ?? 0),
     fillPercent: fillPercent(sizeOf(p), free),
     next: fixed[0] ? ipText(p.family, fixed[0].first) : null,
-    freeSpans: fixed
-      .slice(0, MOST_SPANS)
-      .map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
+    freeSpans: fixed.map((s) => ({ first: ipText(p.family, s.first), last: ipText(p.family, s.last) })),
     holes: await holesOf(tx, prefix.id, p),
     resting: resting.map(({ address, until }) => ({
       address: ipText(p.family, valueOf(address, p.family)),
@@ -49,7 +46,7 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
 
 /** What is free for blocks, with the largest that fits in each stretch. */
 async function holesOf(tx: Tx, prefixId: number, p: Prefix): Promise<ReplyOf<'prefix.space'>['holes']> {
-  const spans = await fittingSpans(tx, prefixId, p.family, bitsOf(p.family), MOST_SPANS);
+  const spans = await freeSpans(tx, prefixId, p.family, 'blocks', { most: MOST_SPANS });
   return spans.map((span) => {
     const length = fitOf(span, p.family);
     const first = firstAligned(span, length, p.family) ?? span.first;

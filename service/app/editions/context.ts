@@ -69,6 +69,9 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
       vrf: await keyOf(tx, 'vrf', a.vrf),
     });
   }
+  const main =
+    addresses.find((a) => a.interface === device.main && device.main !== null) ??
+    addresses.find((a) => a.interface === device.management && device.management !== null);
   const ports = shownInterfaces.filter((i) => (i as ValMap).form === 'port');
   return {
     device,
@@ -82,6 +85,7 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
         note: device.note,
         position: device.positionU,
         management: await managementMap(tx, device, interfaces, vlans, settings),
+        main: main ? { interface: names.get(main.interface ?? 0) ?? null, address: written(main) } : null,
       },
       box: await boxMap(tx, device),
       ...(await placeMaps(tx, device)),
