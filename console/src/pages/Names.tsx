@@ -99,7 +99,7 @@ function FileText({ name, text }: { name: string; text: string }) {
   };
   return (
     <>
-      <Button size="small" onClick={save} disabled={text === ''}>
+      <Button size="small" onClick={save} disabled={text === ''} style={{ display: 'block' }}>
         Download {name}
       </Button>
       <pre className="panel mono filetext">{text === '' ? 'nothing to name yet' : text}</pre>

@@ -10,7 +10,7 @@ import { kindAt } from '../records/paths.ts';
 import { useMe } from '../session.tsx';
 import { useKeyboard } from './keyboard.ts';
 import { useLive } from './live.ts';
-import { placeOf, places } from './navigation.ts';
+import { placeOf, placeOfPage, places } from './navigation.ts';
 import { Search } from './Search.tsx';
 
 export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }) {
@@ -90,7 +90,7 @@ function Navigation({ waiting, arriving }: { waiting: number; arriving: number }
   const me = useMe();
   const [, first = ''] = useLocation().pathname.split('/');
   const kind = kindAt(first);
-  const here = kind ? placeOf(kind)?.to : `/${first}`;
+  const here = (kind ? placeOf(kind) : placeOfPage(first))?.to ?? `/${first}`;
   return (
     <nav aria-label="Main">
       {places

@@ -7,6 +7,8 @@ export interface Place {
   key: string;
   /** The kinds whose lists are tabs here, the first one first. */
   kinds: KindName[];
+  /** Pages of its own that are no list. */
+  pages?: string[];
   admin?: boolean;
 }
 
@@ -20,6 +22,7 @@ export const places: Place[] = [
     to: '/prefixes',
     key: 'a',
     kinds: ['prefix', 'address', 'vlan', 'siteplan', 'vrf', 'carrier', 'use'],
+    pages: ['lookup', 'names'],
   },
   { title: 'Settings', to: '/settings', key: 's', kinds: ['setting'] },
   { title: 'Templates', to: '/templates', key: 'l', kinds: ['template'] },
@@ -29,3 +32,5 @@ export const places: Place[] = [
 ];
 
 export const placeOf = (kind: KindName): Place | undefined => places.find((place) => place.kinds.includes(kind));
+
+export const placeOfPage = (first: string): Place | undefined => places.find((place) => place.pages?.includes(first));
