@@ -92,7 +92,8 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
   await run(store, actor, 'bench', async (tx) => {
     for (let i = 0; i < TAKES; i += 1) await (await takeNext(tx, long.id, 4, begin))?.done;
   });
-  const empty = await query('10.1.0.0/24');
+  // Once for nothing: what is measured first would pay for everything that is still cold.
+  await query('10.1.0.0/24');
   const rows = [
     {
       what: 'in a /8 with a million scattered addresses taken',
@@ -104,6 +105,7 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
       times: await query('10.128.0.0/12'),
     },
   ];
+  const empty = await query('10.1.0.0/24');
   await report.commit();
   await report.release();
   await pool.end();
