@@ -2,9 +2,9 @@ import { expect } from 'chai';
 import { sure } from '../fault.ts';
 import { formatHandOut, numberOf, parseHandOut, startFor } from './handOut.ts';
 import { formatIp, type Family } from './ip.ts';
-import { addressAt, formatOffset, offsetsOf, parseOffset, rangesAt } from './offsets.ts';
+import { addressAt, formatOffset, parseOffset, rangesAt } from './offsets.ts';
 import { parsePrefix } from './prefix.ts';
-import { formatRanges, parseRanges } from './ranges.ts';
+import { formatRanges } from './ranges.ts';
 
 const v4 = sure(parsePrefix('10.77.16.0/22'));
 const v6 = sure(parsePrefix('2001:db8:77:10::/64'));
@@ -25,11 +25,10 @@ describe('places inside a prefix', () => {
     expect(rangesAt(v4, '.1-.2-.3')).to.nested.include({ ok: false, 'fault.code': 'offset-syntax' });
   });
 
-  it('make ranges, and come back from them', () => {
+  it('make ranges', () => {
+    expect(formatRanges(sure(rangesAt(v6, '::a-::ff')))).to.equal('2001:db8:77:10::a-2001:db8:77:10::ff');
     const ranges = sure(rangesAt(v4, '.200-.239, +300'));
     expect(formatRanges(ranges)).to.equal('10.77.16.200-10.77.16.239, 10.77.17.44');
-    expect(offsetsOf(v4, ranges)).to.equal('.200-.239, +300');
-    expect(offsetsOf(v6, sure(parseRanges('2001:db8:77:10::a-2001:db8:77:10::ff')))).to.equal('::a-::ff');
   });
 });
 

@@ -1,8 +1,8 @@
 /** Places inside a prefix whatever its network is: `.11`, `::b`, `+300`; and stretches of such: `.200-.239`. */
 import { fail, ok, type Parsed } from '../fault.ts';
 import { formatIp, parseIp, type Family } from './ip.ts';
-import { lastOf, sizeOf, type Prefix } from './prefix.ts';
-import { formatRange, type Range } from './ranges.ts';
+import { sizeOf, type Prefix } from './prefix.ts';
+import { type Range } from './ranges.ts';
 
 export type OffsetFault = 'offset-syntax' | 'offset-outside';
 
@@ -48,13 +48,3 @@ export function rangesAt(p: Prefix, text: string): Parsed<Range[], OffsetFault> 
   }
   return ok(out);
 }
-
-/** The same the other way round, for ranges that lie inside. */
-export const offsetsOf = (p: Prefix, ranges: readonly Range[]): string =>
-  ranges
-    .map((range) => {
-      if (range.first.value < p.first || range.last.value > lastOf(p)) return formatRange(range);
-      const [first, last] = [range.first, range.last].map(({ value }) => formatOffset(value - p.first, p.family));
-      return first === last ? first : `${first}-${last}`;
-    })
-    .join(', ');

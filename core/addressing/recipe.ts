@@ -82,8 +82,6 @@ const prefixFields = [
   'description',
 ] as const;
 
-export const stepKind = (step: RecipeStep): StepKind => kindNames.find((name) => name in step) ?? 'block';
-
 /** Reads the steps of a plan; every fault is told with its place. */
 export function readRecipe(given: unknown): { steps: RecipeStep[]; faults: RecipeFault[] } {
   const reader = new Reader();
