@@ -26,6 +26,40 @@ export async function measure(
   return timesOf(taken);
 }
 
+/**
+ * Several things, turn by turn, so that whatever slows the machine for a while slows all of them: one of each, again and
+ * again, each time in another order.
+ */
+export async function measureInTurns(
+  count: number,
+  works: readonly (() => Promise<unknown>)[],
+  warm = Math.ceil(count / 10),
+): Promise<Times[]> {
+  const taken = works.map((): number[] => []);
+  for (let i = 0; i < warm + count; i += 1)
+    for (let at = 0; at < works.length; at += 1) {
+      const turn = (at + i) % works.length;
+      const start = performance.now();
+      await works[turn]?.();
+      if (i >= warm) taken[turn]?.push(performance.now() - start);
+    }
+  return taken.map(timesOf);
+}
+
+/** Two rates, turn by turn; the medians of their rounds. */
+export async function ratesInTurns(
+  rounds: number,
+  one: () => Promise<number>,
+  other: () => Promise<number>,
+): Promise<[number, number]> {
+  const rates: [number[], number[]] = [[], []];
+  for (let i = 0; i < rounds; i += 1) {
+    rates[0].push(await one());
+    rates[1].push(await other());
+  }
+  return [timesOf(rates[0]).median, timesOf(rates[1]).median];
+}
+
 /** How many calls a second `clients` workers get done together. */
 export async function rate(
   clients: number,

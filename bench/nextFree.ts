@@ -11,13 +11,14 @@ import { openStore } from '../service/service.ts';
 import { byId } from '../service/store/records.ts';
 import { bytesOf, nextFree, rebuild, spaceOf, takeNext } from '../service/store/spans.ts';
 import { read, run, type Actor, type Store } from '../service/store/tx.ts';
-import { measure, rate, type Row } from './measure.ts';
+import { measureInTurns, rate, ratesInTurns, type Row } from './measure.ts';
 
 const actor: Actor = { name: 'bench', via: 'service' };
 const SCATTERED = 1_000_000;
 const TAKES = 100_000;
 const CLIENTS = 50;
 const EACH = 20;
+const ROUNDS = 5;
 const PREFIXES = 50;
 /** Within 1.5 times of one another. */
 const ALIKE = 1 / 1.5;
@@ -32,24 +33,30 @@ export async function nextFreeRows(database: Mariadb): Promise<Row[]> {
     const api = await clientFor(service.url, 'engineer');
     for (const cidr of ['10.3.0.0/16', '10.4.0.0/16']) await api.add('prefix', { cidr });
     const assign = (prefix: string) => api.call('address.assign', { body: { prefix } });
-    await rate(10, 5, () => assign('10.3.0.0/16'));
-    const one = await rate(CLIENTS, EACH, () => assign('10.3.0.0/16'));
-    const byHand = await handWritten(database, [(await api.show('prefix', '10.4.0.0/16')).id]);
-
     const many = (of: number) => Array.from({ length: PREFIXES }, (_, i) => ({ cidr: `10.${of}.${i}.0/24` }));
     const ours = await api.addAll('prefix', many(5));
     const theirs = await api.addAll('prefix', many(6));
-    const spread = await rate(CLIENTS, EACH, (client) => assign(ours[client % PREFIXES]?.key ?? ''));
-    const spreadByHand = await handWritten(
-      database,
-      theirs.map((prefix) => prefix.id),
+    const byHand = await bareServer(database);
+    const single = (await api.show('prefix', '10.4.0.0/16')).id;
+    await rate(10, 5, () => assign('10.3.0.0/16'));
+    await rate(10, 5, () => byHand.assign(single));
+    const [one, oneByHand] = await ratesInTurns(
+      ROUNDS,
+      () => rate(CLIENTS, EACH, () => assign('10.3.0.0/16')),
+      () => rate(CLIENTS, EACH, () => byHand.assign(single)),
     );
+    const [spread, spreadByHand] = await ratesInTurns(
+      ROUNDS,
+      () => rate(CLIENTS, EACH / 2, (client) => assign(ours[client % PREFIXES]?.key ?? '')),
+      () => rate(CLIENTS, EACH / 2, (client) => byHand.assign(theirs[client % PREFIXES]?.id ?? 0)),
+    );
+    byHand.stop();
     return [
       ...rows,
       rateRow(
         `assignments by ${CLIENTS} clients out of one prefix: API beside a bare HTTP server with hand-written SQL`,
         one,
-        byHand,
+        oneByHand,
       ),
       rateRow(`the same out of ${PREFIXES} prefixes`, spread, spreadByHand),
     ];
@@ -78,7 +85,7 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
       return row;
     });
     const space = await read(store, actor, (tx) => spaceOf(tx, Number(id), 'fixed'));
-    return measure(1500, () => read(store, actor, (tx) => nextFree(tx, space, family, from ?? first)));
+    return () => read(store, actor, (tx) => nextFree(tx, space, family, from ?? first));
   };
   await add('10.1.0.0/24');
   await add('2001:db8:1::/64');
@@ -92,30 +99,36 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
   await run(store, actor, 'bench', async (tx) => {
     for (let i = 0; i < TAKES; i += 1) await (await takeNext(tx, long.id, 4, begin))?.done;
   });
-  // Once for nothing: what is measured first would pay for everything that is still cold.
-  await query('10.1.0.0/24');
-  const rows = [
+  const spaces = [
+    { what: 'an empty /24', query: await query('10.1.0.0/24') },
     {
       what: 'in a /8 with a million scattered addresses taken',
-      times: await query('11.0.0.0/8', (11n << 24n) + 7_000_003n),
+      query: await query('11.0.0.0/8', (11n << 24n) + 7_000_003n),
     },
-    { what: 'in a /64', times: await query('2001:db8:1::/64') },
+    { what: 'in a /64', query: await query('2001:db8:1::/64') },
     {
       what: `after ${TAKES.toLocaleString('en')} takes, with an old read view open`,
-      times: await query('10.128.0.0/12'),
+      query: await query('10.128.0.0/12'),
     },
   ];
-  const empty = await query('10.1.0.0/24');
+  const times = await measureInTurns(
+    1500,
+    spaces.map((space) => space.query),
+  );
+  const empty = times[0]?.median ?? Number.NaN;
   await report.commit();
   await report.release();
   await pool.end();
-  return rows.map(({ what, times }) => ({
-    what: `next free address, the query alone: ${what}, beside an empty /24`,
-    figure: `${times.median.toFixed(3)} ms`,
-    reference: `${empty.median.toFixed(3)} ms`,
-    ratio: empty.median / times.median,
-    aim: ALIKE,
-  }));
+  return spaces.slice(1).map(({ what }, i) => {
+    const median = times[i + 1]?.median ?? Number.NaN;
+    return {
+      what: `next free address, the query alone: ${what}, beside an empty /24`,
+      figure: `${median.toFixed(3)} ms`,
+      reference: `${empty.toFixed(3)} ms`,
+      ratio: empty / median,
+      aim: ALIKE,
+    };
+  });
 }
 
 const loginOf = ({ socket, user, password }: Mariadb) => ({
@@ -152,23 +165,20 @@ async function scatter(store: Store, prefix: number, base: bigint): Promise<void
   });
 }
 
-/** The same clients, and the same rows behind the same row lock, through a bare HTTP server with SQL written by hand. */
-async function handWritten(database: Mariadb, prefixIds: number[]): Promise<number> {
+/** The same rows behind the same row lock, through a bare HTTP server with SQL written by hand. */
+async function bareServer(database: Mariadb): Promise<{ assign(prefix: number): Promise<void>; stop(): void }> {
   const { socketPath, user, password, database: name } = loginOf(database);
   const child = fork(new URL('./bareServer.ts', import.meta.url), [socketPath, user, password, name], {
     execArgv: ['--import', 'tsx'],
   });
   const url = await new Promise<string>((done) => child.once('message', (message) => done(String(message))));
-  const work = async (client: number) => {
-    const body = JSON.stringify({ prefix: prefixIds[client % prefixIds.length] });
-    const response = await fetch(url, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } });
-    if (!response.ok) throw new Error(await response.text());
-    await response.json();
+  return {
+    assign: async (prefix) => {
+      const body = JSON.stringify({ prefix });
+      const response = await fetch(url, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } });
+      if (!response.ok) throw new Error(await response.text());
+      await response.json();
+    },
+    stop: () => child.disconnect(),
   };
-  try {
-    await rate(10, 5, work);
-    return await rate(CLIENTS, EACH, work);
-  } finally {
-    child.disconnect();
-  }
 }

@@ -27,7 +27,7 @@ describe('the demo', function () {
       });
       void ended.then(() => fail(new Error(`it ended early: ${said}`)));
     });
-    return { child, said, url: /http:\/\/[\d.:]+/.exec(said)?.[0] ?? '', ended };
+    return { child, said, url: /http:\/\/[\d.]+:\d+/.exec(said)?.[0] ?? '', ended };
   }
 
   /** The processes of this machine whose command line or environment names the state folder. */

@@ -1,6 +1,6 @@
 /** Stock DHCP clients, broadcasting on a wire of their own: two network namespaces with a cable between them. */
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
@@ -131,6 +131,7 @@ describe('stock clients on a wire of their own', () => {
   it('dhclient gets lease, options and file', async function () {
     this.timeout(30_000);
     const conf = join(folder, 'dhclient.conf');
+    const pidFile = join(folder, 'pid');
     writeFileSync(
       conf,
       'option boot-servers code 150 = array of ip-address;\nrequest subnet-mask, routers, domain-name, domain-name-servers, host-name, ntp-servers, tftp-server-name, bootfile-name, boot-servers;\n',
@@ -150,10 +151,15 @@ describe('stock clients on a wire of their own', () => {
       '-lf',
       join(folder, 'leases'),
       '-pf',
-      join(folder, 'pid'),
+      pidFile,
       'zpdown',
     );
-    process.kill(Number(readFileSync(join(folder, 'pid'), 'utf8')));
+    // It goes to the background first, and only then writes its number.
+    for (let i = 0; i < 200 && !existsSync(pidFile); i += 1) await new Promise((resolve) => setTimeout(resolve, 50));
+    await new Promise((resolve) => setTimeout(resolve, 50));
+    const client = Number(readFileSync(pidFile, 'utf8'));
+    expect(client).to.be.greaterThan(1);
+    process.kill(client);
     expect(told()).to.include({
       new_ip_address: '10.77.16.11',
       new_subnet_mask: '255.255.255.0',
