@@ -3,6 +3,7 @@
  * here too; their words are made from the same params. `remedy` says what to do next.
  */
 import { addressingErrors } from './addressingErrors.ts';
+import { fleetErrors } from './fleetErrors.ts';
 import { hardwareErrors } from './hardwareErrors.ts';
 import { importErrors } from './importErrors.ts';
 import { onboardingErrors } from './onboardingErrors.ts';
@@ -185,6 +186,7 @@ export const errors = {
   ...addressingErrors,
   ...hardwareErrors,
   ...onboardingErrors,
+  ...fleetErrors,
   ...importErrors,
 
   // Requests and who makes them

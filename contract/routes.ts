@@ -4,6 +4,7 @@ import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
 import { addressingRoutes } from './addressingRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
+import { fleetRoutes } from './fleetRoutes.ts';
 import { hardwareRoutes } from './hardwareRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
@@ -365,6 +366,7 @@ export const verbRoutes = {
     media: 'text/event-stream',
   }),
   ...onboardingRoutes,
+  ...fleetRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

@@ -16,7 +16,7 @@ export function labControl(lab: Lab): Hono {
   app.get('/faults', (c) => c.json(faults));
   app.get('/devices', (c) => c.json(lab.names().map((name) => lab.state(name))));
   app.get('/devices/:name', (c) => c.json(lab.state(c.req.param('name'))));
-  app.get('/devices/:name/running', (c) => c.text(lab.device(c.req.param('name')).memory.print()));
+  app.get('/devices/:name/running', (c) => c.text(lab.device(c.req.param('name')).print()));
   app.post('/devices', async (c) => {
     const input = (await c.req.json()) as DeviceInput;
     lab.add(input);

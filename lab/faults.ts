@@ -12,6 +12,12 @@ export const faults = {
   'other-password': 'has an account that knows another password',
   forgets: 'does not keep its configuration by itself',
   'no-room': 'cannot keep anything',
+  'old-algorithms': 'offers SSH algorithms of long ago only',
+  'other-key': 'shows another host key than before',
+  'no-prompt': 'lets one in, and never shows a prompt',
+  floods: 'answers to everything with fifty megabytes',
+  'goes-away': 'ends the session in the middle of what it runs',
+  unplugged: 'has lost the cable of the first port that heard something',
   slow: 'takes four times as long for everything',
 } as const;
 

@@ -8,18 +8,24 @@ import { sure } from '@zpine/core/fault';
 import { Relay } from './boot/relay.ts';
 import { type Fault, isFault } from './faults.ts';
 import { FurrowSwitch, type Flash } from './furrow/switch.ts';
+import { hearsSchema } from './hears.ts';
+import { QuillRouter, ShaleHost } from './running.ts';
 import { newHostKey } from './ssh.ts';
 import { Wire } from './wire.ts';
 
 const deviceSchema = z.strictObject({
   /** How the lab calls it: a box, wherever it is plugged. */
   name: z.string().regex(/^[a-z0-9._-]+$/),
-  model: z.enum(['LF-24', 'LF-48', 'LF-C4']),
+  model: z.enum(['LF-24', 'LF-48', 'LF-C4', 'CB-7', 'TW-8']),
   serial: z.string().max(60),
   mac: z.string().regex(/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/),
   version: z.string().default('2.4.1'),
-  /** The relay of the wire that it is plugged into. */
-  relay: z.ipv4(),
+  /** The relay of the wire that it is plugged into; what starts from its own configuration needs none. */
+  relay: z.ipv4().optional(),
+  /** What it has stored from the beginning. */
+  kept: z.string().max(200_000).optional(),
+  /** What hangs on its ports. */
+  hears: z.array(hearsSchema).default([]),
   circuit: z.string().max(200).optional(),
   power: z.enum(['on', 'off']).default('off'),
   faults: z.array(z.string().refine(isFault)).default([]),
@@ -51,7 +57,7 @@ export interface DeviceState {
   model: string;
   serial: string;
   mac: string;
-  relay: string;
+  relay: string | null;
   circuit: string | null;
   on: boolean;
   faults: string[];
@@ -63,13 +69,17 @@ export interface DeviceState {
 
 export class LabFault extends Error {}
 
+type LabDevice = FurrowSwitch | QuillRouter | ShaleHost;
+/** Where nothing is said, a box is plugged in here. */
+const NOWHERE = '127.0.0.1';
+
 export class Lab {
   private readonly wire: Wire;
   private readonly server: string;
   private readonly paceMs: number;
   private readonly folder: string;
   private readonly relays = new Map<string, Relay>();
-  private readonly devices = new Map<string, { entry: DeviceEntry; device: FurrowSwitch }>();
+  private readonly devices = new Map<string, { entry: DeviceEntry; device: LabDevice }>();
 
   /** Memories of the devices are kept in `folder`. */
   constructor(input: LabInput, folder: string) {
@@ -100,17 +110,26 @@ export class Lab {
   add(input: DeviceInput): void {
     const entry = deviceSchema.parse(input);
     if (this.devices.has(entry.name)) throw new LabFault(`there is a device ${entry.name} already`);
-    const { name, serial, model, mac, version, cards } = entry;
-    const flash = this.flashOf(name);
-    const device = new FurrowSwitch({
+    const { name, serial, model, mac, version, cards, hears } = entry;
+    const flash = this.flashOf(name, entry.kept ?? '');
+    const common = {
       particulars: { serial, model, mac, version, cards },
-      plug: { relay: this.relay(entry.relay), circuit: entry.circuit },
       wire: this.wire,
       flash,
       faults: new Set(entry.faults as Fault[]),
+      hears,
       paceMs: this.paceMs,
       saved: () => writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 }),
-    });
+    };
+    const device =
+      model === 'CB-7'
+        ? new QuillRouter(common)
+        : model === 'TW-8'
+          ? new ShaleHost(common)
+          : new FurrowSwitch({
+              ...common,
+              plug: { relay: this.relay(entry.relay ?? NOWHERE), circuit: entry.circuit },
+            });
     this.devices.set(name, { entry, device });
   }
 
@@ -118,9 +137,9 @@ export class Lab {
     return join(this.folder, `${name}.json`);
   }
 
-  private flashOf(name: string): Flash {
+  private flashOf(name: string, kept: string): Flash {
     if (existsSync(this.pathOf(name))) return JSON.parse(readFileSync(this.pathOf(name), 'utf8')) as Flash;
-    const flash: Flash = { kept: '', hostKey: newHostKey() };
+    const flash: Flash = { kept, hostKey: newHostKey() };
     writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 });
     return flash;
   }
@@ -131,10 +150,17 @@ export class Lab {
     return relay;
   }
 
-  device(name: string): FurrowSwitch {
+  device(name: string): LabDevice {
     const found = this.devices.get(name);
     if (!found) throw new LabFault(`there is no device ${name}; there are ${[...this.devices.keys()].join(', ')}`);
     return found.device;
+  }
+
+  /** One that is a Furrow switch. */
+  furrow(name: string): FurrowSwitch {
+    const device = this.device(name);
+    if (!(device instanceof FurrowSwitch)) throw new LabFault(`${name} is no Furrow switch`);
+    return device;
   }
 
   names(): string[] {
@@ -145,22 +171,25 @@ export class Lab {
   replug(name: string, relay: string, circuit: string | undefined): void {
     const device = this.device(name);
     if (device.isOn) throw new LabFault(`${name} is on; switch it off first`);
+    if (!(device instanceof FurrowSwitch))
+      throw new LabFault(`${name} boots from nobody: where it hangs makes no difference`);
     device.options.plug = { relay: this.relay(relay), circuit };
   }
 
   state(name: string): DeviceState {
     const device = this.device(name);
-    const { particulars, plug, faults, flash } = device.options;
+    const { particulars, faults, flash } = device.options;
+    const plug = device instanceof FurrowSwitch ? device.options.plug : undefined;
     return {
       name,
       model: particulars.model,
       serial: particulars.serial,
       mac: particulars.mac,
-      relay: plug.relay.address,
-      circuit: plug.circuit ?? null,
+      relay: plug?.relay.address ?? null,
+      circuit: plug?.circuit ?? null,
       on: device.isOn,
       faults: [...faults],
-      leased: device.lease?.address ?? null,
+      leased: (device instanceof FurrowSwitch ? device.lease?.address : undefined) ?? null,
       address: device.address ?? null,
       kept: flash.kept !== '',
       log: device.log.slice(-30),

@@ -1,22 +1,54 @@
-/** An SSH server at one address, with a shell behind it. */
-import ssh2, { type Connection, type ServerChannel } from 'ssh2';
+/** An SSH server at one address: a shell with a prompt behind it, or commands one by one. */
+import { connect as connectSocket } from 'node:net';
+import ssh2, { type Algorithms, type Connection, type ServerChannel } from 'ssh2';
+import { type Fault } from './faults.ts';
 
 const { Server, utils } = ssh2;
 
 export interface ShellLike {
   prompt: () => string;
+  /** The reply to a line; undefined ends the session. */
   line: (text: string) => string | undefined;
 }
+
+/** What a command comes to where each stands for itself. */
+export interface Ended {
+  out: string;
+  wrong: string;
+  status: number;
+}
+
+export type DoorFault = Extract<Fault, 'old-algorithms' | 'other-key' | 'no-prompt' | 'floods' | 'goes-away'>;
+const doorFaultNames: readonly string[] = ['old-algorithms', 'other-key', 'no-prompt', 'floods', 'goes-away'];
+
+/** Those of a device's faults that show at its door; they may be switched on and off meanwhile. */
+export const doorFaults =
+  (faults: ReadonlySet<Fault>) =>
+  (fault: DoorFault): boolean =>
+    doorFaultNames.includes(fault) && faults.has(fault);
 
 export interface DoorOptions {
   address: string;
   port: number;
   hostKey: string;
+  faults: (fault: DoorFault) => boolean;
   admits: (user: string, password: string) => boolean;
-  shell: () => ShellLike;
+  shell?: (user: string) => ShellLike;
+  exec?: (command: string, user: string) => Ended;
+  /** Where a connection by way of this device goes; left out where none may. */
+  forward?: (address: string, port: number) => { address: string; port: number };
 }
 
 export const newHostKey = (): string => utils.generateKeyPairSync('ed25519').private;
+
+/** What devices of long ago had. */
+const OLD: Algorithms = {
+  kex: ['diffie-hellman-group14-sha1', 'diffie-hellman-group1-sha1'],
+  cipher: ['aes128-cbc', '3des-cbc'],
+  hmac: ['hmac-sha1'],
+} as Algorithms;
+
+const FLOOD_BYTES = 50 * 1024 * 1024;
 
 export class SshDoor {
   private readonly options: DoorOptions;
@@ -28,8 +60,11 @@ export class SshDoor {
   }
 
   open(): Promise<void> {
-    const { address, port, hostKey } = this.options;
-    const server = new Server({ hostKeys: [hostKey] }, (connection) => this.greet(connection));
+    const { address, port, hostKey, faults } = this.options;
+    const hostKeys = [faults('other-key') ? newHostKey() : hostKey];
+    const server = new Server({ hostKeys, ...(faults('old-algorithms') ? { algorithms: OLD } : {}) }, (connection) =>
+      this.greet(connection),
+    );
     this.server = server;
     return new Promise((resolve, reject) => {
       server.once('error', reject);
@@ -48,35 +83,80 @@ export class SshDoor {
   private greet(connection: Connection): void {
     (connection as Connection & { setNoDelay?: (on: boolean) => void }).setNoDelay?.(true);
     this.connections.add(connection);
+    let user = '';
     connection.on('close', () => this.connections.delete(connection));
     connection.on('error', () => connection.end());
     connection.on('authentication', (context) => {
+      user = context.username;
       if (context.method === 'password' && this.options.admits(context.username, context.password)) context.accept();
       else context.reject(['password']);
     });
     connection.on('session', (accept) => {
       const session = accept();
       session.on('pty', (acceptPty) => acceptPty?.());
-      session.on('shell', (acceptShell) => this.serve(acceptShell()));
+      session.on('shell', (acceptShell, reject) => {
+        const shell = this.options.shell?.(user);
+        if (shell) this.serve(acceptShell(), shell, connection);
+        else reject?.();
+      });
+      session.on('exec', (acceptExec, reject, { command }) => {
+        if (this.options.exec) this.execute(acceptExec(), command, user, connection);
+        else reject?.();
+      });
+    });
+    connection.on('tcpip', (accept, reject, { destIP, destPort }) => {
+      const to = this.options.forward?.(destIP, destPort);
+      if (!to) return reject();
+      const socket = connectSocket({ host: to.address, port: to.port, noDelay: true });
+      socket.once('connect', () => {
+        const channel = accept();
+        channel.on('error', () => socket.destroy());
+        socket.on('error', () => channel.end());
+        socket.pipe(channel).pipe(socket);
+      });
+      socket.once('error', () => reject());
     });
   }
 
+  private execute(channel: ServerChannel, command: string, user: string, connection: Connection): void {
+    const { faults, exec } = this.options;
+    if (faults('no-prompt')) return;
+    if (faults('floods')) return flood(channel, () => channel.end());
+    if (faults('goes-away')) return void connection.end();
+    const { out, wrong, status } = exec?.(command, user) ?? { out: '', wrong: '', status: 127 };
+    channel.write(out);
+    if (wrong !== '') channel.stderr.write(wrong);
+    channel.exit(status);
+    channel.end();
+  }
+
   /** Lines in, replies out, with the echo of a terminal. */
-  private serve(channel: ServerChannel): void {
-    const shell = this.options.shell();
+  private serve(channel: ServerChannel, shell: ShellLike, connection: Connection): void {
+    const { faults } = this.options;
     const write = (text: string) => channel.write(text.replaceAll('\n', '\r\n'));
     let typed = '';
-    write(shell.prompt());
+    if (faults('no-prompt')) write('\nready\n');
+    else write(shell.prompt());
     channel.on('data', (bytes: Buffer) => {
       typed += bytes.toString('utf8').replaceAll('\r\n', '\n').replaceAll('\r', '\n');
       for (let end = typed.indexOf('\n'); end >= 0; end = typed.indexOf('\n')) {
         const line = typed.slice(0, end);
         typed = typed.slice(end + 1);
         write(`${line}\n`);
+        if (faults('no-prompt')) continue;
+        if (faults('floods')) {
+          flood(channel, () => write(shell.prompt()));
+          continue;
+        }
         const reply = shell.line(line);
         if (reply === undefined) {
           channel.exit(0);
           channel.end();
+          return;
+        }
+        if (faults('goes-away') && reply.length > 20) {
+          write(reply.slice(0, reply.length / 2));
+          connection.end();
           return;
         }
         write(reply + shell.prompt());
@@ -84,4 +164,23 @@ export class SshDoor {
     });
     channel.on('error', () => channel.end());
   }
+}
+
+/** Fifty megabytes, as fast as they are taken; ends early when nobody listens any more. */
+function flood(channel: ServerChannel, then: () => void): void {
+  const line = `${'flood '.repeat(1300)}\r\n`;
+  let left = FLOOD_BYTES;
+  let gone = false;
+  channel.once('close', () => (gone = true));
+  const more = () => {
+    while (left > 0 && !gone) {
+      left -= line.length;
+      if (!channel.write(line)) {
+        channel.once('drain', more);
+        return;
+      }
+    }
+    if (!gone) then();
+  };
+  more();
 }

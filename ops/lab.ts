@@ -72,7 +72,7 @@ function list(devices: Device[]): void {
   for (const d of devices) {
     const state = d.on ? `on${d.address ? `, ${d.address}` : d.leased ? `, leased ${d.leased}` : ''}` : 'off';
     print(
-      `${d.name.padEnd(14)}${d.model.padEnd(8)}${d.serial.padEnd(15)}${d.mac.padEnd(19)}${d.relay.padEnd(13)}${state}${d.faults.length > 0 ? `  (${d.faults.join(', ')})` : ''}\n`,
+      `${d.name.padEnd(14)}${d.model.padEnd(8)}${d.serial.padEnd(15)}${d.mac.padEnd(19)}${(d.relay ?? '').padEnd(13)}${state}${d.faults.length > 0 ? `  (${d.faults.join(', ')})` : ''}\n`,
     );
   }
 }

@@ -134,6 +134,12 @@ export const options = {
     'How long the service waits between two tries to sign in on a device',
     'seconds',
   ),
+  mailServer: option(
+    'ZPINE_MAIL_SERVER',
+    z.union([z.url({ protocol: /^smtps?$/ }), z.literal('')]).default(''),
+    'Where notices are handed over as e-mail: smtp://host:port, or smtps://; left empty, none is sent',
+  ),
+  mailFrom: option('ZPINE_MAIL_FROM', z.string().max(200).default('Zealous Pine <zpine@localhost>'), 'Who writes them'),
   logLevel: option(
     'ZPINE_LOG_LEVEL',
     z.enum(['debug', 'info', 'warn', 'error', 'silent']).default('info'),

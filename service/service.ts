@@ -6,9 +6,13 @@ import { type Logger } from 'pino';
 import { Worker } from './app/worker.ts';
 import { Boot } from './boot/boot.ts';
 import { type Config } from './config.ts';
+import { Jumps } from './fleet/jumps.ts';
 import { Keeper } from './fleet/keeper.ts';
+import { Runner } from './fleet/runner.ts';
+import { Watcher } from './fleet/watcher.ts';
 import { makeServer } from './http/server.ts';
 import { connect } from './store/database.ts';
+import { Dialects } from './store/dialects.ts';
 import { EventFeed } from './store/events.ts';
 import { migrate } from './store/migrate.ts';
 import { checkSealer } from './store/keyCheck.ts';
@@ -38,6 +42,7 @@ export function openStore(config: Config): Store {
     sequelize,
     models: defineModels(sequelize),
     sealer: sealerFrom(config.keyFile),
+    dialects: new Dialects(),
     place: { address: config.bootAddress, httpPort: config.bootHttpPort },
     limits: {
       packet: config.waitPacket,
@@ -69,8 +74,18 @@ export async function startService(
   });
   await worker.start();
   const { dialMap } = config;
-  const keeper = new Keeper(store, dialMap, log);
+  const jumps = new Jumps(dialMap);
+  const keeper = new Keeper(store, dialMap, jumps.open, log);
   keeper.start();
+  const runner = new Runner(store, dialMap, jumps.open, log);
+  runner.start();
+  const watcher = new Watcher(
+    store,
+    { dialMap, jump: jumps.open, firstContact: false },
+    { server: config.mailServer, from: config.mailFrom },
+    log,
+  );
+  watcher.start();
   const place = { address: config.bootAddress, httpPort: config.bootHttpPort };
   const boot =
     config.bootAddress === ''
@@ -100,7 +115,8 @@ export async function startService(
   const stop = async (): Promise<void> => {
     closing.abort();
     feed.stop();
-    await Promise.all([worker.stop(), keeper.stop(), boot?.stop(), closeServer(server)]);
+    await Promise.all([worker.stop(), keeper.stop(), runner.stop(), watcher.stop(), boot?.stop(), closeServer(server)]);
+    jumps.stop();
     await store.sequelize.close();
     log.info('stopped');
   };

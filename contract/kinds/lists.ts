@@ -23,10 +23,20 @@ export const dialect = kind({
   path: 'dialects',
   title: 'Dialect',
   titles: 'Dialects',
-  about: 'The language of a network operating system.',
+  about: 'The language of a network operating system: how its configuration is written, and how to talk to it.',
   group: 'hardware',
   key: { parts: ['name'] },
-  fields: { name: { type: 'name', title: 'Name', required: true, example: 'furrow' }, ...common },
+  fields: {
+    name: { type: 'name', title: 'Name', required: true, example: 'furrow' },
+    title: common.title,
+    sheet: {
+      type: 'source',
+      title: 'Sheet',
+      about:
+        'What the service has to know to talk to its devices, as YAML. Left empty: the one that ships under this name',
+    },
+    note: common.note,
+  },
   list: ['key', 'title', 'note'],
 });
 

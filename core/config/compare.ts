@@ -1,5 +1,5 @@
 /** What a device should run against what it runs: owned sections only; the rest is counted, shown and left alone. */
-import { parseIndented, type ConfigLine } from './tree.ts';
+import { type ConfigLine } from './tree.ts';
 
 export interface Intended {
   text: string;
@@ -27,12 +27,18 @@ export interface Comparison {
 const headOf = (line: string, heads: readonly string[]): string =>
   heads.filter((head) => line === head || line.startsWith(`${head} `)).sort((a, b) => b.length - a.length)[0] ?? line;
 
-export function compareConfig(intended: Intended, actual: string, heads: readonly string[]): Comparison {
+/** What comparing has to know of a dialect. */
+export interface Reader {
+  parse: (text: string) => ConfigLine[];
+  sheet: { heads: readonly string[] };
+}
+
+export function compareConfig(intended: Intended, actual: string, { parse, sheet: { heads } }: Reader): Comparison {
   const owned: { section: string; nodes: ConfigLine[] }[] = [];
   for (const { name, owned: ours, from, to } of intended.sections) {
-    if (ours) owned.push({ section: name, nodes: parseIndented(intended.text.slice(from, to)) });
+    if (ours) owned.push({ section: name, nodes: parse(intended.text.slice(from, to)) });
   }
-  const running = parseIndented(actual);
+  const running = parse(actual);
   const out: Comparison = { matches: false, missing: [], extra: [], elsewhere: [], right: 0 };
   /** Families that we own, with the section that does. */
   const families = new Map<string, string>();

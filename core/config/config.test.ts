@@ -2,7 +2,6 @@ import { expect } from 'chai';
 import { describe, it } from 'mocha';
 import fc from 'fast-check';
 import { compareConfig, type Intended } from './compare.ts';
-import { furrow } from './dialects/furrow.ts';
 import { parseIndented, walk } from './tree.ts';
 
 describe('indented configurations', () => {
@@ -39,8 +38,8 @@ function intended(ours: string, theirs = ''): Intended {
     ],
   };
 }
-const compare = (ours: string, actual: string, theirs = '') =>
-  compareConfig(intended(ours, theirs), actual, furrow.heads);
+const reader = { parse: parseIndented, sheet: { heads: ['name', 'clock follow', 'socket', 'lane', 'account', 'way'] } };
+const compare = (ours: string, actual: string, theirs = '') => compareConfig(intended(ours, theirs), actual, reader);
 
 describe('comparing', () => {
   it('finds no difference in other orders and other indentation', () => {
@@ -74,27 +73,5 @@ describe('comparing', () => {
   });
   it('wants a line twice that is meant twice', () => {
     expect(compare('greeting\n  | a\n  | a\n', 'greeting\n  | a\n').missing).to.have.length(1);
-  });
-});
-
-describe('the way in of a Furrow configuration', () => {
-  it('is read from its own text', () => {
-    const text =
-      'account zpine\n  phrase sealed $6$abc$def\n  rank full\nface lane 304\n  inet 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
-    expect(furrow.wayIn(text)).to.deep.equal({
-      addresses: [{ on: 'lane 304', address: '10.77.16.11/24' }],
-      gateway: '10.77.16.1',
-      users: [{ name: 'zpine', password: '$6$abc$def', sealed: true }],
-      shell: true,
-      callHome: 'http://10.77.0.10/life/x',
-    });
-    expect(furrow.wayIn('')).to.deep.equal({
-      addresses: [],
-      gateway: undefined,
-      users: [],
-      shell: false,
-      callHome: undefined,
-    });
-    expect(furrow.interfaceName('vlan304')).to.equal('lane 304');
   });
 });

@@ -42,6 +42,9 @@ describe('the shell of a Furrow switch', () => {
     const s = new Shell({
       memory: m,
       about: () => 'model LF-24\n',
+      tell: () => undefined,
+      full: true,
+      fault: () => undefined,
       kept: () => kept,
       keep: () => void (kept = m.print()),
       restart: () => undefined,

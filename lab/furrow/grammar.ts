@@ -55,6 +55,8 @@ export const grammar: Record<string, GrammarRow[]> = {
     { form: new RegExp(`^way (?:${IP}/\\d{1,2}) by \\d+\\.\\d+\\.\\d+\\.\\d+$`), refuse: address },
     { form: /^shell (on|off)$/, single: 'shell' },
     { form: /^report to (https?:\/\/\S+)$/, single: 'report to' },
+    // The second password, that those who only look need to change anything.
+    { form: /^climb by (\S+)$/, single: 'climb by' },
   ],
   greeting: [{ form: /^\|(?: .*)?$/ }],
   account: [

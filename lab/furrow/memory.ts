@@ -97,6 +97,10 @@ export class Memory {
     });
   }
 
+  all(form: RegExp): string[] {
+    return this.top.flatMap((entry) => form.exec(entry.text)?.[1] ?? []);
+  }
+
   first(form: RegExp): string | undefined {
     for (const entry of this.top) {
       const found = form.exec(entry.text)?.[1];

@@ -4,6 +4,12 @@ import { type Memory } from './memory.ts';
 export interface ShellHost {
   memory: Memory;
   about: () => string;
+  /** What it tells by the other words: faces, kin, pairs, macs, clock. */
+  tell: (word: string) => string | undefined;
+  /** Whether this user may change anything without climbing. */
+  full: boolean;
+  /** Turns down or swallows lines, where it has such a fault. */
+  fault: (line: string) => 'turn down' | 'swallow' | undefined;
   kept: () => string;
   /** Stores the running configuration; gives why it could not. */
   keep: () => string | undefined;
@@ -15,19 +21,23 @@ export class Shell {
   private readonly host: ShellHost;
   private ploughing = false;
   private way: string[] = [];
+  private climbing = false;
+  private top = false;
 
   constructor(host: ShellHost) {
     this.host = host;
   }
 
   prompt(): string {
+    if (this.climbing) return 'phrase: ';
     const name = this.host.memory.first(/^name (\S+)$/) ?? 'furrow';
-    return `${name}${this.ploughing ? '/plough' : ''}: `;
+    return `${name}${this.ploughing ? '/plough' : this.top ? '/top' : ''}: `;
   }
 
   /** The reply to a line, or undefined when the session is over. */
   line(text: string): string | undefined {
     const line = text.trim();
+    if (this.climbing) return this.climb(line);
     if (line === '') return '';
     return this.ploughing ? this.plough(line) : this.plain(line);
   }
@@ -45,7 +55,11 @@ export class Shell {
         const why = host.keep();
         return why === undefined ? 'kept\n' : `not taken: ${why}\n`;
       }
+      case 'climb':
+        this.climbing = true;
+        return '';
       case 'plough':
+        if (!host.full && !this.top) return 'not taken: you only look; climb first\n';
         this.ploughing = true;
         this.way = [];
         return '';
@@ -57,9 +71,20 @@ export class Shell {
         return 'erased; restart to begin anew\n';
       case 'leave':
         return undefined;
-      default:
-        return `not understood: ${line}\n`;
+      default: {
+        const told = /^tell (\S+)$/.exec(line)?.[1];
+        return (told === undefined ? undefined : host.tell(told)) ?? `not understood: ${line}\n`;
+      }
     }
+  }
+
+  private climb(phrase: string): string {
+    this.climbing = false;
+    if (phrase !== '' && phrase === this.host.memory.first(/^climb by (\S+)$/)) {
+      this.top = true;
+      return '';
+    }
+    return 'not taken: that is not the phrase\n';
   }
 
   private plough(line: string): string {
@@ -74,6 +99,9 @@ export class Shell {
     const struck = /^strike (.+)$/.exec(line)?.[1];
     if (struck !== undefined)
       return this.host.memory.strike(this.way, struck) ? '' : `not taken: there is no "${struck}" here\n`;
+    const fault = this.host.fault(line);
+    if (fault === 'turn down') return 'not taken: internal fault\n';
+    if (fault === 'swallow') return '';
     // A line that does not fit where one stands is tried from the outside, as typed files want it.
     let taken = this.host.memory.take(this.way, line);
     if ('why' in taken && this.way.length > 0) {

@@ -6,11 +6,13 @@ import { DhcpClient, type Lease } from '../boot/dhcpClient.ts';
 import { type Relay } from '../boot/relay.ts';
 import { fetchFile } from '../boot/tftpClient.ts';
 import { type Fault } from '../faults.ts';
-import { SshDoor } from '../ssh.ts';
+import { type Hears } from '../hears.ts';
+import { doorFaults, SshDoor } from '../ssh.ts';
 import { sleep } from '../sleep.ts';
 import { type Wire } from '../wire.ts';
 import { Memory, type Rejected } from './memory.ts';
 import { Shell } from './shell.ts';
+import { tellClock, tellFaces, tellKin, tellMacs, tellPairs } from './tell.ts';
 
 /** What it is, screwed on. */
 export interface Particulars {
@@ -48,6 +50,7 @@ export interface SwitchOptions {
   wire: Wire;
   flash: Flash;
   faults: Set<Fault>;
+  hears: readonly Hears[];
   /** How long a step of booting takes. */
   paceMs: number;
   saved: () => void;
@@ -109,6 +112,10 @@ export class FurrowSwitch {
     this.memory.clear();
     this.lease = undefined;
     this.note('power off');
+  }
+
+  print(): string {
+    return this.memory.print();
   }
 
   erase(): void {
@@ -230,10 +237,14 @@ export class FurrowSwitch {
     this.door = new SshDoor({
       ...wire.to(address, 22),
       hostKey: flash.hostKey,
+      faults: doorFaults(this.options.faults),
       admits: (user, password) => this.admits(user, password),
-      shell: () =>
+      shell: (user) =>
         new Shell({
           memory: this.memory,
+          full: this.rankOf(user) !== 'look',
+          tell: (word) => this.tell(word),
+          fault: (line) => this.lineFault(line),
           about: () => this.about(),
           kept: () => flash.kept,
           keep: () => this.keep(),
@@ -254,6 +265,28 @@ export class FurrowSwitch {
         return form === 'sealed' ? fitsSha512crypt(password, phrase, sha512) : form === 'plain' && phrase === password;
       });
     });
+  }
+
+  private rankOf(user: string): string | undefined {
+    const [account] = this.memory.below(/^account (\S+)$/).filter(({ head }) => head[1] === user);
+    return account?.lines.map((line) => /^rank (\S+)$/.exec(line)?.[1]).find((rank) => rank !== undefined);
+  }
+
+  private lineFault(line: string): 'turn down' | 'swallow' | undefined {
+    if (this.has('rejects-line') && /^(socket|clock|journal) /.test(line)) return 'turn down';
+    return this.has('drops-line') && /^(clock|journal) /.test(line) ? 'swallow' : undefined;
+  }
+
+  private tell(word: string): string | undefined {
+    const heard = this.has('unplugged') ? this.options.hears.slice(1) : this.options.hears;
+    const told: Record<string, () => string> = {
+      faces: () => tellFaces(this.memory, heard),
+      kin: () => tellKin(heard),
+      pairs: () => tellPairs(heard),
+      macs: () => tellMacs(heard),
+      clock: () => tellClock(this.memory),
+    };
+    return told[word]?.();
   }
 
   /** Says by HTTP that it lives, from its new address. */

@@ -34,6 +34,14 @@ import { moveStage, overview } from './device.ts';
 import { declare } from './devices/declare.ts';
 import { fit, forgetHostKey } from './devices/fit.ts';
 import { nextName } from './devices/nextName.ts';
+import { ask, captureNow, groups, reach } from './fleet/asks.ts';
+import { diffCaptures, listCaptures, revealCapture, searchCaptures, showCapture } from './fleet/captures.ts';
+import { errand, go, takeBack } from './fleet/errands.ts';
+import { acceptHostKeys } from './fleet/hostKeys.ts';
+import { liveAddresses, liveMac } from './fleet/live.ts';
+import { listRuns, showRun, showRunRow, stopRun } from './fleet/runs.ts';
+import { checkSheet, shippedDialects, trySheet } from './fleet/sheets.ts';
+import { listNotices, listWatched } from './fleet/watch.ts';
 import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
 import { templateNames } from './editions/names.ts';
 import { faultsOf, shownFault } from './editions/templates.ts';
@@ -168,6 +176,30 @@ const verbs: VerbHandlers = {
     await forgetHostKey(tx, ref(call));
     return null;
   },
+  'dialect.shipped': (tx) => shippedDialects(tx),
+  'dialect.check': (_tx, { body }) => Promise.resolve(checkSheet(body)),
+  'dialect.try': (tx, { body }) => trySheet(tx, body),
+  'run.list': (tx, { query }) => listRuns(tx, query),
+  'run.show': (tx, { params, query }) => showRun(tx, params.id ?? '', query),
+  'run.row': (tx, { params }) => showRunRow(tx, params.id ?? '', params.device ?? ''),
+  'run.groups': (tx, { params }) => groups(tx, params.id ?? ''),
+  'run.stop': (tx, { params }) => stopRun(tx, params.id ?? ''),
+  'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),
+  'run.takeBack': (tx, { params }) => takeBack(tx, params.id ?? ''),
+  'run.reach': (tx, { body }) => reach(tx, body),
+  'run.ask': (tx, { body }) => ask(tx, body),
+  'run.capture': (tx, { body }) => captureNow(tx, body),
+  'run.errand': (tx, { body }) => errand(tx, body),
+  'hostKey.accept': (tx, { body }) => acceptHostKeys(tx, body),
+  'capture.list': (tx, { query }) => listCaptures(tx, query),
+  'capture.show': (tx, { params }) => showCapture(tx, params.id ?? ''),
+  'capture.reveal': (tx, { params }) => revealCapture(tx, params.id ?? ''),
+  'capture.diff': (tx, { query }) => diffCaptures(tx, query),
+  'capture.search': (tx, { query }) => searchCaptures(tx, query),
+  'live.addresses': (tx, { query }) => liveAddresses(tx, query),
+  'live.mac': (tx, { query }) => liveMac(tx, query),
+  'watch.list': (tx, { query }) => listWatched(tx, query),
+  'notice.list': (tx, { query }) => listNotices(tx, query),
   today: (tx) => today(tx),
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
   'history.list': (tx, { query }) => history(tx, query),

@@ -1,6 +1,8 @@
 import { type JobWork } from '../store/jobs.ts';
 import { run } from '../store/tx.ts';
 import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
+import { dropOldCaptures } from './fleet/captures.ts';
+import { everywhereSettings, numberSetting } from './settings/effective.ts';
 
 const HOUR = 3600;
 /** Rows that have had their day, and how long that is. Deleted in slices, so that no lock is held for long. */
@@ -13,6 +15,8 @@ const leftovers = [
   'DELETE FROM stranger WHERE last_at < UTC_TIMESTAMP(3) - INTERVAL 90 DAY LIMIT 1000',
   'DELETE FROM upload WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',
   'DELETE FROM event WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',
+  "DELETE FROM run WHERE state = 'ended' AND ended_at < UTC_TIMESTAMP(3) - INTERVAL 90 DAY LIMIT 1000",
+  'DELETE FROM notice WHERE at < UTC_TIMESTAMP(3) - INTERVAL 90 DAY LIMIT 1000',
   OLD_SAMPLES,
 ];
 
@@ -22,6 +26,10 @@ export const housekeeping: JobWork = async (store) => {
     do removed = await run(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) => tx.execute(statement));
     while (removed === 1000);
   }
+  await run(store, { name: 'service', via: 'service' }, 'captures', async (tx) => {
+    const keep = numberSetting(await everywhereSettings(tx), 'capture.keep') ?? 50;
+    while ((await dropOldCaptures(tx, Math.max(1, keep))) === 1000);
+  });
   await run(store, { name: 'service', via: 'service' }, 'samples', takeSamples);
   return HOUR;
 };

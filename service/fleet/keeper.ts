@@ -2,6 +2,7 @@
 import { type DialRow } from '@zpine/core/addressing/dial';
 import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
+import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
 
 interface Log {
@@ -16,15 +17,17 @@ const AT_ONCE = 8;
 export class Keeper {
   private readonly store: Store;
   private readonly dialMap: readonly DialRow[];
+  private readonly jump: Jump;
   private readonly log: Log;
   private readonly running = new Set<Promise<void>>();
   private stopping = false;
   private wake: (() => void) | undefined;
   private loop: Promise<void> | undefined;
 
-  constructor(store: Store, dialMap: readonly DialRow[], log: Log) {
+  constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;
     this.dialMap = dialMap;
+    this.jump = jump;
     this.log = log;
   }
 
@@ -72,7 +75,7 @@ export class Keeper {
 
   private async look(probe: Probe): Promise<void> {
     try {
-      const result = await prove(probe, this.dialMap);
+      const result = await prove(probe, { dialMap: this.dialMap, jump: this.jump, firstContact: true });
       await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
     } catch (error) {
       this.log.warn({ err: error, device: probe.deviceKey }, 'a device could not be looked at');

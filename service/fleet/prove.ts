@@ -1,71 +1,75 @@
 /** Proves an arriving device: signs in, reads what it is and what it runs, compares, makes sure that it is kept. */
 import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { compareConfig, type Comparison, type Difference } from '@zpine/core/config/compare';
-import { dialectOf } from '@zpine/core/config/dialect';
-import { type DialectDescription } from '@zpine/core/config/dialects/description';
-import { dial, type DialRow } from '@zpine/core/addressing/dial';
+import { type Dialect } from '@zpine/core/dialect/dialect';
+import { type Rung } from '@zpine/core/fleet/rungs';
 import { type Probe, type ProofResult } from '../app/arrivals/proof.ts';
 import { hideSecrets, offTheWire } from '../app/editions/content.ts';
-import { NotReached, Session } from './session.ts';
+import { connect, type HostKey, type Way } from './connect.ts';
+import { NotReached } from './notReached.ts';
+import { openSession, type Session } from './session.ts';
 
-const VRF = 'default';
+/** The rungs as an arrival tells them apart. */
+const whyOf = (rung: Rung): Extract<ArrivalEvent, { kind: 'not-reached' }>['why'] =>
+  rung === 'sign-in' || rung === 'host-key' ? rung : rung === 'exchange' ? 'algorithms' : 'connect';
 
-export async function prove(probe: Probe, dialMap: readonly DialRow[]): Promise<ProofResult> {
-  const dialect = dialectOf(probe.dialect);
-  if (!dialect)
-    return { events: [{ kind: 'not-reached', why: 'sign-in', detail: `nothing is known of ${probe.dialect}` }] };
-  const { address, port } = dial(dialMap, VRF, { address: probe.address, port: probe.port });
-  let session: Session;
+const notReached = (error: unknown): ArrivalEvent =>
+  error instanceof NotReached
+    ? { kind: 'not-reached', why: whyOf(error.rung), detail: error.message }
+    : {
+        kind: 'not-reached',
+        why: 'connect',
+        detail: `the session ended early: ${error instanceof Error ? error.message : String(error)}`,
+      };
+
+export async function prove(probe: Probe, way: Way): Promise<ProofResult> {
+  const { dialect, access } = probe.target;
+  if (!dialect) return { events: [{ kind: 'not-reached', why: 'sign-in', detail: `nothing is known of its dialect` }] };
+  let hostKey: HostKey | undefined;
+  let session: Session | undefined;
   try {
-    session = await Session.open(
-      { host: address, port, user: probe.user, password: probe.password, pinned: probe.pinned },
-      dialect,
-    );
+    const connected = await connect(probe.target, way);
+    hostKey = connected.hostKey;
+    session = await openSession(connected.client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
+    return { hostKey, ...(await inspect(session, probe, dialect, hostKey)) };
   } catch (error) {
-    if (!(error instanceof NotReached)) throw error;
-    return { events: [{ kind: 'not-reached', why: error.why, detail: error.message }] };
-  }
-  const hostKey = { fingerprint: session.fingerprint, algorithm: session.algorithm };
-  try {
-    return { hostKey, ...(await inspect(session, probe, dialect)) };
-  } catch (error) {
-    const detail = `the session ended early: ${error instanceof Error ? error.message : String(error)}`;
-    return { hostKey, events: [{ kind: 'not-reached', why: 'connect', detail }] };
+    return { hostKey, events: [notReached(error)] };
   } finally {
-    session.close();
+    session?.close();
   }
 }
+
+const textOf = async (session: Session, command: string): Promise<string> => (await session.run(command)).text;
 
 async function inspect(
   session: Session,
   probe: Probe,
-  dialect: DialectDescription,
+  dialect: Dialect,
+  hostKey: HostKey,
 ): Promise<Omit<ProofResult, 'hostKey'>> {
-  const { commands, particulars } = dialect.shell;
-  const about = await session.run(commands.particulars);
-  const found = {
-    model: particulars.model.exec(about)?.[1] ?? '',
-    serial: particulars.serial.exec(about)?.[1] ?? '',
-    version: particulars.version.exec(about)?.[1] ?? '',
+  const { version, cards } = dialect.sheet.questions;
+  const about = version ? (dialect.rowsOf('version', await textOf(session, version.command))[0] ?? {}) : {};
+  const found = { model: about.model ?? '', serial: about.serial ?? '', version: about.version ?? '' };
+  const compared = await compareAll(session, probe, dialect, found, hostKey);
+  if (!cards) return compared;
+  const rows = dialect.rowsOf('cards', await textOf(session, cards.command));
+  return {
+    cards: rows.map(({ slot = '', model = '', serial = '' }) => ({ slot, model, serial })),
+    ...compared,
   };
-  const cards = [...about.matchAll(particulars.cards)].map(([, slot = '', model = '', serial = '']) => ({
-    slot,
-    model,
-    serial,
-  }));
-  return { cards, ...(await compareAll(session, probe, dialect, found)) };
 }
 
 async function compareAll(
   session: Session,
   probe: Probe,
-  dialect: DialectDescription,
+  dialect: Dialect,
   found: { model: string; serial: string; version: string },
+  hostKey: HostKey,
 ): Promise<Omit<ProofResult, 'hostKey' | 'cards'>> {
-  const { commands } = dialect.shell;
   const { serial, model } = probe.expected;
+  const { user } = probe.target.access;
   const events: ArrivalEvent[] = [
-    { kind: 'reached', evidence: { address: probe.address, user: probe.user, hostKey: session.fingerprint, ...found } },
+    { kind: 'reached', evidence: { address: probe.address, user, hostKey: hostKey.fingerprint, ...found } },
   ];
   if (serial !== null && found.serial.toLowerCase() !== serial.toLowerCase()) {
     return {
@@ -77,7 +81,7 @@ async function compareAll(
       events: [...events, { kind: 'wrong-box', evidence: { what: 'model', found: found.model, expected: model } }],
     };
   }
-  const running = offTheWire(await session.run(commands.running), probe.token);
+  const running = offTheWire(await textOf(session, dialect.sheet.running), probe.token);
   const compared = compareWith(probe, running, dialect);
   const comparison = { ...shown(compared, probe), at: new Date().toISOString() };
   if (!compared.matches) {
@@ -95,9 +99,9 @@ async function compareAll(
 /** Lines differ by what they stand in, too. */
 const lineText = ({ above, line }: Difference): string => [...above, line].join(' > ');
 
-function compareWith(probe: Probe, actual: string, dialect: DialectDescription): Comparison {
+function compareWith(probe: Probe, actual: string, dialect: Dialect): Comparison {
   const [main] = probe.files;
-  return compareConfig(main ?? { text: '', sections: [] }, actual, dialect.heads);
+  return compareConfig(main ?? { text: '', sections: [] }, actual, dialect);
 }
 
 function shown(compared: Comparison, probe: Probe): Comparison {
@@ -112,12 +116,14 @@ function shown(compared: Comparison, probe: Probe): Comparison {
 }
 
 /** The stored configuration is read; where it is not the edition, the device is told to keep, and read again. */
-async function kept(session: Session, probe: Probe, dialect: DialectDescription): Promise<ArrivalEvent> {
-  const { commands, refusal } = dialect.shell;
-  const stored = async () => compareWith(probe, offTheWire(await session.run(commands.kept), probe.token), dialect);
+async function kept(session: Session, probe: Probe, dialect: Dialect): Promise<ArrivalEvent> {
+  const { stored: storedBy, keep } = dialect.sheet;
+  // Where nothing but what runs can be read, what runs is what is kept.
+  if (storedBy === undefined) return { kind: 'kept', evidence: { by: 'the device itself' } };
+  const stored = async () => compareWith(probe, offTheWire(await textOf(session, storedBy), probe.token), dialect);
   if ((await stored()).matches) return { kind: 'kept', evidence: { by: 'the device itself' } };
-  const said = await session.run(commands.keep);
-  const refused = refusal.exec(said)?.[2];
+  if (keep === undefined) return { kind: 'not-kept', evidence: { why: 'its dialect has no word to keep' } };
+  const { refused } = await session.run(keep);
   if (refused !== undefined) return { kind: 'not-kept', evidence: { why: refused } };
   const again = await stored();
   if (again.matches) return { kind: 'kept', evidence: { by: 'our command' } };

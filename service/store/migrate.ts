@@ -1,6 +1,7 @@
 import { Umzug } from 'umzug';
 import { type Sequelize, QueryTypes } from 'sequelize';
 import { addressingSteps } from './migrations/addressing.ts';
+import { fleetSteps } from './migrations/fleet.ts';
 import { bulkSteps } from './migrations/bulk.ts';
 import { ledgerSteps } from './migrations/ledger.ts';
 import { onboardingSteps } from './migrations/onboarding.ts';
@@ -18,6 +19,7 @@ export const steps: Step[] = [
   ...rackSteps,
   ...hardwareSteps,
   ...addressingSteps,
+  ...fleetSteps,
 ];
 
 /**

@@ -6,11 +6,12 @@ import { type Limits } from '@zpine/core/arrival/arrival';
 import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
 import { isAway, isDeadlock } from './database.ts';
+import { type Dialects } from './dialects.ts';
 import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
 
-/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys. */
-export const ownKinds = ['value', 'edition', 'host-key'] as const;
+/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures. */
+export const ownKinds = ['value', 'edition', 'host-key', 'capture'] as const;
 export type OwnKind = (typeof ownKinds)[number];
 
 /** Who writes, through what, and why. */
@@ -61,6 +62,7 @@ export class Tx {
   readonly sealer: Sealer;
   readonly place: BootPlace;
   readonly limits: Limits;
+  readonly dialects: Dialects;
   /** Natural keys by kind and id, as far as this unit of work has seen them. */
   readonly keys = new Map<KindName, Map<number, string>>([['vrf', new Map([[DEFAULT_VRF, defaultVrf]])]]);
   private readonly store: Store;
@@ -87,6 +89,7 @@ export class Tx {
     this.sealer = store.sealer;
     this.place = store.place;
     this.limits = store.limits;
+    this.dialects = store.dialects;
     this.transaction = transaction;
     this.actor = actor;
     this.action = action;
@@ -281,6 +284,7 @@ export interface Store {
   sequelize: Sequelize;
   models: Models;
   sealer: Sealer;
+  dialects: Dialects;
   /** How far the database's clock was ahead of this machine's when it was last asked. */
   clock?: { offsetMs: number; sampledAt: number };
 }

@@ -42,11 +42,11 @@ describe('an arriving chassis', () => {
       '3 empty -',
       '4 undeclared arrival',
     ]);
-    expect(o.lab.device('chassis').memory.print()).to.contain('socket 1/3\n  about "crane"');
+    expect(o.lab.device('chassis').print()).to.contain('socket 1/3\n  about "crane"');
   });
 
   it('refuses a line for a port of a card that is not there', async () => {
-    const edition = o.lab.device('chassis').memory;
+    const edition = o.lab.furrow('chassis').memory;
     expect(edition.take([], 'socket 2/1')).to.deep.equal({ why: 'LF-C4 has sockets 1/1 to 1/24, 4/1 to 4/24' });
   });
 

@@ -1,14 +1,12 @@
 /** What is needed to prove a device, and what its proof means. The signing in itself is done in fleet/. */
 import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { type Comparison } from '@zpine/core/config/compare';
-import { dialectOf } from '@zpine/core/config/dialect';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { managementOf } from '../addressing/management.ts';
 import { type Files } from '../editions/content.ts';
 import { filesOf, type EditionRow } from '../editions/editions.ts';
-import { mapSetting, numberSetting, settingsOf, textSetting } from '../settings/effective.ts';
-import { dialectIdOf } from '../settings/layers.ts';
+import { type Target } from '../fleet/access.ts';
+import { targetsOf } from '../fleet/targets.ts';
 import { noteFound } from '../hardware/slots.ts';
 import { apply, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
@@ -19,12 +17,8 @@ export interface Probe {
   fence: number;
   device: number;
   deviceKey: string;
-  dialect: string;
+  target: Target;
   address: string;
-  port: number;
-  user: string;
-  password: string;
-  pinned: string | null;
   token: string;
   files: Files;
   expected: { serial: string | null; model: string | null };
@@ -75,20 +69,13 @@ export async function claimProbe(tx: Tx): Promise<Probe | 'impossible' | undefin
 async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   if (!device) return undefined;
-  const management = await managementOf(tx, device);
-  const settings = await settingsOf(tx, device);
-  const dialect = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
-  const user = textSetting(settings, 'access.user');
-  const password = user === undefined ? undefined : mapSetting(settings, 'users')[user];
+  const target = (await targetsOf(tx, [device])).get(device.id);
   const edition =
     row.edition_id === null
       ? undefined
       : await tx.one<EditionRow>('SELECT * FROM edition WHERE id = ?', [row.edition_id]);
-  if (!management || !dialectOf(dialect) || !dialect || user === undefined || password === undefined || !edition)
-    return undefined;
-  const key = await tx.one<{ fingerprint: string }>('SELECT fingerprint FROM host_key WHERE device_id = ?', [
-    device.id,
-  ]);
+  const login = target && (target.access.password ?? target.access.key);
+  if (!target?.dialect || target.address === null || login === undefined || !edition) return undefined;
   const [box] = await find(tx, 'box', { device_id: device.id });
   const model = await keyOf(tx, 'model', box?.model ?? device.model);
   return {
@@ -96,12 +83,8 @@ async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
     fence: row.fence + 1,
     device: device.id,
     deviceKey: device.key,
-    dialect,
-    address: management.address.address,
-    port: numberSetting(settings, 'access.port') ?? 22,
-    user,
-    password,
-    pinned: key?.fingerprint ?? null,
+    target,
+    address: target.address,
     token: row.token,
     files: filesOf(tx, edition),
     expected: { serial: box?.serial ?? null, model: model?.split('/').at(-1) ?? null },

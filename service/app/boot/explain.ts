@@ -2,15 +2,14 @@
 import { codeOf } from '@zpine/core/dhcp/options';
 import { type Message } from '@zpine/core/dhcp/message';
 import { buildReply } from '@zpine/core/dhcp/reply';
-import { dialectOf } from '@zpine/core/config/dialect';
 import { Refusal } from '@zpine/contract/errors';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
-import { find, keyOf } from '../../store/records.ts';
+import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { managementOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
-import { dialectIdOf } from '../settings/layers.ts';
+import { dialectOf } from '../fleet/dialects.ts';
 import { isDeclaredRelay, linkOf } from './identify.ts';
 import { fixedIn, pooled } from './leases.ts';
 import { tellDevice } from './tell.ts';
@@ -81,7 +80,7 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
     (await pooled(tx, link, 'pool', { word: box.serial, mac: box.mac ?? '', device: device.id, stranger: null }));
   if (!place) return silent(`there is no address for it in ${link.key}: none of its own, and no free one in the pool`);
   const { told, noFile } = await tellDevice(tx, device, link, place);
-  const vendorClass = dialectOf(await keyOf(tx, 'dialect', await dialectIdOf(tx, device)))?.boot.vendorClass;
+  const vendorClass = (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
   const reply = buildReply(pretended(box.mac ?? '00:00:00:00:00:00', relay, vendorClass), 'OFFER', told);
   if (!reply.ok) throw new Refusal(reply.fault.code, reply.fault.params);
   return {

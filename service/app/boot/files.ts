@@ -1,13 +1,13 @@
 /** Boot files: names of records, given to the address that was leased to the device, inside its arrival window. */
-import { dialectOf } from '@zpine/core/config/dialect';
+import { bootFileOf } from '@zpine/core/dialect/dialect';
 import { utf8Bytes } from '@zpine/core/text/utf8';
 import { type Stored } from '@zpine/contract/kinds';
-import { byIds, keyOf } from '../../store/records.ts';
+import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival } from '../arrivals/arrivals.ts';
 import { onTheWire, sha256 } from '../editions/content.ts';
 import { filesOf, publishedOf } from '../editions/editions.ts';
-import { dialectIdOf } from '../settings/layers.ts';
+import { dialectOf } from '../fleet/dialects.ts';
 import { leaseAt } from './leases.ts';
 import { noteBoot } from './records.ts';
 
@@ -53,11 +53,11 @@ export async function fileFor(tx: Tx, name: string, from: string): Promise<FileA
 }
 
 async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<FileAnswer> {
-  const described = dialectOf(await keyOf(tx, 'dialect', await dialectIdOf(tx, device)));
+  const sheet = (await dialectOf(tx, device))?.sheet;
+  const main = sheet && bootFileOf(sheet, device.key);
   const edition = await publishedOf(tx, device.id);
-  if (!described) return { ok: false, code: 'access', why: `nothing is known of how ${device.key} boots` };
+  if (main === undefined) return { ok: false, code: 'access', why: `nothing is known of how ${device.key} boots` };
   if (!edition) return { ok: false, code: 'access', why: `no edition of ${device.key} is published` };
-  const main = described.boot.fileName(device.key);
   const file = filesOf(tx, edition).find((f) => name === (f.name === '' ? main : `${device.key}/${f.name}`));
   if (!file) return { ok: false, code: 'not-found', why: `${device.key} has no such file; its first is ${main}` };
   const arrival = await openArrival(tx, device.id);

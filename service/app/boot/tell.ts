@@ -4,13 +4,14 @@ import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { sure } from '@zpine/core/fault';
 import { codeOf, type OptionName, type OptionValue } from '@zpine/core/dhcp/options';
 import { type Offerable, type Told } from '@zpine/core/dhcp/reply';
-import { dialectOf } from '@zpine/core/config/dialect';
+import { bootFileOf } from '@zpine/core/dialect/dialect';
 import { layerText } from '@zpine/core/settings/layers';
 import { type Stored } from '@zpine/contract/kinds';
 import { keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { openArrival } from '../arrivals/arrivals.ts';
 import { publishedOf } from '../editions/editions.ts';
+import { dialectById } from '../fleet/dialects.ts';
 import { dialectIdOf } from '../settings/layers.ts';
 import { listSetting, numberSetting, settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
 import { type Place } from './leases.ts';
@@ -107,23 +108,24 @@ async function bootFile(
   device: Stored<'device'>,
 ): Promise<{ file?: NonNullable<Told['file']>; noFile: string | null; bootOptions: Offerable[] }> {
   const none = (noFile: string) => ({ noFile, bootOptions: [] });
-  const name = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
-  const described = dialectOf(name);
-  if (!described) return none(`nothing is known of how the dialect ${name ?? '(none)'} boots`);
+  const dialectId = await dialectIdOf(tx, device);
+  const name = await keyOf(tx, 'dialect', dialectId);
+  const sheet = (await dialectById(tx, dialectId))?.sheet;
+  const file = sheet && bootFileOf(sheet, device.key);
+  if (file === undefined) return none(`nothing is known of how the dialect ${name ?? '(none)'} boots`);
   const edition = await publishedOf(tx, device.id);
   if (!edition) return none('no edition of it is published');
   if (!(await openArrival(tx, device.id))) return none('its arrival window is closed');
-  const file = described.boot.fileName(device.key);
-  const from = `boot profile of ${described.title}, edition ${edition.number}`;
+  const from = `boot profile of ${sheet?.title ?? ''}, edition ${edition.number}`;
   const server = tx.place.address;
-  const always = (code: number) => described.boot.always.includes(code);
+  const always = (code: number) => (sheet?.boot?.always ?? []).includes(code);
   return {
     noFile: null,
     file: { name: file, server, from },
     bootOptions: [
-      offer('tftp-server-name', server, `boot profile of ${described.title}`, always(66)),
+      offer('tftp-server-name', server, `boot profile of ${sheet?.title ?? ''}`, always(66)),
       offer('bootfile-name', file, from, always(67)),
-      offer('tftp-server-addresses', [server], `boot profile of ${described.title}`, always(150)),
+      offer('tftp-server-addresses', [server], `boot profile of ${sheet?.title ?? ''}`, always(150)),
     ],
   };
 }

@@ -2,7 +2,7 @@
 import { type SettingValue } from '@zpine/core/settings/layers';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
-import { dialectOf } from '@zpine/core/config/dialect';
+import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { type Stored } from '@zpine/contract/kinds';
 import { byId, byIds, find, keyOf } from '../../store/records.ts';
@@ -10,6 +10,7 @@ import { type Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { managementOf } from '../addressing/management.ts';
+import { dialectById } from '../fleet/dialects.ts';
 import { dialectIdOf } from '../settings/layers.ts';
 import { settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
 
@@ -19,6 +20,8 @@ export const ONE_TIME = '\u{e000}once\u{e000}';
 export interface DeviceContext {
   device: Stored<'device'>;
   dialect: string | null;
+  /** What is known of it. */
+  described: Dialect | undefined;
   settings: DeviceSettings;
   data: Record<string, Val>;
   secrets: Record<string, Val>;
@@ -26,7 +29,9 @@ export interface DeviceContext {
 
 export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<DeviceContext> {
   const settings = await settingsOf(tx, device);
-  const dialect = await keyOf(tx, 'dialect', await dialectIdOf(tx, device));
+  const dialectId = await dialectIdOf(tx, device);
+  const dialect = await keyOf(tx, 'dialect', dialectId);
+  const described = await dialectById(tx, dialectId);
   const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'] });
   const addresses = await addressesOn(
     tx,
@@ -76,6 +81,7 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
   return {
     device,
     dialect,
+    described,
     settings,
     data: {
       device: {
@@ -97,7 +103,7 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
       vlans: await siteVlans(tx, device),
       addresses: shownAddresses,
       links: await linksOf(tx, interfaces),
-      boot: bootMap(tx, device, dialect),
+      boot: bootMap(tx, device, described),
       set: settingTree(settings),
     },
     secrets: Object.fromEntries(
@@ -225,14 +231,14 @@ async function modelMap(tx: Tx, device: Stored<'device'>): Promise<Val> {
 }
 
 /** Where a device reports to, and where its first file lies. */
-function bootMap(tx: Tx, device: Stored<'device'>, dialect: string | null): Val {
+function bootMap(tx: Tx, device: Stored<'device'>, described: Dialect | undefined): Val {
   const { address, httpPort } = tx.place;
   if (address === '') return { server: null, file: null, image: null, life: null };
-  const described = dialectOf(dialect);
+  const file = described && bootFileOf(described.sheet, device.key);
   const host = httpPort === 80 ? address : `${address}:${httpPort}`;
   return {
     server: address,
-    file: described ? `tftp://${address}/${described.boot.fileName(device.key)}` : null,
+    file: file === undefined ? null : `tftp://${address}/${file}`,
     image: null,
     life: `http://${host}/life/${ONE_TIME}`,
   };

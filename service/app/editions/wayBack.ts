@@ -1,6 +1,5 @@
 /** Would the service still get in? The rendered text is read by the dialect's own patterns, and held against the records. */
 import { parseIp } from '@zpine/core/addressing/ip';
-import { dialectOf } from '@zpine/core/config/dialect';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { type ValMap } from '@zpine/core/template/values';
 import { mapSetting, textSetting } from '../settings/effective.ts';
@@ -13,8 +12,8 @@ export interface WayBackFault {
 }
 
 export function wayBackFaults(context: DeviceContext, files: Files): WayBackFault[] {
-  const described = dialectOf(context.dialect);
-  if (!described) {
+  const { described } = context;
+  if (!described?.sheet.wayIn) {
     return [
       {
         code: 'dialect',

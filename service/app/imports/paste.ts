@@ -25,8 +25,10 @@ export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'impor
   const read = readHosts(input.text);
   const vrf =
     input.vrf === undefined ? { id: DEFAULT_VRF, key: defaultVrf } : await mustFindField(tx, 'vrf', input.vrf, 'vrf');
+  const newDialect = await shippedDialect(tx, input.dialect);
   for (const field of ['dialect', 'site', 'duty', 'model'] as const)
-    if (input[field] !== undefined) await mustFindField(tx, field, input[field], field);
+    if (input[field] !== undefined && !(field === 'dialect' && newDialect !== undefined))
+      await mustFindField(tx, field, input[field], field);
   const label = await labelFor(tx, input);
   const paste = new Paste(tx, input, vrf, label);
   for (const host of read.hosts) await paste.host(host);
@@ -39,12 +41,23 @@ export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'impor
     code,
     params,
   }));
-  const rows = [...paste.rows, ...(label === null ? [] : login(input, label))];
+  const rows = [
+    ...(newDialect === undefined ? [] : [row(0, 'dialect', { name: newDialect })]),
+    ...paste.rows,
+    ...(label === null ? [] : login(input, label)),
+  ];
   const outcome = await takeRows(tx, rows, [...faults, ...paste.faults], { apply: input.apply, format: 'csv' });
   outcome.counts.same += paste.standing;
   // People count the lines that they pasted.
   outcome.rows = new Set([...read.hosts.map((host) => host.line), ...read.faults.map((fault) => fault.line)]).size;
   return { ...outcome, label };
+}
+
+/** A dialect that ships and that nobody has entered yet comes along. */
+async function shippedDialect(tx: Tx, typed: string | undefined): Promise<string | undefined> {
+  const name = typed === undefined ? '' : canonicalKey(kindOf('dialect'), typed);
+  if (!tx.dialects.shipped.has(name)) return undefined;
+  return (await find(tx, 'dialect', { name })).length > 0 ? undefined : name;
 }
 
 /** The label that carries the login: the one that is named, or the next `list-1`, `list-2` that nobody has. */

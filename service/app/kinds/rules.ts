@@ -7,6 +7,7 @@ import { cableRules } from './cable.ts';
 import { cardRules } from './card.ts';
 import { carrierRules } from './carrier.ts';
 import { deviceRules } from './device.ts';
+import { dialectRules } from './dialect.ts';
 import { fillerRules } from './filler.ts';
 import { interfaceRules } from './interface.ts';
 import { labelRules } from './label.ts';
@@ -28,6 +29,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   card: cardRules,
   carrier: carrierRules,
   device: deviceRules,
+  dialect: dialectRules,
   filler: fillerRules,
   interface: interfaceRules,
   label: labelRules,

@@ -92,3 +92,23 @@ export function kindGiven(name: string): KindName {
   const near = nearest(name, kindNames);
   throw Refusal.at(['kind'], 'import-kind-unknown', { kind: name, ...(near ? { meant: near } : {}) });
 }
+
+/** Several for a list of a body, in the order of asking and each once; every unknown one is named. */
+export async function mustFindFieldMany<K extends KindName>(
+  tx: Tx,
+  kind: K,
+  refs: string[],
+  field: string,
+): Promise<Stored<K>[]> {
+  const found = await findRefs(tx, kind, refs);
+  const unknown = refs.flatMap((ref, i) => (found.has(ref) ? [] : [{ ref, i }]));
+  if (unknown.length > 0) {
+    const faults = [];
+    for (const { ref, i } of unknown.slice(0, 50))
+      faults.push({ path: [field, i], code: 'ref-unknown' as const, params: await unknownRef(tx, kind, ref) });
+    throw Refusal.of(faults);
+  }
+  return [
+    ...new Map(refs.map((ref) => found.get(ref)).flatMap((one) => (one ? [[one.id, one] as const] : []))).values(),
+  ];
+}

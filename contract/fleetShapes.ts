@@ -1,0 +1,206 @@
+/** Shapes of what the fleet's routes take and give. */
+import { z } from 'zod';
+import { expectationKinds } from '@zpine/core/fleet/expectations';
+import { outcomes } from '@zpine/core/fleet/outcomes';
+import { rungNames } from '@zpine/core/fleet/rungs';
+import { text, time } from './onboardingShapes.ts';
+
+export const runKinds = ['reach', 'ask', 'capture', 'errand'] as const;
+export type RunKind = (typeof runKinds)[number];
+
+/** Which devices: named, or by a selection expression. */
+export const selection = {
+  devices: z.array(text(255)).min(1).max(20_000).optional().describe('Devices by key or #id'),
+  where: text(2000).optional().describe('A selection: site=ard duty=access'),
+};
+
+/** Lines as somebody typed them: breaks allowed, other control characters not. */
+export const lines = z.string().max(65_536);
+const command = z.string().trim().min(1).max(1000);
+
+export const asked = z.strictObject({
+  command: command.optional().describe('A command that only reads'),
+  question: text(40).optional().describe('A named question of the dialects'),
+});
+
+export const expectation = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
+
+/** A table with one column or one row a device, as CSV. */
+export const sheetOfLines = z.strictObject({
+  text: z.string().min(1).max(4_000_000),
+  by: z.enum(['columns', 'rows']).optional().describe('Left out: seen by where the names of devices stand'),
+});
+
+export const askBody = z.strictObject({
+  ...selection,
+  asks: z.array(asked).max(20).default([]),
+  perDevice: sheetOfLines.optional().describe('Commands that differ from device to device, as CSV'),
+  expect: z.array(expectation).max(50).default([]),
+});
+
+export const errandBody = z.strictObject({
+  ...selection,
+  lines: lines.optional().describe('Lines as in a configuration; "- " before a line takes it away'),
+  perDevice: sheetOfLines.optional().describe('Lines that differ from device to device, as CSV'),
+  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
+  keep: z.boolean().default(true).describe('Have the devices store what then runs'),
+  everything: z.boolean().default(false).describe('The selection may be every device there is'),
+});
+
+export const runHead = z.object({
+  id: z.int(),
+  kind: z.enum(runKinds),
+  state: z.enum(['waiting', 'working', 'previewed', 'ended']),
+  title: z.string(),
+  selection: z.string(),
+  /** How many devices it is for, and how many are done with. */
+  expected: z.int(),
+  done: z.int(),
+  counts: z.partialRecord(z.enum(outcomes), z.int()),
+  /** Of an errand that was looked at: how many devices it would change. */
+  toDo: z.int(),
+  madeAt: time,
+  startedAt: time.nullable(),
+  endedAt: time.nullable(),
+  by: z.string(),
+  reason: z.string().nullable(),
+  stopping: z.boolean(),
+  /** The errand that this one takes back. */
+  takesBack: z.int().nullable(),
+  /** What ended it early. */
+  ended: z.string().nullable(),
+  version: z.int(),
+});
+export type RunHead = z.output<typeof runHead>;
+
+export const rungFound = z.object({
+  rung: z.enum(rungNames),
+  state: z.enum(['holds', 'gives', 'open', 'not tried']),
+  detail: z.string(),
+  ms: z.int(),
+});
+
+export const hostKeyShown = z.object({ fingerprint: z.string(), algorithm: z.string() });
+
+export const fieldsRow = z.record(z.string(), z.string());
+
+export const answer = z.object({
+  /** The command, or the name of the question. */
+  ask: z.string(),
+  command: z.string(),
+  /** Secrets are masked. */
+  text: z.string(),
+  rows: z.array(fieldsRow),
+  digest: z.string(),
+  bytes: z.int(),
+  /** Only the beginning was read. */
+  cut: z.boolean(),
+  refused: z.string().nullable(),
+  missed: z.array(expectation),
+});
+export type ShownAnswer = z.output<typeof answer>;
+
+export const capturedShown = z.object({
+  file: z.string(),
+  bytes: z.int(),
+  sha256: z.string(),
+  changed: z.boolean(),
+  binary: z.boolean(),
+  failed: z.string().nullable(),
+});
+
+export const errandStep = z.object({
+  above: z.array(z.string()),
+  line: z.string(),
+  away: z.boolean(),
+  instead: z.string().nullable(),
+  right: z.boolean(),
+});
+
+export const errandDone = z.object({
+  steps: z.array(errandStep),
+  /** What was sent, and what the device said to it. */
+  sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),
+  kept: z.enum(['kept', 'not asked for', 'not kept', 'nothing to keep']).nullable(),
+  questions: z.array(z.object({ question: z.string(), before: z.string(), after: z.string().nullable() })),
+});
+export type ErrandDone = z.output<typeof errandDone>;
+
+export const runRow = z.object({
+  device: z.string(),
+  state: z.enum(['waiting', 'working', 'done']),
+  outcome: z.enum(outcomes).nullable(),
+  detail: z.string(),
+  startedAt: time.nullable(),
+  ms: z.int().nullable(),
+  rungs: z.array(rungFound).optional(),
+  hostKey: hostKeyShown.nullable().optional(),
+  answers: z.array(answer).optional(),
+  files: z.array(capturedShown).optional(),
+  errand: errandDone.optional(),
+});
+export type RunRow = z.output<typeof runRow>;
+
+export const run = runHead.extend({ rows: z.array(runRow), asks: z.array(z.string()), expect: z.array(expectation) });
+export type ShownRun = z.output<typeof run>;
+
+export const answerGroup = z.object({
+  ask: z.string(),
+  /** `37 alike, 3 differ`. */
+  words: z.string(),
+  groups: z.array(
+    z.object({
+      devices: z.array(z.string()),
+      text: z.string(),
+      /** Against the answer of the largest group: lines with `-`, `+` or a blank before them. */
+      diff: z.array(z.string()),
+    }),
+  ),
+  failing: z.array(z.object({ device: z.string(), missed: z.array(expectation) })),
+});
+
+export const capture = z.object({
+  id: z.int(),
+  device: z.string(),
+  file: z.string(),
+  bytes: z.int(),
+  sha256: z.string(),
+  binary: z.boolean(),
+  /** When this text was first seen, and last. */
+  firstAt: time,
+  lastAt: time,
+  run: z.int().nullable(),
+  current: z.boolean(),
+});
+export type ShownCapture = z.output<typeof capture>;
+
+export const diffLine = z.object({ sign: z.enum([' ', '+', '-']), text: z.string() });
+
+export const sheetFault = z.object({ line: z.int(), column: z.int(), place: z.string(), message: z.string() });
+
+export const tried = z.object({
+  what: z.string(),
+  command: z.string(),
+  fits: z.boolean(),
+  detail: z.string(),
+  rows: z.array(fieldsRow),
+});
+
+export const watched = z.object({
+  device: z.string(),
+  what: z.string(),
+  state: z.string(),
+  since: time,
+  flapping: z.boolean(),
+  lookedAt: time,
+});
+
+export const notice = z.object({
+  id: z.int(),
+  at: time,
+  device: z.string(),
+  what: z.string(),
+  text: z.string(),
+  mailedAt: time.nullable(),
+  mailFault: z.string().nullable(),
+});

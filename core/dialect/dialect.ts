@@ -1,0 +1,188 @@
+/** A dialect sheet, ready for use: its patterns compiled, its small rules as functions. */
+import { parseConfig, walk, type ConfigLine } from '../config/tree.ts';
+import { compilePattern, type Pattern } from './pattern.ts';
+import { type DialectSheet } from './sheet.ts';
+
+export interface Dialect {
+  name: string;
+  sheet: DialectSheet;
+  /** Whether the last line of what was received is a prompt. */
+  isPrompt: (line: string) => boolean;
+  /** The reason of a refusal in what a command answered. */
+  refusal: (answer: string) => string | undefined;
+  isRead: (command: string) => boolean;
+  /** The configuration as a tree, without comments and lines that differ each time. */
+  parse: (text: string) => ConfigLine[];
+  /** The same text without lines that differ from one reading to the next: what makes two readings alike. */
+  steady: (text: string) => string;
+  masked: (text: string) => string;
+  /** What makes two lines take each other's place, of a line with the blocks around it; undefined where nothing does. */
+  singleHead: (path: readonly string[]) => string | undefined;
+  /** Whether a line begins a block, even where nothing stands in it. */
+  opens: (path: readonly string[]) => boolean;
+  /** The name that an interface has on the device, from its name in the records. */
+  interfaceName: (name: string) => string;
+  wayIn: (text: string) => WayIn;
+  /** The rows of fields in the answer to a named question. */
+  rowsOf: (question: string, answer: string) => Record<string, string>[];
+}
+
+/** What a rendered configuration will let the service in by. */
+export interface WayIn {
+  /** Interface names with the addresses that they will have. */
+  addresses: { on: string; address: string }[];
+  gateway: string | undefined;
+  /** User names with the digest or text of their passwords. */
+  users: { name: string; password: string; sealed: boolean }[];
+  shell: boolean;
+  callHome: string | undefined;
+}
+
+/** Stands between a block and a line in it, wherever both are one text. */
+export const PATH = ' / ';
+
+export const MASK = '••••••';
+
+/** Fields that a row may have, at most; and rows of an answer. */
+const MOST_ROWS = 20_000;
+
+export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
+  const all = (sources: readonly string[]) => sources.map(compilePattern);
+  const prompt = sheet.prompt === undefined ? undefined : compilePattern(sheet.prompt);
+  const refusals = all(sheet.refusals);
+  const reads = all(sheet.reads);
+  const volatile = all(sheet.volatile);
+  const secrets = all(sheet.secrets);
+  const single = all(sheet.single);
+  const opens = all(sheet.opens);
+  const names = sheet.interfaceNames.map((rule) => ({ ...rule, pattern: compilePattern(rule.records) }));
+  const questions = new Map<string, { rows: Pattern[]; fields: Pattern[] }>();
+  for (const [key, { rows = [], fields = [] }] of Object.entries(sheet.questions))
+    questions.set(key, { rows: all(typeof rows === 'string' ? [rows] : rows), fields: all(fields) });
+  const isVolatile = (line: string) => volatile.some((p) => p.test(line.trim()));
+  const steady = (text: string) =>
+    volatile.length === 0
+      ? text
+      : text
+          .split('\n')
+          .filter((line) => !isVolatile(line))
+          .join('\n');
+  const parse = (text: string) => parseConfig(steady(text), sheet);
+  return {
+    name,
+    sheet,
+    isPrompt: (line) => prompt?.test(line) ?? false,
+    refusal: (answer) => {
+      if (refusals.length === 0) return undefined;
+      for (const line of answer.split('\n'))
+        for (const one of refusals) {
+          const found = one.find(line.trimEnd());
+          if (found) return found.why ?? line.trim();
+        }
+      return undefined;
+    },
+    isRead: (command) => !/[\u0000-\u001f\u007f]/.test(command) && reads.some((p) => p.test(command)),
+    parse,
+    steady,
+    masked: (text) =>
+      secrets.length === 0
+        ? text
+        : text
+            .split('\n')
+            .map((line) => {
+              const said = line.trimStart();
+              return line.slice(0, line.length - said.length) + maskLine(said, secrets);
+            })
+            .join('\n'),
+    singleHead: (path) => {
+      const text = path.join(PATH);
+      for (const one of single) {
+        const found = one.find(text);
+        if (found?.head !== undefined) return found.head;
+      }
+      return undefined;
+    },
+    opens: (path) => opens.some((one) => one.test(path.join(PATH))),
+    interfaceName: (given) => {
+      for (const { pattern, device } of names) {
+        const found = pattern.find(given);
+        if (found) return device.replace(/\{(\w+)\}/g, (_, part: string) => found[part] ?? '');
+      }
+      return given;
+    },
+    wayIn: (text) =>
+      wayInOf(
+        sheet,
+        [...walk(parse(text))].map(({ node, above }) => [...above, node.text].join(PATH)),
+      ),
+    rowsOf: (question, answer) => rowsIn(questions.get(question), answer),
+  };
+}
+
+/** Every part named `secret` of a line becomes dots. */
+export function maskLine(line: string, secrets: readonly Pattern[]): string {
+  let out = line;
+  for (const one of secrets) {
+    for (let from = 0; ;) {
+      const found = one.at(out, from, 'secret');
+      if (!found || found.to <= found.from) break;
+      out = out.slice(0, found.from) + MASK + out.slice(found.to);
+      from = found.from + MASK.length;
+    }
+  }
+  return out;
+}
+
+function rowsIn(
+  question: { rows: Pattern[]; fields: Pattern[] } | undefined,
+  answer: string,
+): Record<string, string>[] {
+  if (!question) return [];
+  const out: Record<string, string>[] = [];
+  const one: Record<string, string> = {};
+  for (const raw of answer.split('\n')) {
+    const line = raw.trimEnd();
+    if (line === '') continue;
+    for (const pattern of question.fields) {
+      const found = pattern.find(line);
+      if (found) for (const [key, value] of Object.entries(found)) one[key] ??= value;
+    }
+    if (out.length >= MOST_ROWS) continue;
+    for (const pattern of question.rows) {
+      const found = pattern.find(line);
+      if (!found) continue;
+      out.push(found);
+      break;
+    }
+  }
+  return Object.keys(one).length > 0 ? [one, ...out] : out;
+}
+
+function wayInOf({ wayIn }: DialectSheet, lines: string[]): WayIn {
+  const way: WayIn = { addresses: [], gateway: undefined, users: [], shell: false, callHome: undefined };
+  if (!wayIn) return way;
+  const compiled = (source: string | undefined) => (source === undefined ? undefined : compilePattern(source));
+  const [address, gateway, user, sealed, shell, callHome] = [
+    compiled(wayIn.address),
+    compiled(wayIn.gateway),
+    compiled(wayIn.user),
+    compiled(wayIn.sealed),
+    compiled(wayIn.shell),
+    compiled(wayIn.callHome),
+  ];
+  for (const line of lines) {
+    const on = address?.find(line);
+    if (on?.on !== undefined && on.address !== undefined) way.addresses.push({ on: on.on, address: on.address });
+    const who = user?.find(line);
+    if (who?.user !== undefined && who.password !== undefined)
+      way.users.push({ name: who.user, password: who.password, sealed: sealed?.test(line) ?? false });
+    way.gateway = gateway?.find(line)?.gateway ?? way.gateway;
+    way.callHome = callHome?.find(line)?.url ?? way.callHome;
+    if (shell?.test(line)) way.shell = true;
+  }
+  return way;
+}
+
+/** The name of the first file that a device boots with. */
+export const bootFileOf = (sheet: DialectSheet, device: string): string | undefined =>
+  sheet.boot?.file.replaceAll('{device}', device);

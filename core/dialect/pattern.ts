@@ -1,0 +1,54 @@
+/**
+ * Patterns that people write. They are matched in a time that grows with the text and not with the pattern's cleverness
+ * (RE2's language: no look-around, no back references), so none can run for ever.
+ */
+import { RE2JS } from 're2js';
+
+export interface Pattern {
+  source: string;
+  /** The named groups of the first match, empty where there are none; undefined where nothing matches. */
+  find: (text: string) => Groups | undefined;
+  test: (text: string) => boolean;
+  /** Where the first match is, from and to; of a named group where one is given. */
+  at: (text: string, from: number, group?: string) => { from: number; to: number } | undefined;
+  groups: string[];
+}
+
+export type Groups = Record<string, string>;
+
+const MOST_PATTERN = 1000;
+
+/** Lines are matched one by one: `^` and `$` are the ends of the text. Throws an Error with the reason in plain words. */
+export function compilePattern(source: string): Pattern {
+  if (source.length > MOST_PATTERN) throw new Error(`longer than ${MOST_PATTERN} characters`);
+  let compiled: RE2JS;
+  try {
+    compiled = RE2JS.compile(source);
+  } catch (error) {
+    const said = error instanceof Error ? error.message : String(error);
+    throw new Error(said.replace(/^error parsing regexp: /, ''), { cause: error });
+  }
+  const groups = Object.keys(compiled.namedGroups());
+  const at: Pattern['at'] = (text, from, group) => {
+    const matcher = compiled.matcher(text);
+    if (from > text.length || !matcher.find(from)) return undefined;
+    const begin = group === undefined ? matcher.start() : matcher.start(group);
+    return begin < 0 ? undefined : { from: begin, to: group === undefined ? matcher.end() : matcher.end(group) };
+  };
+  return {
+    source,
+    groups,
+    test: (text) => compiled.matcher(text).find(),
+    find: (text) => {
+      const matcher = compiled.matcher(text);
+      if (!matcher.find()) return undefined;
+      const out: Groups = {};
+      for (const name of groups) {
+        const held = matcher.group(name);
+        if (held !== null && held !== '') out[name] = held;
+      }
+      return out;
+    },
+    at,
+  };
+}

@@ -1,0 +1,212 @@
+/** A dialect sheet: what has to be known of a network operating system to boot, reach, read and change its devices. */
+import { z } from 'zod';
+import { compilePattern } from './pattern.ts';
+
+/** A pattern, checked when the sheet is read. */
+const pattern = (about: string, ...groups: string[]) =>
+  z
+    .string()
+    .min(1)
+    .max(1000)
+    .superRefine((source, context) => {
+      try {
+        const { groups: has } = compilePattern(source);
+        for (const group of groups)
+          if (!has.includes(group))
+            context.addIssue({ code: 'custom', message: `it has no part named ${group}: (?<${group}>...)` });
+      } catch (error) {
+        context.addIssue({ code: 'custom', message: `no pattern: ${error instanceof Error ? error.message : ''}` });
+      }
+    })
+    .describe(about);
+
+const command = (about: string) =>
+  z
+    .string()
+    .min(1)
+    .max(2000)
+    .refine((text) => !/[\u0000-\u001f\u007f]/.test(text), 'a command is one line without control characters')
+    .describe(about);
+
+const commands = (about: string) => z.array(command(about)).max(20).describe(about);
+
+const name = z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'a name has a-z, 0-9 and -, and begins with a letter');
+
+export const question = z.strictObject({
+  about: z.string().max(200).optional().describe('What it tells, in a few words'),
+  command: command('What is asked'),
+  rows: z
+    .union([pattern('A line that is a row'), z.array(pattern('A line that is a row')).min(1).max(10)])
+    .optional()
+    .describe('Each line that fits gives a row; the named parts are its fields. Several: the first that fits'),
+  fields: z
+    .array(pattern('A line that holds fields'))
+    .max(40)
+    .optional()
+    .describe('All named parts of lines that fit give one row together'),
+});
+export type Question = z.output<typeof question>;
+
+export const capturedFile = z.strictObject({
+  command: command('What prints it'),
+  encoding: z.enum(['text', 'base64', 'hex']).default('text').describe('How it is printed; base64 and hex for binary'),
+});
+
+/** A question that a command asks back. */
+const asked = z.strictObject({
+  ask: pattern('The end of what the device has written when it asks'),
+  say: z.string().max(200).describe('What is typed'),
+});
+
+const change = z.strictObject({
+  enter: commands('What begins a change').default([]),
+  leave: commands('What ends it').default([]),
+  nesting: z
+    .enum(['entered', 'path'])
+    .default('entered')
+    .describe('Blocks are entered by their own line, or every line is sent with the blocks that it stands in'),
+  out: command('What leaves a block that was entered').optional(),
+  join: z.string().max(10).default(' / ').describe('What stands between a block and a line, where paths are sent'),
+  take: command('What takes a line; {line} is the line, {quoted} the line as one word of a shell').default('{line}'),
+  takeAway: command('What takes a line away'),
+  check: command('What checks the change as a whole before it is put in force').optional(),
+  apply: command('What puts it in force').optional(),
+  discard: command('What throws it away').optional(),
+});
+
+const restart = z.strictObject({
+  command: command('What restarts the device'),
+  answers: z.array(asked).max(10).default([]).describe('What it asks then, and what is said'),
+});
+
+const raise = z.strictObject({
+  command: command('What asks for more rights'),
+  ask: pattern('How the device asks for the second password'),
+  raised: pattern('The prompt of a session that has them'),
+});
+
+const boot = z.strictObject({
+  vendorClass: z.string().min(1).max(60).describe('How the vendor class (option 60) of its devices begins'),
+  file: z
+    .string()
+    .regex(/\{device\}/, 'the name of the file has {device} in it')
+    .max(100)
+    .describe('The name of its first file'),
+  always: z.array(z.int().min(1).max(254)).max(40).default([]).describe('Options told even when not asked for'),
+});
+
+const lineForm = (about: string, ...groups: string[]) => pattern(about, ...groups);
+
+/** Lines of a configuration with the blocks they stand in, joined by ` / `. */
+const wayIn = z.strictObject({
+  address: lineForm('An address of an interface', 'on', 'address').optional(),
+  gateway: lineForm('The way out', 'gateway').optional(),
+  user: lineForm('A user and the password, plain or as a digest', 'user', 'password').optional(),
+  sealed: lineForm('Whether such a line holds a digest').optional(),
+  shell: lineForm('SSH is on').optional(),
+  callHome: lineForm('Where it says that it lives', 'url').optional(),
+});
+
+export const dialectSheet = z.strictObject({
+  title: z.string().min(1).max(60).describe('What people call it'),
+  about: z.string().max(500).optional(),
+  channel: z
+    .enum(['prompt', 'exec'])
+    .default('prompt')
+    .describe('A terminal with a prompt, or every command for itself (RFC 4254, section 6.5)'),
+  prompt: pattern('The last line of what was received when the device waits for a command').optional(),
+  refusals: z
+    .array(pattern('A line that says that a command was not taken'))
+    .max(20)
+    .default([])
+    .describe('The part named why is the reason'),
+  paging: z
+    .strictObject({
+      off: commands('What switches paging off').default([]),
+      more: pattern('The line at which it stops').optional(),
+      next: z.string().max(5).default(' ').describe('What is typed to go on'),
+    })
+    .prefault({}),
+  raise: raise.optional().describe('How more rights are asked for, where a second password is given'),
+  reads: z
+    .array(pattern('A command that only reads'))
+    .min(1)
+    .max(50)
+    .describe('All other commands are refused when somebody only asks'),
+  running: command('What prints the running configuration'),
+  stored: command('What prints what is stored').optional(),
+  keep: command('What stores what runs').optional(),
+  change: change.optional().describe('How its configuration is changed'),
+  restart: restart.optional(),
+  blocks: z.enum(['indent', 'brace', 'flat']).describe('How lines stand in one another'),
+  comment: z.string().min(1).max(5).default('#').describe('What begins a comment'),
+  volatile: z.array(pattern('A line that differs from one reading to the next')).max(50).default([]),
+  secrets: z.array(pattern('A line with a secret', 'secret')).max(50).default([]),
+  heads: z
+    .array(z.string().min(1).max(60))
+    .max(200)
+    .default([])
+    .describe('Beginnings of lines that make a family: of one family all lines are ours, or none'),
+  single: z
+    .array(pattern('A line with the blocks it stands in', 'head'))
+    .max(50)
+    .default([])
+    .describe('Lines of which a block has one of a kind: a new one takes the place of the old'),
+  opens: z
+    .array(pattern('A line with the blocks it stands in'))
+    .max(50)
+    .default([])
+    .describe('Lines that begin a block, even where nothing stands in it'),
+  files: z.record(name, capturedFile).default({}).describe('What is captured beside running and stored configuration'),
+  questions: z.record(name, question).default({}),
+  boot: boot.optional().describe('How its devices boot without a configuration'),
+  interfaceNames: z
+    .array(
+      z.strictObject({
+        records: pattern('A name in the records'),
+        device: z.string().max(60).describe('The name on the device; {part} is a named part of the pattern'),
+      }),
+    )
+    .max(20)
+    .default([]),
+  wayIn: wayIn.optional().describe('How an edition is read for the way back in'),
+});
+
+export type DialectSheet = z.output<typeof dialectSheet>;
+
+/** A fault of a sheet, with the way to the value that is wrong. */
+export interface SheetFault {
+  path: (string | number)[];
+  message: string;
+}
+
+/** What the schema cannot say: what belongs together. */
+export function togetherFaults(sheet: DialectSheet): SheetFault[] {
+  const faults: SheetFault[] = [];
+  const add = (path: (string | number)[], message: string) => faults.push({ path, message });
+  if (sheet.channel === 'prompt' && sheet.prompt === undefined)
+    add(['channel'], 'a terminal needs a prompt: say how its last line looks');
+  if (sheet.channel === 'exec' && sheet.raise) add(['raise'], 'more rights are asked for at a prompt only');
+  if (sheet.change) {
+    if (sheet.change.nesting === 'entered' && sheet.blocks !== 'flat' && sheet.change.out === undefined)
+      add(['change', 'nesting'], 'blocks that are entered need a word to leave them: out');
+    for (const field of ['take', 'takeAway'] as const)
+      if (!/\{(line|quoted)\}/.test(sheet.change[field]))
+        add(['change', field], 'it has neither {line} nor {quoted} in it');
+    if (sheet.channel === 'exec' && (sheet.change.enter.length > 0 || sheet.change.leave.length > 0))
+      add(['change', 'enter'], 'where every command stands for itself, there is nothing to enter or leave');
+  }
+  for (const [field, text] of [
+    ['running', sheet.running],
+    ['stored', sheet.stored],
+    ...Object.entries(sheet.questions).map(([key, { command: asks }]) => [`questions.${key}.command`, asks] as const),
+    ...Object.entries(sheet.files).map(([key, file]) => [`files.${key}.command`, file.command] as const),
+  ] as const)
+    if (text !== undefined && !isRead(sheet, text))
+      add(field.split('.'), `"${text}" is no command that only reads, by this sheet's own reads`);
+  return faults;
+}
+
+/** Whether a command only reads, by the sheet's own word. */
+export const isRead = (sheet: Pick<DialectSheet, 'reads'>, text: string): boolean =>
+  !/[\u0000-\u001f\u007f]/.test(text) && sheet.reads.some((source) => compilePattern(source).test(text));

@@ -1,0 +1,128 @@
+/** An errand: some lines for a device, held against what it runs; and the way back. */
+import { type ConfigLine } from '../config/tree.ts';
+import { type Dialect } from '../dialect/dialect.ts';
+
+/** One thing to be done: a line that shall be there, or shall go, with the blocks that it stands in. */
+export interface Step {
+  above: string[];
+  line: string;
+  away: boolean;
+  /** The line that it takes the place of, where a block has one of its kind. */
+  instead: string | null;
+  right: boolean;
+}
+
+/** What begins a line of an errand that shall go, whatever the dialect. */
+export const AWAY = '- ';
+
+/**
+ * The lines of an errand as steps. They are written as in a configuration of the dialect, blocks included; a line that begins
+ * with `- ` is to be taken away, with what stands below it.
+ */
+export function stepsOf(dialect: Dialect, lines: string, running: string): Step[] {
+  const has = dialect.parse(running);
+  const out: Step[] = [];
+  const walk = (nodes: ConfigLine[], above: string[], level: ConfigLine[] | undefined): void => {
+    for (const node of nodes) {
+      const away = node.text.startsWith(AWAY);
+      const line = away ? node.text.slice(AWAY.length).trim() : node.text;
+      const standing = level?.find((other) => other.text === line);
+      const instead = away || standing ? null : replaced(dialect, [...above, line], node, level);
+      // A block is opened by what is in it; by itself it counts only where nothing is in it.
+      if (away || node.children.length === 0)
+        out.push({ above, line, away, instead, right: away ? standing === undefined : standing !== undefined });
+      if (!away) walk(node.children, [...above, line], standing?.children ?? []);
+    }
+  };
+  walk(dialect.parse(lines), [], has);
+  return out;
+}
+
+function replaced(dialect: Dialect, path: string[], node: ConfigLine, level: ConfigLine[] | undefined): string | null {
+  if (node.children.length > 0) return null;
+  const head = dialect.singleHead(path);
+  if (head === undefined) return null;
+  const above = path.slice(0, -1);
+  const same = (other: ConfigLine) =>
+    other.children.length === 0 && dialect.singleHead([...above, other.text]) === head;
+  return level?.find(same)?.text ?? null;
+}
+
+/** The commands that bring the steps about; those that are right already are left out. */
+export function commandsOf(dialect: Dialect, steps: readonly Step[]): { command: string; step: Step | undefined }[] {
+  const { change } = dialect.sheet;
+  if (!change) return [];
+  const out: { command: string; step: Step | undefined }[] = [];
+  let inside: string[] = [];
+  const leave = (to: number) => {
+    while (inside.length > to) {
+      if (change.out !== undefined) out.push({ command: change.out, step: undefined });
+      inside = inside.slice(0, -1);
+    }
+  };
+  for (const step of steps.filter((one) => !one.right)) {
+    const form = step.away ? change.takeAway : change.take;
+    if (change.nesting === 'path') {
+      const path = [...step.above, step.line].join(change.join);
+      out.push({ command: filled(form, path), step });
+      continue;
+    }
+    let same = 0;
+    while (same < inside.length && inside[same] === step.above[same]) same += 1;
+    leave(same);
+    for (const block of step.above.slice(same)) {
+      out.push({ command: filled(change.take, block), step: undefined });
+      inside = [...inside, block];
+    }
+    out.push({ command: filled(form, step.line), step });
+    // A line that opens a block of its own is left again at once.
+    if (!step.away && opensBlock(dialect, step, steps) && change.out !== undefined)
+      out.push({ command: change.out, step: undefined });
+  }
+  leave(0);
+  return out;
+}
+
+/** Whether a line by itself begins a block: others of the errand stand in it, or lines of its head do. */
+const opensBlock = (dialect: Dialect, step: Step, steps: readonly Step[]): boolean =>
+  dialect.opens([...step.above, step.line]) || steps.some((other) => other.above[step.above.length] === step.line);
+
+/** One word of a POSIX shell, whatever is in it. */
+export const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
+
+const filled = (form: string, line: string): string =>
+  form.replace(/\{(line|quoted)\}/g, (_, how: string) => (how === 'line' ? line : quoted(line)));
+
+/** The lines that lead back: what is there now and was not, goes; what was there and is not, comes again. */
+export function wayBack(dialect: Dialect, before: string, after: string): string {
+  const out: string[] = [];
+  const level = (was: ConfigLine[], is: ConfigLine[], above: string[]): void => {
+    for (const node of is)
+      if (!was.some((other) => other.text === node.text)) put(out, dialect, above, `${AWAY}${node.text}`, []);
+    for (const node of was) {
+      const standing = is.find((other) => other.text === node.text);
+      if (!standing) put(out, dialect, above, node.text, node.children);
+      else if (node.children.length > 0 || standing.children.length > 0)
+        level(node.children, standing.children, [...above, node.text]);
+    }
+  };
+  level(dialect.parse(before), dialect.parse(after), []);
+  return out.join('\n');
+}
+
+/** Writes a line with the blocks around it and the lines below it, in the way of the dialect. */
+function put(out: string[], { sheet }: Dialect, above: string[], line: string, below: ConfigLine[]): void {
+  if (sheet.blocks === 'brace') {
+    const inner = (nodes: ConfigLine[]): string =>
+      nodes.map((n) => (n.children.length > 0 ? `${n.text} { ${inner(n.children)} }` : `${n.text};`)).join(' ');
+    const body = below.length > 0 ? `${line} { ${inner(below)} }` : `${line};`;
+    out.push(above.reduceRight((text, block) => `${block} { ${text} }`, body));
+    return;
+  }
+  for (const [depth, block] of above.entries()) out.push(`${'  '.repeat(depth)}${block}`);
+  const write = (text: string, nodes: ConfigLine[], depth: number): void => {
+    out.push(`${'  '.repeat(depth)}${text}`);
+    for (const node of nodes) write(node.text, node.children, depth + 1);
+  };
+  write(line, below, above.length);
+}

@@ -1,0 +1,20 @@
+/** What became of one device in a run. */
+export const outcomes = [
+  'reached',
+  'answered',
+  'captured',
+  'unchanged',
+  'already right',
+  'brought over',
+  'turned down',
+  'no contact',
+  'stopped midway',
+  'left out',
+] as const;
+export type Outcome = (typeof outcomes)[number];
+
+/** Those after which nothing is left to be done. */
+const well: readonly Outcome[] = ['reached', 'answered', 'captured', 'unchanged', 'already right', 'brought over'];
+export const isWell = (outcome: string): boolean => (well as readonly string[]).includes(outcome);
+
+export const glyphOf = (outcome: string): string => (isWell(outcome) ? '●' : outcome === 'left out' ? '–' : '✕');

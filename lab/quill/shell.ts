@@ -1,0 +1,173 @@
+/** What one meets behind the prompt of a Quill router. */
+import { type Hears } from '../hears.ts';
+import { type Script } from './script.ts';
+
+export interface QuillHost {
+  script: () => Script;
+  putInForce: (script: Script) => void;
+  about: () => string;
+  hears: () => readonly Hears[];
+  shelf: () => string;
+  /** Stores what is in force; gives why it could not. */
+  shelve: () => string | undefined;
+  restart: () => void;
+  /** A line that it turns down although it is fit, or swallows. */
+  fault: (line: string) => 'turn down' | 'swallow' | undefined;
+}
+
+/** Lines of a page of its screen, as long as pages are on. */
+const PAGE = 23;
+
+const lines = (all: string[]): string => all.map((line) => `${line}\n`).join('');
+
+export class QuillShell {
+  private readonly host: QuillHost;
+  private draft: Script | undefined;
+  private pages = true;
+  private unread: string[] = [];
+  private asking = false;
+
+  constructor(host: QuillHost) {
+    this.host = host;
+  }
+
+  prompt(): string {
+    if (this.unread.length > 0) return '-- turn the page --';
+    if (this.asking) return 'shelve the script first? (y/n) ';
+    const name = this.host.script().first(/^host \/ name (\S+)$/) ?? 'quill';
+    return `${name} ;${this.draft ? 'draft;' : ''} `;
+  }
+
+  line(text: string): string | undefined {
+    if (this.unread.length > 0) return this.page();
+    const line = text.trim();
+    if (this.asking) return this.answer(line);
+    if (line === '') return '';
+    const reply = this.draft ? this.inDraft(line, this.draft) : this.plain(line);
+    if (reply === undefined || !this.pages) return reply;
+    const all = reply.split('\n');
+    if (all.length <= PAGE) return reply;
+    this.unread = all.slice(PAGE);
+    return lines(all.slice(0, PAGE));
+  }
+
+  private page(): string {
+    const now = this.unread.slice(0, PAGE);
+    this.unread = this.unread.slice(PAGE);
+    return this.unread.length > 0 ? lines(now) : now.join('\n');
+  }
+
+  private plain(line: string): string | undefined {
+    const { host } = this;
+    switch (line) {
+      case 'read script':
+        return `// inked at ${new Date().toISOString()}\n${host.script().print()}`;
+      case 'read shelf':
+        return host.shelf();
+      case 'read about':
+        return host.about();
+      case 'read ports':
+        return this.ports();
+      case 'read kin':
+        return lines(
+          host.hears().flatMap(({ on, neighbour, port }) => (neighbour ? [`${on}: ${neighbour} by its ${port}`] : [])),
+        );
+      case 'read pairs':
+        return lines(
+          host.hears().flatMap(({ on, address, mac }) => (address && mac ? [`${address} is ${mac} by ${on}`] : [])),
+        );
+      case 'read clock':
+        return lines([
+          ...host
+            .script()
+            .paths()
+            .flatMap((path) => {
+              const server = /^clock \/ server (\S+)$/.exec(path)?.[1];
+              return server === undefined ? [] : [`by ${server}, in step`];
+            }),
+          `zone ${host.script().first(/^clock \/ zone (\S+)$/) ?? 'UTC'}`,
+        ]);
+      case 'pages off':
+        this.pages = false;
+        return '';
+      case 'pen':
+        this.draft = host.script().copy();
+        return '';
+      case 'shelve': {
+        const why = host.shelve();
+        return why === undefined ? 'shelved\n' : `unfit: ${why}\n`;
+      }
+      case 'begin anew':
+        this.asking = true;
+        return '';
+      case 'close':
+        return undefined;
+      default:
+        return `no such word: ${line}\n`;
+    }
+  }
+
+  private answer(line: string): string | undefined {
+    this.asking = false;
+    if (line === 'y') this.host.shelve();
+    this.host.restart();
+    return undefined;
+  }
+
+  private inDraft(line: string, draft: Script): string {
+    const [, verb, rest = ''] = /^(write|blot) (.+)$/.exec(line) ?? [];
+    if (verb !== undefined) {
+      const fault = this.host.fault(line);
+      if (fault === 'turn down') return 'unfit: internal fault\n';
+      if (fault === 'swallow') return '';
+      const path = rest.split(' / ');
+      if (verb === 'blot') return draft.blot(path) ? '' : `unfit: there is no "${path.at(-1) ?? ''}"\n`;
+      const why = draft.write(path);
+      return why === undefined ? '' : `unfit: ${why}\n`;
+    }
+    switch (line) {
+      case 'read script':
+        return draft.print();
+      case 'proof':
+        return this.proof(draft);
+      case 'ink': {
+        const wrong = this.proof(draft);
+        if (wrong.startsWith('unfit')) return wrong;
+        this.host.putInForce(draft);
+        this.draft = undefined;
+        return 'in force\n';
+      }
+      case 'tear':
+        this.draft = undefined;
+        return 'torn\n';
+      default:
+        return `no such word: ${line}\n`;
+    }
+  }
+
+  /** A draft holds together: who may come in has a password, and a way out leads to a network of its own. */
+  private proof(draft: Script): string {
+    const paths = draft.paths();
+    if (!paths.some((path) => /^account \S+ \/ word /.test(path))) return 'unfit: nobody could come in any more\n';
+    if (!paths.includes('door / ssh on')) return 'unfit: the door would be shut\n';
+    return 'fit\n';
+  }
+
+  private ports(): string {
+    const script = this.host.script();
+    const paths = script.paths();
+    const names = [...new Set(paths.flatMap((path) => /^(?:port|loop) (\S+) \//.exec(path)?.[1] ?? []))];
+    const heard = this.host.hears();
+    return lines(
+      names.map((name) => {
+        const off = paths.includes(`port ${name} / link off`);
+        const isLoop = !name.startsWith('ge-');
+        const state = off ? 'off' : isLoop || heard.some((one) => one.on === name) ? 'up' : 'down';
+        const address = paths
+          .map((path) => new RegExp(`^(?:port|loop) ${name} / (?:vlan \\d+ / )?address (\\S+)$`).exec(path)?.[1])
+          .find((one) => one !== undefined);
+        return `${name} is ${state}${address === undefined ? '' : ` with ${address}`}`;
+      }),
+    );
+  }
+}

@@ -1,0 +1,40 @@
+/** The access set of a device: how the service gets in, put together from its layers. */
+import { type Dialect } from '@zpine/core/dialect/dialect';
+
+export interface Access {
+  user: string;
+  password: string | undefined;
+  /** A private key in OpenSSH's or PEM form, and what opens it. */
+  key: string | undefined;
+  passphrase: string | undefined;
+  /** For more rights, once signed in. */
+  second: string | undefined;
+  port: number;
+  /** Permitted beside those that are good today, by the names of RFC 4253 and its successors. */
+  algorithms: string[];
+  connectSeconds: number;
+  answerSeconds: number;
+}
+
+/** Everything that a session needs, read from the records beforehand. */
+export interface Target {
+  device: number;
+  key: string;
+  /** The VRF of the address, for the dial map. */
+  vrf: string;
+  /** From the records; null where they have none, and the name is looked up. */
+  address: string | null;
+  /** What is looked up then. */
+  hostName: string;
+  dialect: Dialect | undefined;
+  /** What its records say it speaks, known or not. */
+  dialectName: string | null;
+  access: Access;
+  /** The fingerprint that was pinned; null where none was. */
+  pinned: string | null;
+  jump: Target | null;
+  /** Why it cannot be reached, by the records alone. */
+  fault: string | null;
+  /** Devices with the same login have the same word here. */
+  login: string;
+}

@@ -1,0 +1,201 @@
+/** Reach, ask and capture: what is to be done is looked at before a run begins. */
+import { createHash } from 'node:crypto';
+import { parse } from 'csv-parse/sync';
+import { structuredPatch } from 'diff';
+import { compilePattern } from '@zpine/core/dialect/pattern';
+import { type Dialect } from '@zpine/core/dialect/dialect';
+import { liesBy, perDevice, type PerDevice } from '@zpine/core/fleet/commandLists';
+import { groupsOf, groupWords } from '@zpine/core/fleet/groups';
+import { nearest } from '@zpine/core/naming/names';
+import { Refusal } from '@zpine/contract/errors';
+import { type RunHead, type RunRow } from '@zpine/contract/fleetShapes';
+import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { type Tx } from '../../store/tx.ts';
+import { inputOf, makeRun, runRow, type RowTableRow } from './runs.ts';
+import { selected, type Selected } from './selection.ts';
+import { targetsOf } from './targets.ts';
+
+const plain = { asks: [], expect: [] };
+
+export async function reach(tx: Tx, body: BodyOf<'run.reach'>): Promise<RunHead> {
+  return makeRun(tx, { kind: 'reach', title: 'Reach', input: plain, selected: await selected(tx, body) });
+}
+
+export async function captureNow(tx: Tx, body: BodyOf<'run.capture'>): Promise<RunHead> {
+  return makeRun(tx, { kind: 'capture', title: 'Capture', input: plain, selected: await selected(tx, body) });
+}
+
+export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
+  const found = await withTable(tx, body);
+  if (body.asks.length === 0 && !found.lines) throw new Refusal('ask-missing');
+  for (const [i, { command, question }] of body.asks.entries()) {
+    if (command === undefined && question === undefined) throw Refusal.at(['asks', i], 'ask-missing', {});
+    if (command !== undefined && question !== undefined) throw Refusal.at(['asks', i], 'ask-both', {});
+  }
+  for (const [i, { kind, text }] of body.expect.entries())
+    if (kind === 'matches') mustCompile(['expect', i, 'text'], text);
+  const dialects = await dialectsOf(tx, found.selected.devices);
+  mustBeReads(body, found, dialects);
+  const sealed =
+    found.lines && new Map([...found.lines].map(([id, lines]) => [id, JSON.stringify({ commands: lines })]));
+  const words = [...body.asks.map(({ command, question }) => question ?? command), ...(found.lines ? ['a list'] : [])];
+  return makeRun(tx, {
+    kind: 'ask',
+    title: words.join(', '),
+    input: { asks: body.asks, expect: body.expect },
+    selected: found.selected,
+    ...(sealed ? { sealed } : {}),
+  });
+}
+
+function mustCompile(path: (string | number)[], pattern: string): void {
+  try {
+    compilePattern(pattern);
+  } catch (error) {
+    throw Refusal.at(path, 'pattern-faulty', { pattern, why: error instanceof Error ? error.message : '' });
+  }
+}
+
+async function dialectsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Map<number, Dialect>> {
+  const out = new Map<number, Dialect>();
+  for (const [id, { dialect }] of await targetsOf(tx, devices)) if (dialect) out.set(id, dialect);
+  return out;
+}
+
+/** A command that is no reading one in a single dialect of the selection is refused for all: nothing is asked half. */
+function mustBeReads(body: BodyOf<'run.ask'>, found: WithTable, dialects: Map<number, Dialect>): void {
+  const all = [...new Map([...dialects.values()].map((dialect) => [dialect.name, dialect])).values()];
+  for (const [i, { command, question }] of body.asks.entries()) {
+    if (command !== undefined)
+      for (const dialect of all)
+        if (!dialect.isRead(command))
+          throw Refusal.at(['asks', i, 'command'], 'ask-changes', { command, dialect: dialect.sheet.title });
+    if (question !== undefined && all.length > 0 && !all.some((dialect) => dialect.sheet.questions[question])) {
+      const known = [...new Set(all.flatMap((dialect) => Object.keys(dialect.sheet.questions)))].sort();
+      const meant = nearest(question, known);
+      throw Refusal.at(['asks', i, 'question'], 'question-unknown', {
+        question,
+        known: known.join(', ') || 'none',
+        ...(meant === undefined ? {} : { meant }),
+      });
+    }
+  }
+  for (const [id, commands] of found.lines ?? []) {
+    const dialect = dialects.get(id);
+    const wrong = dialect && commands.find((command) => !dialect.isRead(command));
+    if (dialect && wrong !== undefined)
+      throw Refusal.at(['perDevice', 'text'], 'ask-changes', { command: wrong, dialect: dialect.sheet.title });
+  }
+}
+
+export interface WithTable {
+  selected: Selected;
+  /** Lines by the id of a device; left out where no table was given. */
+  lines?: Map<number, string[]>;
+}
+
+interface TableBody {
+  devices?: string[] | undefined;
+  where?: string | undefined;
+  perDevice?: { text: string; by?: 'columns' | 'rows' | undefined } | undefined;
+}
+
+/** The devices of a selection, and their lines out of a table; a table alone selects the devices that it names. */
+export async function withTable(tx: Tx, body: TableBody): Promise<WithTable> {
+  if (!body.perDevice) return { selected: await selected(tx, body) };
+  const alone = body.devices === undefined && body.where === undefined;
+  const cells = cellsOf(body.perDevice.text);
+  const given = alone ? undefined : await selected(tx, body);
+  const known = new Map(given?.devices.map((device) => [device.key, device]));
+  const isDevice = given ? (name: string) => known.has(name) : await anyDevice(tx, cells);
+  const read = perDevice(cells, body.perDevice.by ?? liesBy(cells, isDevice));
+  if (!read.ok) throw Refusal.at(['perDevice', 'text'], read.fault.code, read.fault.params);
+  const chosen = given ?? (await selected(tx, { devices: [...read.value.keys()] }));
+  return { selected: chosen, lines: byId(read.value, chosen.devices) };
+}
+
+function byId(lines: PerDevice, devices: Stored<'device'>[]): Map<number, string[]> {
+  const ids = new Map(devices.map((device) => [device.key, device.id]));
+  const out = new Map<number, string[]>();
+  for (const [name, commands] of lines) {
+    const id = ids.get(name) ?? (name.startsWith('#') ? Number(name.slice(1)) : undefined);
+    if (id === undefined || !devices.some((device) => device.id === id)) {
+      const meant = nearest(name, ids.keys());
+      throw Refusal.at(['perDevice', 'text'], 'list-device-unknown', { device: name, ...(meant ? { meant } : {}) });
+    }
+    out.set(id, commands);
+  }
+  return out;
+}
+
+async function anyDevice(tx: Tx, cells: string[][]): Promise<(name: string) => boolean> {
+  const names = [
+    ...new Set([...(cells[0] ?? []), ...cells.map((row) => row[0] ?? '')].map((cell) => cell.trim().toLowerCase())),
+  ];
+  const rows = await tx.select<{ natural_key: string }>('SELECT natural_key FROM device WHERE natural_key IN (?)', [
+    names.filter((name) => name !== ''),
+  ]);
+  const keys = new Set(rows.map((row) => row.natural_key));
+  return (name) => keys.has(name);
+}
+
+function cellsOf(text: string): string[][] {
+  const [first = ''] = text.split('\n');
+  const delimiter = [';', '\t', ','].find((sign) => first.includes(sign)) ?? ',';
+  try {
+    return parse(text, { delimiter, bom: true, relax_column_count: true, skip_empty_lines: false, relax_quotes: true });
+  } catch (error) {
+    throw Refusal.at(['perDevice', 'text'], 'list-broken', { why: error instanceof Error ? error.message : '' });
+  }
+}
+
+/** Equal answers together, and who misses an expectation. */
+export async function groups(tx: Tx, id: string): Promise<ReplyOf<'run.groups'>> {
+  const run = await runRow(tx, id);
+  const { asks } = inputOf(run);
+  const rows = await tx.select<RowTableRow>(
+    'SELECT * FROM run_row WHERE run_id = ? AND result IS NOT NULL ORDER BY seq',
+    [run.id],
+  );
+  const results = rows.map((row) => ({
+    device: row.device_key,
+    ...(JSON.parse(row.result ?? '{}') as Partial<RunRow>),
+  }));
+  const order = asks.map(({ command, question }) => question ?? command ?? '');
+  const named = [...new Set([...order, ...results.flatMap(({ answers = [] }) => answers.map((one) => one.ask))])];
+  return {
+    items: named.map((name) => {
+      const answers = results.flatMap(({ device, answers: held = [] }) =>
+        held.filter((one) => one.ask === name).map((one) => ({ device, one })),
+      );
+      const alike = groupsOf(answers.map(({ device, one }) => ({ device, digest: one.digest })));
+      const textOf = (digest: string) => answers.find(({ one }) => one.digest === digest)?.one.text ?? '';
+      const base = textOf(alike[0]?.digest ?? '');
+      return {
+        ask: name,
+        words: groupWords(alike),
+        groups: alike.slice(0, 200).map(({ devices, digest }, i) => ({
+          devices,
+          text: textOf(digest),
+          diff: i === 0 ? [] : differing(base, textOf(digest)),
+        })),
+        failing: answers
+          .filter(({ one }) => one.missed.length > 0)
+          .map(({ device, one }) => ({ device, missed: one.missed })),
+      };
+    }),
+  };
+}
+
+/** Lines with `-`, `+` or a blank before them; what is far from any difference is left out. */
+function differing(from: string, to: string): string[] {
+  if (from.length + to.length > 400_000) return ['(too long to be compared here)'];
+  const patch = structuredPatch('', '', from, to, '', '', { context: 1 });
+  return patch.hunks.flatMap((hunk, i) => [
+    ...(i === 0 ? [] : [' …']),
+    ...hunk.lines.filter((line) => !line.startsWith('\\')),
+  ]);
+}
+
+export const digestOf = (text: string): string => createHash('sha256').update(text, 'utf8').digest('hex').slice(0, 16);

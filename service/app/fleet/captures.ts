@@ -1,0 +1,215 @@
+/** Captured configurations: a text is kept once, a version only when it changed. */
+import { createHash } from 'node:crypto';
+import { structuredPatch } from 'diff';
+import { Refusal } from '@zpine/contract/errors';
+import { type RunRow, type ShownCapture } from '@zpine/contract/fleetShapes';
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { byId } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { findRefs, likeText } from '../records/refs.ts';
+
+/** One file as a device showed it. */
+export interface Captured {
+  file: string;
+  content: Buffer;
+  binary: boolean;
+  /** Without secrets; of a binary one nothing. */
+  shown: string;
+  /** What makes two readings alike: the text without lines that differ each time. */
+  steady: Buffer;
+}
+
+interface CaptureRow {
+  id: number;
+  device_id: number;
+  device_key: string;
+  file: string;
+  digest: Buffer;
+  sha256: string;
+  current: number;
+  first_at: Date;
+  last_at: Date;
+  run_id: number | null;
+  bytes: number;
+  is_binary: number;
+}
+
+type ShownFile = NonNullable<RunRow['files']>[number];
+
+/** Keeps what is new; what stands already is only dated. */
+export async function storeCaptured(tx: Tx, device: number, run: number, files: Captured[]): Promise<ShownFile[]> {
+  const now = await tx.now();
+  const { key } = await byId(tx, 'device', device);
+  const standing = await tx.select<CaptureRow>(
+    'SELECT id, file, digest, sha256 FROM capture WHERE device_id = ? AND current = 1',
+    [device],
+  );
+  const out: ShownFile[] = [];
+  for (const { file, content, binary, shown, steady } of files) {
+    const sha256 = createHash('sha256').update(content).digest('hex');
+    const digest = createHash('sha256').update(steady).digest();
+    const last = standing.find((one) => one.file === file);
+    const changed = !last?.digest.equals(digest);
+    if (changed) {
+      await tx.execute(
+        'INSERT IGNORE INTO captured_text (digest, bytes, is_binary, shown, content) VALUES (?, ?, ?, ?, ?)',
+        [digest, content.length, binary ? 1 : 0, shown, tx.sealer.seal(content.toString('base64'))],
+      );
+      if (last) await tx.execute('UPDATE capture SET current = 0 WHERE id = ?', [last.id]);
+      await tx.insertRows('capture', [
+        {
+          device_id: device,
+          device_key: key,
+          file,
+          digest,
+          sha256,
+          current: 1,
+          first_at: now,
+          last_at: now,
+          run_id: run,
+        },
+      ]);
+    } else await tx.execute('UPDATE capture SET last_at = ?, run_id = ? WHERE id = ?', [now, run, last?.id]);
+    out.push({ file, bytes: content.length, sha256, changed, binary, failed: null });
+  }
+  if (out.some((one) => one.changed)) tx.hint('capture', device, null);
+  return out;
+}
+
+const COLUMNS = 'c.*, t.bytes, t.is_binary';
+const FROM = 'FROM capture c JOIN captured_text t ON t.digest = c.digest';
+
+const shown = (row: CaptureRow): ShownCapture => ({
+  id: Number(row.id),
+  device: row.device_key,
+  file: row.file,
+  bytes: Number(row.bytes),
+  sha256: row.sha256,
+  binary: Boolean(row.is_binary),
+  firstAt: row.first_at.toISOString(),
+  lastAt: row.last_at.toISOString(),
+  run: row.run_id === null ? null : Number(row.run_id),
+  current: Boolean(row.current),
+});
+
+export async function listCaptures(tx: Tx, query: QueryOf<'capture.list'>): Promise<ReplyOf<'capture.list'>> {
+  const tests: string[] = ['1 = 1'];
+  const values: unknown[] = [];
+  if (query.device !== undefined) {
+    const device = (await findRefs(tx, 'device', [query.device])).get(query.device);
+    tests.push('c.device_id = ?');
+    values.push(device?.id ?? 0);
+  }
+  if (query.file !== undefined) {
+    tests.push('c.file = ?');
+    values.push(query.file);
+  }
+  if (query.current === 'true') tests.push('c.current = 1');
+  const rows = await tx.select<CaptureRow>(
+    `SELECT ${COLUMNS} ${FROM} WHERE ${tests.join(' AND ')} ORDER BY c.id DESC LIMIT ${query.limit}`,
+    values,
+  );
+  return { items: rows.map(shown) };
+}
+
+async function captureRow(tx: Tx, id: string | number): Promise<CaptureRow & { shown: string; content: string }> {
+  const row = /^[0-9]{1,15}$/.test(String(id))
+    ? await tx.one<CaptureRow & { shown: string; content: string }>(
+        `SELECT ${COLUMNS}, t.shown, t.content ${FROM} WHERE c.id = ?`,
+        [id],
+      )
+    : undefined;
+  if (!row) throw new Refusal('not-found', { kind: 'capture', ref: `#${id}` });
+  return row;
+}
+
+const contentOf = (tx: Tx, row: { content: string }): Buffer => Buffer.from(tx.sealer.open(row.content), 'base64');
+
+export async function showCapture(tx: Tx, id: string): Promise<ReplyOf<'capture.show'>> {
+  const row = await captureRow(tx, id);
+  return { ...shown(row), text: row.is_binary ? contentOf(tx, row).toString('base64') : row.shown };
+}
+
+/** The whole text, secrets included: who wanted it is written down. */
+export async function revealCapture(tx: Tx, id: string): Promise<ReplyOf<'capture.reveal'>> {
+  const row = await captureRow(tx, id);
+  await tx.change({
+    kind: 'capture',
+    id: Number(row.id),
+    key: `${row.file} of ${row.device_key}`,
+    versionFrom: 1,
+    versionTo: 1,
+    before: null,
+    after: { revealed: true },
+  });
+  const content = contentOf(tx, row);
+  return { text: row.is_binary ? content.toString('base64') : content.toString('utf8') };
+}
+
+export async function diffCaptures(tx: Tx, query: QueryOf<'capture.diff'>): Promise<ReplyOf<'capture.diff'>> {
+  const first = await captureRow(tx, query.from);
+  const second = query.to === undefined ? undefined : await captureRow(tx, query.to);
+  const to = second ?? first;
+  const from = second ? first : await before(tx, first);
+  if (to.is_binary || from?.is_binary) throw new Refusal('capture-other-file');
+  const patch = structuredPatch('', '', from?.shown ?? '', to.shown, '', '', { context: 3 });
+  const lines = patch.hunks.flatMap((hunk, i) => [
+    ...(i === 0 ? [] : [{ sign: ' ' as const, text: '…' }]),
+    ...hunk.lines
+      .filter((line) => !line.startsWith('\\'))
+      .map((line) => ({ sign: (line[0] ?? ' ') as ' ' | '+' | '-', text: line.slice(1) })),
+  ]);
+  return { from: from ? shown(from) : null, to: shown(to), lines };
+}
+
+async function before(tx: Tx, row: CaptureRow): Promise<Awaited<ReturnType<typeof captureRow>> | undefined> {
+  const earlier = await tx.one<{ id: number }>(
+    'SELECT id FROM capture WHERE device_id = ? AND file = ? AND id < ? ORDER BY id DESC LIMIT 1',
+    [row.device_id, row.file, row.id],
+  );
+  return earlier && captureRow(tx, earlier.id);
+}
+
+/** So many texts are looked at in one go. */
+const SLICE = 200;
+
+export async function searchCaptures(tx: Tx, query: QueryOf<'capture.search'>): Promise<ReplyOf<'capture.search'>> {
+  const wanted = query.q.toLowerCase();
+  const missing = query.missing === 'true';
+  const out: ReplyOf<'capture.search'> = { items: [], searched: 0, more: false };
+  const count = await tx.one<{ count: number }>(
+    `SELECT COUNT(*) AS count ${FROM} WHERE c.current = 1 AND t.is_binary = 0`,
+  );
+  out.searched = Number(count?.count ?? 0);
+  for (let after = 0; ;) {
+    const rows = await tx.select<{ id: number; device_key: string; file: string; shown: string }>(
+      `SELECT c.id, c.device_key, c.file, ${missing ? "'' AS shown" : 't.shown'} ${FROM} WHERE c.current = 1 AND t.is_binary = 0 AND c.id > ?
+       AND t.shown ${missing ? 'NOT ' : ''}LIKE ? ORDER BY c.id LIMIT ${SLICE}`,
+      [after, `%${likeText(query.q)}%`],
+    );
+    for (const row of rows) {
+      after = Number(row.id);
+      const at = { id: Number(row.id), device: row.device_key, file: row.file };
+      if (missing) out.items.push({ ...at, line: 0, text: '' });
+      else
+        for (const [i, line] of row.shown.split('\n').entries())
+          if (line.toLowerCase().includes(wanted)) out.items.push({ ...at, line: i + 1, text: line.trim() });
+      if (out.items.length > query.limit) return { ...out, items: out.items.slice(0, query.limit), more: true };
+    }
+    if (rows.length < SLICE) return out;
+  }
+}
+
+/** Versions beyond those that are to be kept go, and with them texts that nothing refers to any more. */
+export async function dropOldCaptures(tx: Tx, keep: number): Promise<number> {
+  const old = await tx.select<{ id: number }>(
+    `SELECT id FROM (SELECT id, ROW_NUMBER() OVER (PARTITION BY device_id, file ORDER BY id DESC) AS n FROM capture) numbered
+     WHERE n > ? LIMIT 1000`,
+    [keep],
+  );
+  if (old.length > 0) await tx.execute('DELETE FROM capture WHERE id IN (?)', [old.map((row) => row.id)]);
+  await tx.execute(
+    'DELETE FROM captured_text WHERE NOT EXISTS (SELECT 1 FROM capture c WHERE c.digest = captured_text.digest) LIMIT 1000',
+  );
+  return old.length;
+}

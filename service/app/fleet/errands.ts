@@ -1,0 +1,147 @@
+/** Errands: lines for devices, previewed, confirmed by number, taken back. */
+import { wayBack } from '@zpine/core/fleet/errand';
+import { TemplateStop, faultText } from '@zpine/core/template/faults';
+import { Refusal } from '@zpine/contract/errors';
+import { type RunHead } from '@zpine/contract/fleetShapes';
+import { type BodyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { byIds } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { contextOf } from '../editions/context.ts';
+import { renderInputs } from '../editions/content.ts';
+import { checkTemplate } from '@zpine/core/template/check';
+import { settingsCatalogue } from '../editions/templates.ts';
+import { withTable } from './asks.ts';
+import { inputOf, head, makeRun, runRow, type RowTableRow } from './runs.ts';
+import { isEverything } from './selection.ts';
+import { targetsOf } from './targets.ts';
+
+/** What an errand keeps of a device under seal. */
+export interface ErrandSeal {
+  lines: string;
+  /** Secrets among the lines, to be masked wherever they show up. */
+  secrets: string[];
+  /** What ran before and after, for the way back. */
+  before?: string;
+  after?: string;
+}
+
+const TEMPLATE = 'errand';
+
+export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHead> {
+  const found = await withTable(tx, body);
+  const { devices } = found.selected;
+  if ((body.lines ?? '').trim() === '' && !found.lines) throw new Refusal('errand-empty');
+  if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
+    throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
+  const seals = await sealsOf(tx, devices, (device) =>
+    [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
+  );
+  const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
+  return makeRun(tx, {
+    kind: 'errand',
+    title: first.trim(),
+    input: { asks: body.questions.map((question) => ({ question })), expect: [], keep: body.keep, confirmed: false },
+    selected: found.selected,
+    sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
+  });
+}
+
+/** The lines of each device; those with names in them are worked out from its records. */
+async function sealsOf(
+  tx: Tx,
+  devices: Stored<'device'>[],
+  linesOf: (device: Stored<'device'>) => string,
+): Promise<Map<number, ErrandSeal>> {
+  const out = new Map<number, ErrandSeal>();
+  let catalogue: Awaited<ReturnType<typeof settingsCatalogue>> | undefined;
+  const checked = new Set<string>();
+  for (const device of devices) {
+    const source = linesOf(device);
+    if (!source.includes('@')) {
+      out.set(device.id, { lines: source, secrets: [] });
+      continue;
+    }
+    if (!checked.has(source)) {
+      catalogue ??= await settingsCatalogue(tx);
+      const [fault] = checkTemplate(TEMPLATE, source, () => undefined, catalogue);
+      if (fault) throw Refusal.at(['lines'], 'errand-template', { device: device.key, first: faultText(fault) });
+      checked.add(source);
+    }
+    out.set(device.id, await rendered(tx, device, source));
+  }
+  return out;
+}
+
+async function rendered(tx: Tx, device: Stored<'device'>, source: string): Promise<ErrandSeal> {
+  const { data, secrets } = await contextOf(tx, device);
+  try {
+    const [file] = renderInputs(
+      { template: TEMPLATE, source, fragments: {}, data, secrets },
+      tx.sealer,
+      String(device.id),
+    );
+    if (!file) return { lines: '', secrets: [] };
+    return { lines: file.text, secrets: file.secrets.map(([from, to]) => file.text.slice(from, to)) };
+  } catch (error) {
+    if (!(error instanceof TemplateStop)) throw error;
+    throw Refusal.at(['lines'], 'errand-template', { device: device.key, first: faultText(error.fault) });
+  }
+}
+
+/** Begins what was previewed. The number that somebody typed must be that of the devices that are changed. */
+export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
+  const row = await runRow(tx, id, true);
+  if (row.kind !== 'errand') throw new Refusal('run-other-kind', { id: row.id, wanted: 'errand' });
+  if (row.state !== 'previewed')
+    throw new Refusal('errand-not-previewed', {
+      id: row.id,
+      why: row.state === 'ended' ? 'it has ended' : 'it is still under way',
+    });
+  const { toDo } = await head(tx, row);
+  if (toDo !== count) throw new Refusal('errand-count', { count: toDo, given: count });
+  await tx.execute("UPDATE run_row SET state = 'waiting' WHERE run_id = ? AND outcome IS NULL", [row.id]);
+  await tx.execute("UPDATE run SET state = 'waiting', input = ?, version = version + 1 WHERE id = ?", [
+    JSON.stringify({ ...inputOf(row), confirmed: true }),
+    row.id,
+  ]);
+  tx.hint('run', Number(row.id), row.version + 1);
+  return head(tx, await runRow(tx, id));
+}
+
+/** The errand that leads back, device by device: from what ran after to what ran before. */
+export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
+  const row = await runRow(tx, id, true);
+  if (row.kind !== 'errand') throw new Refusal('run-other-kind', { id: row.id, wanted: 'errand' });
+  const rows = await tx.select<RowTableRow>(
+    'SELECT * FROM run_row WHERE run_id = ? AND sealed IS NOT NULL AND outcome IS NOT NULL ORDER BY seq',
+    [row.id],
+  );
+  const devices = await byIds(
+    tx,
+    'device',
+    rows.map((one) => Number(one.device_id)),
+  );
+  const targets = await targetsOf(tx, [...devices.values()]);
+  const back: Stored<'device'>[] = [];
+  const sealed = new Map<number, string>();
+  for (const one of rows) {
+    const device = devices.get(Number(one.device_id));
+    const dialect = targets.get(Number(one.device_id))?.dialect;
+    const seal = JSON.parse(tx.sealer.open(one.sealed ?? '')) as ErrandSeal;
+    if (!device || !dialect || seal.before === undefined || seal.after === undefined) continue;
+    const lines = wayBack(dialect, seal.before, seal.after);
+    if (lines === '') continue;
+    back.push(device);
+    sealed.set(device.id, JSON.stringify({ lines, secrets: seal.secrets } satisfies ErrandSeal));
+  }
+  if (back.length === 0) throw new Refusal('errand-nothing-back', { id: row.id });
+  return makeRun(tx, {
+    kind: 'errand',
+    title: `Take back #${row.id}: ${row.title}`,
+    input: { ...inputOf(row), confirmed: false },
+    selected: { devices: back, words: `${back.length} devices of run #${row.id}` },
+    sealed,
+    takesBack: Number(row.id),
+  });
+}

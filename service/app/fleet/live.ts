@@ -1,0 +1,126 @@
+/** What devices said last of their addresses and of the MACs behind their ports, beside the records. */
+import { formatIp, fromBytes, type Family } from '@zpine/core/addressing/ip';
+import { lastOf, parsePrefix, networkOf } from '@zpine/core/addressing/prefix';
+import { parseIp } from '@zpine/core/addressing/ip';
+import { macFromBytes, parseMac, macToBytes } from '@zpine/core/addressing/mac';
+import { Refusal } from '@zpine/contract/errors';
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { keysOf } from '../../store/records.ts';
+import { bytesOf } from '../../store/spans.ts';
+import { type Tx } from '../../store/tx.ts';
+
+interface SeenRow {
+  device_key: string;
+  interface: string;
+  address: Buffer;
+  address_family: Family;
+  length: number;
+  state: string | null;
+  at: Date;
+}
+
+const MOST = 2000;
+
+export async function liveAddresses(tx: Tx, query: QueryOf<'live.addresses'>): Promise<ReplyOf<'live.addresses'>> {
+  const text = query.prefix;
+  const block = parsePrefix(text);
+  const host = block.ok ? undefined : parseIp(text);
+  if (!block.ok && !host?.ok) throw Refusal.at(['prefix'], block.fault.code, block.fault.params);
+  const prefix = block.ok
+    ? block.value
+    : host?.ok
+      ? networkOf(host.value, host.value.family === 4 ? 32 : 128)
+      : undefined;
+  if (!prefix) throw new Error('it is one or the other');
+  const [first, last] = [bytesOf(prefix.family, prefix.first), bytesOf(prefix.family, lastOf(prefix))];
+  const seen = await tx.select<SeenRow>(
+    `SELECT d.natural_key AS device_key, s.* FROM seen_address s JOIN device d ON d.id = s.device_id
+     WHERE s.address_family = ? AND s.address BETWEEN ? AND ? ORDER BY s.address, d.sort_key LIMIT ${MOST}`,
+    [prefix.family, first, last],
+  );
+  // A network on a device that is larger than what is asked for overlaps it, too, wherever its own address lies.
+  const wider = await tx.select<SeenRow>(
+    `SELECT d.natural_key AS device_key, s.* FROM seen_address s JOIN device d ON d.id = s.device_id
+     WHERE s.address_family = ? AND s.length < ? AND NOT s.address BETWEEN ? AND ? LIMIT ${MOST * 10}`,
+    [prefix.family, prefix.length, first, last],
+  );
+  const around = wider.filter((row) => {
+    const net = networkOf({ family: row.address_family, value: valueOf(row) }, row.length);
+    return net.first <= prefix.first && lastOf(net) >= prefix.first;
+  });
+  const recorded = await recordedIn(tx, prefix.family, first, last);
+  const out = [...seen, ...around].slice(0, MOST).map((row) => {
+    const address = formatIp({ family: row.address_family, value: valueOf(row) });
+    const record = recorded.get(address) ?? null;
+    recorded.delete(address);
+    return {
+      device: row.device_key,
+      interface: row.interface,
+      address: `${address}/${row.length}`,
+      state: row.state,
+      seenAt: row.at.toISOString(),
+      recorded: record,
+      agrees: record !== null && record.split(':')[0] === row.device_key,
+    };
+  });
+  const unseen = [...recorded].map(([address, on]) => ({
+    device: on.split(':')[0] ?? '',
+    interface: on.split(':').slice(1).join(':'),
+    address,
+    state: null,
+    seenAt: null,
+    recorded: on,
+    agrees: false,
+  }));
+  return { items: [...out, ...unseen.slice(0, MOST)] };
+}
+
+const valueOf = (row: SeenRow): bigint => fromBytes(row.address, row.address_family).value;
+
+/** Interfaces of the records by the addresses that they have in a stretch. */
+async function recordedIn(tx: Tx, family: Family, first: Buffer, last: Buffer): Promise<Map<string, string>> {
+  const rows = await tx.select<{ id: number; natural_key: string; interface_id: number | null; address: Buffer }>(
+    `SELECT id, natural_key, interface_id, address FROM address WHERE address_family = ? AND address BETWEEN ? AND ? AND interface_id IS NOT NULL LIMIT ${MOST}`,
+    [family, first, last],
+  );
+  const keys = await keysOf(
+    tx,
+    'interface',
+    rows.map((row) => Number(row.interface_id)),
+  );
+  return new Map(
+    rows.map((row) => [formatIp(fromBytes(row.address, family)), keys.get(Number(row.interface_id)) ?? '']),
+  );
+}
+
+export async function liveMac(tx: Tx, query: QueryOf<'live.mac'>): Promise<ReplyOf<'live.mac'>> {
+  const whole = parseMac(query.mac);
+  const digits = query.mac.replace(/[^0-9a-f]/gi, '').toLowerCase();
+  if (!whole.ok && (digits.length < 4 || digits.length > 12)) throw Refusal.at(['mac'], 'mac-short', {});
+  const [test, value] = whole.ok
+    ? ['s.mac = ?', Buffer.from(macToBytes(whole.value))]
+    : ['LOWER(HEX(s.mac)) LIKE ?', `%${digits}%`];
+  const rows = await tx.select<{
+    device_id: number;
+    device_key: string;
+    interface: string;
+    vlan: string;
+    mac: Buffer;
+    at: Date;
+    on_port: number;
+  }>(
+    `SELECT d.natural_key AS device_key, s.*, (SELECT COUNT(DISTINCT o.mac) FROM seen_mac o WHERE o.device_id = s.device_id AND o.interface = s.interface) AS on_port
+     FROM seen_mac s JOIN device d ON d.id = s.device_id WHERE ${test} ORDER BY on_port, s.at DESC LIMIT 200`,
+    [value],
+  );
+  return {
+    items: rows.map((row) => ({
+      device: row.device_key,
+      interface: row.interface,
+      vlan: row.vlan === '' ? null : row.vlan,
+      mac: macFromBytes(row.mac),
+      seenAt: row.at.toISOString(),
+      macsOnPort: Number(row.on_port),
+    })),
+  };
+}

@@ -1,0 +1,239 @@
+/** Runs: made, listed, shown, stopped. The work itself is done in fleet/. */
+import { isWell, type Outcome } from '@zpine/core/fleet/outcomes';
+import { Refusal } from '@zpine/contract/errors';
+import { type RunHead, type RunKind, type RunRow, type ShownAnswer, type ShownRun } from '@zpine/contract/fleetShapes';
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { type Stored } from '@zpine/contract/kinds';
+import { findRefs } from '../records/refs.ts';
+import { type Tx } from '../../store/tx.ts';
+import { type Expectation } from '@zpine/core/fleet/expectations';
+import { type Selected } from './selection.ts';
+
+/** What a run does beside its rows. */
+export interface RunInput {
+  /** Of an ask: what every device is asked; of an errand: the questions before and after. */
+  asks: { command?: string | undefined; question?: string | undefined }[];
+  expect: Expectation[];
+  /** Of an errand: whether what then runs is to be kept, and whether it was confirmed. */
+  keep?: boolean;
+  confirmed?: boolean;
+  /** A sheet that is tried, instead of that of the records. */
+  sheet?: string;
+}
+
+export interface RunTableRow {
+  id: number;
+  kind: RunKind;
+  state: RunHead['state'];
+  title: string;
+  input: string;
+  selection: string;
+  expected: number;
+  made_by: string;
+  reason: string | null;
+  made_at: Date;
+  started_at: Date | null;
+  ended_at: Date | null;
+  ended: string | null;
+  stopping: number;
+  takes_back: number | null;
+  fence: number;
+  version: number;
+}
+
+export interface RowTableRow {
+  run_id: number;
+  seq: number;
+  device_id: number;
+  device_key: string;
+  state: RunRow['state'];
+  outcome: Outcome | null;
+  detail: string;
+  started_at: Date | null;
+  ms: number | null;
+  result: string | null;
+  sealed: string | null;
+}
+
+export interface NewRun {
+  kind: RunKind;
+  title: string;
+  input: RunInput;
+  selected: Selected;
+  /** What differs from device to device, kept under seal. */
+  sealed?: Map<number, string>;
+  takesBack?: number;
+}
+
+export async function makeRun(tx: Tx, run: NewRun): Promise<RunHead> {
+  const { devices, words } = run.selected;
+  const [id] = await tx.insertRows('run', [
+    {
+      kind: run.kind,
+      state: 'waiting',
+      title: run.title.slice(0, 200),
+      input: JSON.stringify(run.input),
+      selection: words.slice(0, 2000),
+      expected: devices.length,
+      made_by: tx.actor.name,
+      reason: tx.actor.reason ?? null,
+      made_at: await tx.now(),
+      takes_back: run.takesBack ?? null,
+    },
+  ]);
+  const rows = devices.map((device: Stored<'device'>, seq) => {
+    const held = run.sealed?.get(device.id);
+    return {
+      run_id: id,
+      seq,
+      device_id: device.id,
+      device_key: device.key,
+      state: 'waiting',
+      sealed: held === undefined ? null : tx.sealer.seal(held),
+    };
+  });
+  await tx.insertRows('run_row', rows, '');
+  tx.hint('run', Number(id), 1);
+  return head(tx, await runRow(tx, String(id)));
+}
+
+export async function runRow(tx: Tx, id: string, lock = false): Promise<RunTableRow> {
+  const row = /^[0-9]{1,15}$/.test(id)
+    ? await tx.one<RunTableRow>(`SELECT * FROM run WHERE id = ?${lock ? ' FOR UPDATE' : ''}`, [id])
+    : undefined;
+  if (!row) throw new Refusal('not-found', { kind: 'run', ref: `#${id}` });
+  return row;
+}
+
+const iso = (at: Date | null): string | null => at?.toISOString() ?? null;
+
+interface Counted {
+  run_id: number;
+  state: string;
+  outcome: Outcome | null;
+  count: number;
+}
+
+async function heads(tx: Tx, rows: RunTableRow[]): Promise<RunHead[]> {
+  if (rows.length === 0) return [];
+  const counted = await tx.select<Counted>(
+    `SELECT run_id, state, outcome, COUNT(*) AS count FROM run_row WHERE run_id IN (?) GROUP BY run_id, state, outcome`,
+    [rows.map((row) => row.id)],
+  );
+  return rows.map((row) => {
+    const own = counted.filter((one) => Number(one.run_id) === Number(row.id));
+    const sum = (of: Counted[]) => of.reduce((total, { count }) => total + Number(count), 0);
+    const counts: RunHead['counts'] = {};
+    for (const { outcome, count } of own) if (outcome) counts[outcome] = (counts[outcome] ?? 0) + Number(count);
+    return {
+      id: Number(row.id),
+      kind: row.kind,
+      state: row.state,
+      title: row.title,
+      selection: row.selection,
+      expected: row.expected,
+      done: sum(own.filter((one) => one.state === 'done')),
+      counts,
+      toDo: row.state === 'previewed' ? sum(own.filter((one) => one.state === 'done' && one.outcome === null)) : 0,
+      madeAt: row.made_at.toISOString(),
+      startedAt: iso(row.started_at),
+      endedAt: iso(row.ended_at),
+      by: row.made_by,
+      reason: row.reason,
+      stopping: Boolean(row.stopping),
+      takesBack: row.takes_back === null ? null : Number(row.takes_back),
+      ended: row.ended,
+      version: row.version,
+    };
+  });
+}
+
+export async function head(tx: Tx, row: RunTableRow): Promise<RunHead> {
+  const [one] = await heads(tx, [row]);
+  if (!one) throw new Error('a run has a head');
+  return one;
+}
+
+export async function listRuns(tx: Tx, query: QueryOf<'run.list'>): Promise<ReplyOf<'run.list'>> {
+  const tests: string[] = [];
+  const values: unknown[] = [];
+  if (query.kind) {
+    tests.push('kind = ?');
+    values.push(query.kind);
+  }
+  if (query.device !== undefined) {
+    const device = (await findRefs(tx, 'device', [query.device])).get(query.device);
+    tests.push('id IN (SELECT run_id FROM run_row WHERE device_id = ?)');
+    values.push(device?.id ?? 0);
+  }
+  const where = tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : '';
+  const rows = await tx.select<RunTableRow>(`SELECT * FROM run ${where} ORDER BY id DESC LIMIT ${query.limit}`, values);
+  return { items: await heads(tx, rows) };
+}
+
+/** How much of an answer a list shows; the whole stands at the device. */
+const BRIEF = 400;
+
+const brief = (one: ShownAnswer): ShownAnswer => ({
+  ...one,
+  text: one.text.slice(0, BRIEF),
+  rows: one.rows.slice(0, 50),
+});
+
+export function shownRow(row: RowTableRow, whole: boolean): RunRow {
+  const result = (row.result === null ? {} : JSON.parse(row.result)) as Partial<RunRow>;
+  const { answers } = result;
+  return {
+    ...result,
+    ...(answers ? { answers: whole ? answers : answers.map(brief) } : {}),
+    device: row.device_key,
+    state: row.state,
+    outcome: row.outcome,
+    detail: row.detail,
+    startedAt: iso(row.started_at),
+    ms: row.ms,
+  };
+}
+
+export const inputOf = (row: Pick<RunTableRow, 'input'>): RunInput => JSON.parse(row.input) as RunInput;
+
+export async function showRun(tx: Tx, id: string, query: QueryOf<'run.show'>): Promise<ShownRun> {
+  const row = await runRow(tx, id);
+  const rows = await tx.select<RowTableRow>('SELECT * FROM run_row WHERE run_id = ? ORDER BY seq', [row.id]);
+  const { asks, expect } = inputOf(row);
+  return {
+    ...(await head(tx, row)),
+    asks: asks.map(({ command, question }) => question ?? command ?? ''),
+    expect,
+    rows: rows.map((one) => shownRow(one, query.text === 'true')),
+  };
+}
+
+export async function showRunRow(tx: Tx, id: string, device: string): Promise<RunRow> {
+  const row = await runRow(tx, id);
+  const ref = device.trim().toLowerCase();
+  const [column, value] = ref.startsWith('#') ? ['device_id', ref.slice(1)] : ['device_key', ref];
+  const found = await tx.one<RowTableRow>(`SELECT * FROM run_row WHERE run_id = ? AND ${column} = ?`, [row.id, value]);
+  if (!found) throw new Refusal('not-found', { kind: 'device', ref: device });
+  return shownRow(found, true);
+}
+
+export async function stopRun(tx: Tx, id: string): Promise<RunHead> {
+  const row = await runRow(tx, id, true);
+  if (row.state === 'ended') throw new Refusal('run-over', { id: row.id });
+  const over = row.state !== 'working';
+  await tx.execute(
+    `UPDATE run SET stopping = 1, version = version + 1${over ? ", state = 'ended', ended_at = ?, ended = ?" : ''} WHERE id = ?`,
+    [...(over ? [await tx.now(), `stopped by ${tx.actor.name}`] : []), row.id],
+  );
+  if (over)
+    await tx.execute(
+      "UPDATE run_row SET state = 'done', outcome = 'left out', detail = 'the run was stopped' WHERE run_id = ? AND outcome IS NULL",
+      [row.id],
+    );
+  tx.hint('run', Number(row.id), row.version + 1);
+  return head(tx, await runRow(tx, id));
+}
+
+export const wellIn = (counts: RunHead['counts']): number =>
+  Object.entries(counts).reduce((sum, [outcome, count]) => sum + (isWell(outcome) ? (count ?? 0) : 0), 0);

@@ -1,0 +1,223 @@
+/** Watching: which devices are to be looked at now, what was seen of them, and who is told. */
+import { looked, type Told, type Watched } from '@zpine/core/fleet/damping';
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { byIds, find } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { findRefs } from '../records/refs.ts';
+import { type Target } from './access.ts';
+import { settingsOfMany, targetsOf } from './targets.ts';
+
+/** The way into a device, among the things that are watched of it. */
+export const REACH = 'way in';
+
+/** Enters devices that are to be watched, and forgets those that are not any more. */
+export async function planWatch(tx: Tx): Promise<number> {
+  const some = await tx.one(
+    "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'watch.minutes' LIMIT 1",
+  );
+  if (!some) return tx.execute('DELETE FROM watch_due');
+  const devices = (await find(tx, 'device', {})).filter(
+    (device) => device.stage !== 'retired' && device.stage !== 'sketched',
+  );
+  const setting = await settingsOfMany(tx, devices, ['watch.minutes']);
+  const wanted = devices.filter((device) => Number(setting(device, 'watch.minutes')) > 0).map((device) => device.id);
+  const now = await tx.now();
+  const standing = new Set(
+    (await tx.select<{ device_id: number }>('SELECT device_id FROM watch_due')).map((r) => Number(r.device_id)),
+  );
+  const fresh = wanted.filter((id) => !standing.has(id));
+  if (fresh.length > 0)
+    await tx.insertRows(
+      'watch_due',
+      fresh.map((device_id) => ({ device_id, due_at: now })),
+      '',
+    );
+  const gone = [...standing].filter((id) => !wanted.includes(id));
+  if (gone.length > 0) await tx.execute('DELETE FROM watch_due WHERE device_id IN (?)', [gone]);
+  return wanted.length;
+}
+
+/** Devices whose look is due: taken for as long as their next is away, so that no other instance looks, too. */
+export async function claimLooks(tx: Tx, most: number): Promise<Target[]> {
+  const now = await tx.now();
+  const due = await tx.select<{ device_id: number }>(
+    `SELECT device_id FROM watch_due WHERE due_at <= ? ORDER BY due_at LIMIT ${most} FOR UPDATE SKIP LOCKED`,
+    [now],
+  );
+  if (due.length === 0) return [];
+  const devices = [
+    ...(
+      await byIds(
+        tx,
+        'device',
+        due.map((row) => Number(row.device_id)),
+      )
+    ).values(),
+  ];
+  const setting = await settingsOfMany(tx, devices, ['watch.minutes']);
+  for (const device of devices)
+    await tx.execute('UPDATE watch_due SET due_at = ? + INTERVAL ? SECOND WHERE device_id = ?', [
+      now,
+      Math.max(15, Math.round(Number(setting(device, 'watch.minutes')) * 60)),
+      device.id,
+    ]);
+  return [...(await targetsOf(tx, devices)).values()];
+}
+
+export interface Look {
+  device: number;
+  deviceKey: string;
+  /** By what was looked at: the way in, interfaces. What is left out was not seen and says nothing. */
+  states: Map<string, { state: string; detail: string }>;
+}
+
+export async function noteLook(tx: Tx, look: Look): Promise<number> {
+  const now = await tx.now();
+  const iso = `${now.replace(' ', 'T')}Z`;
+  const rows = await tx.select<{ what: string; held: string }>(
+    'SELECT what, held FROM watched WHERE device_id = ? FOR UPDATE',
+    [look.device],
+  );
+  const before = new Map(rows.map((row) => [row.what, JSON.parse(row.held) as Watched]));
+  const told: { what: string; told: Told; detail: string }[] = [];
+  for (const [what, { state, detail }] of look.states) {
+    const step = looked(before.get(what), state, iso);
+    await tx.execute('REPLACE INTO watched (device_id, what, state, held, looked_at) VALUES (?, ?, ?, ?, ?)', [
+      look.device,
+      what.slice(0, 120),
+      step.watched.state.slice(0, 60),
+      JSON.stringify(step.watched),
+      now,
+    ]);
+    if (step.told) told.push({ what, told: step.told, detail });
+  }
+  if (told.length > 0) await tell(tx, look, told, now);
+  tx.hint('watched', look.device, null);
+  return told.length;
+}
+
+async function tell(
+  tx: Tx,
+  look: Look,
+  told: { what: string; told: Told; detail: string }[],
+  now: string,
+): Promise<void> {
+  const [device] = await find(tx, 'device', { id: look.device });
+  if (!device) return;
+  const mail = (await settingsOfMany(tx, [device], ['watch.mail']))(device, 'watch.mail');
+  const to = Array.isArray(mail) ? mail.map(String).join(', ') : '';
+  for (const one of told) {
+    const [id] = await tx.insertRows('notice', [
+      {
+        at: now,
+        device_id: device.id,
+        device_key: device.key,
+        what: one.what,
+        text: words(device.key, one.what, one.told, one.detail).slice(0, 1000),
+        mail_to: to,
+        mail_due: to === '' ? null : now,
+      },
+    ]);
+    tx.hint('notice', Number(id), null);
+  }
+}
+
+function words(device: string, what: string, told: Told, detail: string): string {
+  const thing = what === REACH ? device : `${what} of ${device}`;
+  const more = detail === '' ? '' : `: ${detail}`;
+  if (told.kind === 'flaps')
+    return `${thing} flaps: ${told.turns} changes within an hour; nothing more is said until it is quiet`;
+  if (told.kind === 'quiet') return `${thing} has been quiet for an hour: ${told.state}`;
+  if (what === REACH)
+    return told.to === 'reached' ? `${device} is reached again` : `${device} is not reached any more${more}`;
+  return `${thing} went from ${told.from} to ${told.to}`;
+}
+
+export async function listWatched(tx: Tx, query: QueryOf<'watch.list'>): Promise<ReplyOf<'watch.list'>> {
+  const device =
+    query.device === undefined ? undefined : (await findRefs(tx, 'device', [query.device])).get(query.device);
+  const test = query.device === undefined ? '' : 'WHERE w.device_id = ?';
+  const rows = await tx.select<{ natural_key: string; what: string; held: string; looked_at: Date }>(
+    `SELECT d.natural_key, w.* FROM watched w JOIN device d ON d.id = w.device_id ${test} ORDER BY d.sort_key, w.what LIMIT 2000`,
+    query.device === undefined ? [] : [device?.id ?? 0],
+  );
+  return {
+    items: rows.map((row) => {
+      const { state, since, flapping } = JSON.parse(row.held) as Watched;
+      return { device: row.natural_key, what: row.what, state, since, flapping, lookedAt: row.looked_at.toISOString() };
+    }),
+  };
+}
+
+interface NoticeRow {
+  id: number;
+  at: Date;
+  device_key: string;
+  what: string;
+  text: string;
+  mail_to: string;
+  mailed_at: Date | null;
+  mail_fault: string | null;
+  tries: number;
+}
+
+export async function listNotices(tx: Tx, query: QueryOf<'notice.list'>): Promise<ReplyOf<'notice.list'>> {
+  const rows = await tx.select<NoticeRow>(`SELECT * FROM notice ORDER BY id DESC LIMIT ${query.limit}`);
+  return {
+    items: rows.map((row) => ({
+      id: Number(row.id),
+      at: row.at.toISOString(),
+      device: row.device_key,
+      what: row.what,
+      text: row.text,
+      mailedAt: row.mailed_at?.toISOString() ?? null,
+      mailFault: row.mail_fault,
+    })),
+  };
+}
+
+export interface Letter {
+  id: number;
+  to: string;
+  text: string;
+  at: string;
+  tries: number;
+}
+
+/** Letters that are to be sent, taken for a minute. */
+export async function claimLetters(tx: Tx): Promise<Letter[]> {
+  const now = await tx.now();
+  const rows = await tx.select<NoticeRow>(
+    'SELECT * FROM notice WHERE mail_due <= ? ORDER BY id LIMIT 20 FOR UPDATE SKIP LOCKED',
+    [now],
+  );
+  if (rows.length > 0)
+    await tx.execute('UPDATE notice SET mail_due = ? + INTERVAL 60 SECOND, tries = tries + 1 WHERE id IN (?)', [
+      now,
+      rows.map((row) => row.id),
+    ]);
+  return rows.map((row) => ({
+    id: Number(row.id),
+    to: row.mail_to,
+    text: row.text,
+    at: row.at.toISOString(),
+    tries: row.tries + 1,
+  }));
+}
+
+const MOST_TRIES = 10;
+
+export async function noteLetter(tx: Tx, letter: Letter, fault: string | undefined): Promise<void> {
+  const now = await tx.now();
+  if (fault === undefined)
+    await tx.execute('UPDATE notice SET mailed_at = ?, mail_due = NULL, mail_fault = NULL WHERE id = ?', [
+      now,
+      letter.id,
+    ]);
+  else
+    await tx.execute(
+      `UPDATE notice SET mail_fault = ?, mail_due = ${letter.tries >= MOST_TRIES ? 'NULL' : `'${now}' + INTERVAL ${letter.tries * 60} SECOND`} WHERE id = ?`,
+      [fault.slice(0, 500), letter.id],
+    );
+  tx.hint('notice', letter.id, null);
+}

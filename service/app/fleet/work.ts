@@ -1,0 +1,306 @@
+/** What a run's worker takes from the database and puts back: a run at a time, its devices in batches. */
+import { parseIp } from '@zpine/core/addressing/ip';
+import { parsePrefix } from '@zpine/core/addressing/prefix';
+import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
+import { type Outcome } from '@zpine/core/fleet/outcomes';
+import { type RunKind, type RunRow, type ShownAnswer } from '@zpine/contract/fleetShapes';
+import { byIds, find } from '../../store/records.ts';
+import { bytesOf } from '../../store/spans.ts';
+import { type Tx } from '../../store/tx.ts';
+import { storeCaptured, type Captured } from './captures.ts';
+import { inputOf, type RowTableRow, type RunInput, type RunTableRow } from './runs.ts';
+import { settingsOfMany, targetsOf } from './targets.ts';
+import { type Target } from './access.ts';
+
+export interface ClaimedRun {
+  id: number;
+  kind: RunKind;
+  fence: number;
+  input: RunInput;
+  /** How many devices at a time. */
+  parallel: number;
+  by: string;
+}
+
+const CLAIM_SECONDS = 60;
+const MOST_PARALLEL = 200;
+
+/** Takes a run that waits, or one whose worker has not been heard of any more. */
+export async function claimRun(tx: Tx): Promise<ClaimedRun | undefined> {
+  const now = await tx.now();
+  const row = await tx.one<RunTableRow>(
+    `SELECT * FROM run WHERE state = 'waiting' OR (state = 'working' AND claimed_until < ?) ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`,
+    [now],
+  );
+  if (!row) return undefined;
+  const before = row.state;
+  await tx.execute(
+    `UPDATE run SET state = 'working', claimed_until = ? + INTERVAL ? SECOND, fence = fence + 1, version = version + 1,
+     started_at = COALESCE(started_at, ?) WHERE id = ?`,
+    [now, CLAIM_SECONDS, now, row.id],
+  );
+  if (before === 'working') await pickUp(tx, row);
+  tx.hint('run', Number(row.id), row.version + 1);
+  const setting = await tx.one<{ value: string }>(
+    `SELECT v.value FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'access.parallel' AND v.layer_kind = 'everywhere'`,
+  );
+  const parallel = Number(setting?.value ?? 40);
+  return {
+    id: Number(row.id),
+    kind: row.kind,
+    fence: row.fence + 1,
+    input: inputOf(row),
+    parallel: Math.max(1, Math.min(MOST_PARALLEL, Number.isFinite(parallel) ? parallel : 40)),
+    by: row.made_by,
+  };
+}
+
+/** A run whose worker died: what only reads is done anew; what was being changed is not touched blindly. */
+async function pickUp(tx: Tx, row: RunTableRow): Promise<void> {
+  const changes = row.kind === 'errand' && inputOf(row).confirmed === true;
+  await tx.execute(
+    changes
+      ? `UPDATE run_row SET state = 'done', outcome = 'stopped midway', detail = 'the service stopped while this device was being changed'
+         WHERE run_id = ? AND state = 'working'`
+      : `UPDATE run_row SET state = 'waiting' WHERE run_id = ? AND state = 'working'`,
+    [row.id],
+  );
+  await tx.execute('DELETE FROM busy_device WHERE run_id = ?', [row.id]);
+}
+
+export interface Waiting {
+  target: Target;
+  /** What was kept under seal for this device. */
+  sealed: string | undefined;
+  /** What an earlier phase of the run found. */
+  result: Partial<RunRow>;
+}
+
+/** All devices of a run that wait, in their order. Devices that are gone are done with. */
+export async function waitingRows(tx: Tx, run: ClaimedRun): Promise<Waiting[]> {
+  const rows = await tx.select<RowTableRow>(
+    "SELECT * FROM run_row WHERE run_id = ? AND state = 'waiting' ORDER BY seq",
+    [run.id],
+  );
+  const devices = await byIds(
+    tx,
+    'device',
+    rows.map((row) => Number(row.device_id)),
+  );
+  const targets = await targetsOf(tx, [...devices.values()]);
+  const out: Waiting[] = [];
+  for (const row of rows) {
+    const target = targets.get(Number(row.device_id));
+    if (target && run.input.sheet !== undefined)
+      target.dialect = tx.dialects.of(target.dialectName ?? 'tried', run.input.sheet);
+    if (target) {
+      out.push({
+        target,
+        sealed: row.sealed === null ? undefined : tx.sealer.open(row.sealed),
+        result: row.result === null ? {} : (JSON.parse(row.result) as Partial<RunRow>),
+      });
+    } else
+      await tx.execute(
+        "UPDATE run_row SET state = 'done', outcome = 'left out', detail = 'this device is gone' WHERE run_id = ? AND device_id = ?",
+        [run.id, row.device_id],
+      );
+  }
+  return out;
+}
+
+/** What a session with one device came to. */
+export interface RowResult {
+  device: number;
+  /** Left out where the device waits for somebody's word: an errand that was looked at. */
+  outcome: Outcome | null;
+  detail: string;
+  startedAt: number;
+  ms: number;
+  result: Partial<RunRow>;
+  /** Kept under seal for a later phase; left out where it stays as it is. */
+  sealed?: string;
+  captured?: Captured[];
+  /** Whether the device was asked for its configuration at all, for those who wait for a capture. */
+  captureTried?: boolean;
+}
+
+/** Takes note of devices that are begun with, and of those that are done. False when another has the run by now. */
+export async function noteRows(tx: Tx, run: ClaimedRun, begun: number[], results: RowResult[]): Promise<boolean> {
+  const now = await tx.now();
+  const held = await tx.execute(
+    'UPDATE run SET claimed_until = ? + INTERVAL ? SECOND, version = version + 1 WHERE id = ? AND fence = ?',
+    [now, CLAIM_SECONDS, run.id, run.fence],
+  );
+  if (held === 0) return false;
+  const done = new Set(results.map(({ device }) => device));
+  const under = begun.filter((device) => !done.has(device));
+  if (under.length > 0)
+    await tx.execute(
+      "UPDATE run_row SET state = 'working' WHERE run_id = ? AND device_id IN (?) AND state = 'waiting'",
+      [run.id, under],
+    );
+  for (const one of results) {
+    const result = await withCaptured(tx, run, one);
+    const same = one.outcome === 'captured' && !(result.files ?? []).some((file) => file.changed);
+    await tx.execute(
+      `UPDATE run_row SET state = 'done', outcome = ?, detail = ?, started_at = ?, ms = ?, result = ?${one.sealed === undefined ? '' : ', sealed = ?'}
+       WHERE run_id = ? AND device_id = ?`,
+      [
+        same ? 'unchanged' : one.outcome,
+        one.detail.slice(0, 2000),
+        new Date(one.startedAt).toISOString().replace('T', ' ').replace('Z', ''),
+        Math.round(one.ms),
+        JSON.stringify(result),
+        ...(one.sealed === undefined ? [] : [tx.sealer.seal(one.sealed)]),
+        run.id,
+        one.device,
+      ],
+    );
+    for (const answer of one.result.answers ?? []) await noteSeen(tx, one.device, answer);
+    if (one.captureTried) await noteTry(tx, one);
+  }
+  if (begun.length + results.length > 0) tx.hint('run', run.id, null);
+  return true;
+}
+
+async function withCaptured(tx: Tx, run: ClaimedRun, one: RowResult): Promise<Partial<RunRow>> {
+  if (!one.captured) return one.result;
+  const files = await storeCaptured(tx, one.device, run.id, one.captured);
+  return { ...one.result, files: [...files, ...(one.result.files ?? [])] };
+}
+
+async function noteTry(tx: Tx, one: RowResult): Promise<void> {
+  const now = await tx.now();
+  const well = one.captured !== undefined && one.captured.length > 0;
+  await tx.execute(
+    `INSERT INTO capture_try (device_id, tried_at, well_at, detail) VALUES (?, ?, ?, ?)
+     ON DUPLICATE KEY UPDATE tried_at = VALUES(tried_at), well_at = COALESCE(VALUES(well_at), well_at), detail = VALUES(detail)`,
+    [one.device, now, well ? now : null, well ? '' : one.detail.slice(0, 500)],
+  );
+}
+
+/** Answers to these questions are remembered for look-ups: which address is on which interface, which MAC behind which port. */
+async function noteSeen(tx: Tx, device: number, answer: ShownAnswer): Promise<void> {
+  if (answer.refused !== null || answer.cut) return;
+  const now = await tx.now();
+  if (answer.ask === 'interfaces') {
+    await tx.execute('DELETE FROM seen_address WHERE device_id = ?', [device]);
+    const rows = answer.rows.flatMap(({ interface: on = '', address = '', state = null }) => {
+      const [host = '', length = ''] = address.split('/');
+      const ip = parseIp(host);
+      if (!ip.ok || on === '') return [];
+      const bits = length === '' ? (ip.value.family === 4 ? 32 : 128) : Number(length);
+      if (!parsePrefix(`${host}/${bits}`).ok && !Number.isInteger(bits)) return [];
+      return [
+        {
+          device_id: device,
+          interface: on.slice(0, 100),
+          address: bytesOf(ip.value.family, ip.value.value),
+          address_family: ip.value.family,
+          length: bits,
+          state: state?.slice(0, 40) ?? null,
+          at: now,
+        },
+      ];
+    });
+    await insertOnce(tx, 'seen_address', rows, (row) => `${row.interface} ${row.address.toString('hex')}`);
+  }
+  if (answer.ask === 'macs') {
+    await tx.execute('DELETE FROM seen_mac WHERE device_id = ?', [device]);
+    const rows = answer.rows.flatMap(({ interface: on = '', mac: said = '', vlan = '' }) => {
+      const mac = parseMac(said);
+      return mac.ok && on !== ''
+        ? [
+            {
+              device_id: device,
+              interface: on.slice(0, 100),
+              mac: Buffer.from(macToBytes(mac.value)),
+              vlan: vlan.slice(0, 20),
+              at: now,
+            },
+          ]
+        : [];
+    });
+    await insertOnce(tx, 'seen_mac', rows, (row) => `${row.interface} ${row.mac.toString('hex')} ${row.vlan}`);
+  }
+}
+
+async function insertOnce<T extends Record<string, unknown>>(
+  tx: Tx,
+  table: string,
+  rows: T[],
+  key: (row: T) => string,
+): Promise<void> {
+  const once = [...new Map(rows.map((row) => [key(row).toLowerCase(), row])).values()];
+  if (once.length > 0) await tx.insertRows(table, once, '');
+}
+
+/** Whether somebody wants the run to end early. */
+export const isStopping = async (tx: Tx, run: ClaimedRun): Promise<boolean> =>
+  Boolean((await tx.one<{ stopping: number }>('SELECT stopping FROM run WHERE id = ?', [run.id]))?.stopping);
+
+/** A device that an errand changes is its own until it is done; gives the run that has it otherwise. */
+export async function takeDevice(
+  tx: Tx,
+  run: ClaimedRun,
+  device: number,
+  seconds: number,
+): Promise<number | undefined> {
+  const now = await tx.now();
+  await tx.execute('DELETE FROM busy_device WHERE device_id = ? AND until_at < ?', [device, now]);
+  await tx.execute(
+    'INSERT IGNORE INTO busy_device (device_id, run_id, until_at) VALUES (?, ?, ? + INTERVAL ? SECOND)',
+    [device, run.id, now, seconds],
+  );
+  const row = await tx.one<{ run_id: number }>('SELECT run_id FROM busy_device WHERE device_id = ?', [device]);
+  return Number(row?.run_id) === run.id ? undefined : Number(row?.run_id);
+}
+
+export const freeDevice = (tx: Tx, run: ClaimedRun, device: number): Promise<number> =>
+  tx.execute('DELETE FROM busy_device WHERE device_id = ? AND run_id = ?', [device, run.id]);
+
+/** Ends a run; an errand that was only looked at waits for somebody's word, if there is something to do. */
+export async function endRun(tx: Tx, run: ClaimedRun, early: string | undefined): Promise<void> {
+  const now = await tx.now();
+  if (early !== undefined)
+    await tx.execute(
+      "UPDATE run_row SET state = 'done', outcome = 'left out', detail = ? WHERE run_id = ? AND state <> 'done'",
+      [early, run.id],
+    );
+  const todo = await tx.one<{ count: number }>(
+    'SELECT COUNT(*) AS count FROM run_row WHERE run_id = ? AND outcome IS NULL',
+    [run.id],
+  );
+  const waits = run.kind === 'errand' && run.input.confirmed !== true && Number(todo?.count) > 0;
+  await tx.execute(
+    `UPDATE run SET state = ?, ended_at = ?, ended = ?, claimed_until = NULL, version = version + 1 WHERE id = ? AND fence = ?`,
+    [waits ? 'previewed' : 'ended', waits ? null : now, early ?? null, run.id, run.fence],
+  );
+  tx.hint('run', run.id, null);
+}
+
+/** Devices whose capture is due by their settings. */
+export async function captureDue(tx: Tx): Promise<{ devices: Awaited<ReturnType<typeof dueDevices>> }> {
+  return { devices: await dueDevices(tx) };
+}
+
+async function dueDevices(tx: Tx) {
+  const some = await tx.one(
+    "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'capture.hours' LIMIT 1",
+  );
+  if (!some) return [];
+  const devices = (await find(tx, 'device', {}, { order: ['sort_key', 'id'] })).filter(
+    (one) => one.stage !== 'retired',
+  );
+  const hours = await settingsOfMany(tx, devices, ['capture.hours']);
+  const tries = new Map(
+    (await tx.select<{ device_id: number; tried_at: Date }>('SELECT device_id, tried_at FROM capture_try')).map(
+      (row) => [Number(row.device_id), row.tried_at.getTime()],
+    ),
+  );
+  const now = Date.parse(`${(await tx.now()).replace(' ', 'T')}Z`);
+  return devices.filter((device) => {
+    const every = Number(hours(device, 'capture.hours'));
+    return every > 0 && (tries.get(device.id) ?? 0) + every * 3_600_000 <= now;
+  });
+}

@@ -1,0 +1,76 @@
+/** A session for a piece of work with one device, and what came of it when there was none. */
+import { rungs } from '@zpine/core/fleet/rungs';
+import { type Outcome } from '@zpine/core/fleet/outcomes';
+import { type RunRow } from '@zpine/contract/fleetShapes';
+import { type Target } from '../app/fleet/access.ts';
+import { type RowResult } from '../app/fleet/work.ts';
+import { connect, type Way } from './connect.ts';
+import { NotReached } from './notReached.ts';
+import { openSession, type Session } from './session.ts';
+
+export interface Done {
+  outcome: Outcome | null;
+  detail: string;
+  result?: Partial<RunRow>;
+  sealed?: string;
+  captured?: RowResult['captured'];
+  captureTried?: boolean;
+}
+
+/** How far the login came, for the guard of the run. */
+export type Login = 'let-in' | 'refused' | 'unknown';
+
+export async function withSession(
+  target: Target,
+  way: Way,
+  work: (session: Session) => Promise<Done>,
+  limits: { mostBytes?: number } = {},
+): Promise<{ row: RowResult; login: Login }> {
+  const startedAt = Date.now();
+  const begin = performance.now();
+  let login: Login = 'unknown';
+  let session: Session | undefined;
+  const row = (done: Done): RowResult => ({
+    device: target.device,
+    startedAt,
+    ms: performance.now() - begin,
+    result: {},
+    ...done,
+  });
+  try {
+    if (!target.dialect) throw new NotReached('dialect', noDialect(target));
+    const { client } = await connect(target, way);
+    login = 'let-in';
+    const { answerSeconds, second } = target.access;
+    session = await openSession(client, target.dialect, { answerMs: answerSeconds * 1000, ...limits }, second).catch(
+      (error: unknown) => {
+        client.end();
+        throw error;
+      },
+    );
+    return { row: row(await work(session)), login };
+  } catch (error) {
+    if (error instanceof NotReached && error.rung === 'sign-in' && /was not let in/.test(error.message))
+      login = 'refused';
+    return { row: row(noContact(error, target)), login };
+  } finally {
+    session?.close();
+  }
+}
+
+export const noDialect = ({ dialectName }: Target): string =>
+  dialectName === null
+    ? 'its records name no dialect'
+    : `nothing is known of the dialect ${dialectName}: it has no sheet, and none ships under this name`;
+
+function noContact(error: unknown, target: Target): Done {
+  if (!(error instanceof NotReached))
+    return { outcome: 'no contact', detail: error instanceof Error ? error.message : String(error) };
+  const unknown = error.rung === 'host-key' && target.pinned === null;
+  const remedy = unknown ? `; look at it and accept it: zpine reach ${target.key}` : '';
+  return {
+    outcome: 'no contact',
+    detail: `${rungs[error.rung]}: ${error.message}${remedy}`,
+    ...(error.shown ? { result: { hostKey: error.shown } } : {}),
+  };
+}

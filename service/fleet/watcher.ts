@@ -1,0 +1,157 @@
+/** Looks at devices that are watched, sends notices, and begins captures when they are due. */
+import { createTransport, type Transporter } from 'nodemailer';
+import { type Dialect } from '@zpine/core/dialect/dialect';
+import { captureDue } from '../app/fleet/work.ts';
+import { makeRun } from '../app/fleet/runs.ts';
+import { type Target } from '../app/fleet/access.ts';
+import { claimLetters, claimLooks, noteLetter, noteLook, planWatch, REACH, type Look } from '../app/fleet/watch.ts';
+import { run, type Actor, type Store } from '../store/tx.ts';
+import { type Way } from './connect.ts';
+import { withSession } from './reachable.ts';
+import { type Session } from './session.ts';
+
+interface Log {
+  warn: (what: object, text: string) => void;
+}
+
+export interface Mail {
+  /** `smtp://host:port`; empty: nobody gets a letter. */
+  server: string;
+  from: string;
+}
+
+const actor: Actor = { name: 'watch', via: 'service' };
+const TURN_MS = 1000;
+const PLAN_MS = 20_000;
+const AT_ONCE = 40;
+
+export class Watcher {
+  private readonly store: Store;
+  private readonly way: Way;
+  private readonly mail: Mail;
+  private readonly log: Log;
+  private readonly post: Transporter | undefined;
+  private readonly looks = new Set<Promise<void>>();
+  private stopping = false;
+  private plannedAt = 0;
+  private wake: (() => void) | undefined;
+  private loop: Promise<void> | undefined;
+
+  constructor(store: Store, way: Way, mail: Mail, log: Log) {
+    this.store = store;
+    this.way = way;
+    this.mail = mail;
+    this.log = log;
+    this.post =
+      mail.server === ''
+        ? undefined
+        : createTransport(mail.server, {
+            connectionTimeout: 10_000,
+            greetingTimeout: 10_000,
+            socketTimeout: 20_000,
+          } as never);
+  }
+
+  start(): void {
+    this.loop = this.go();
+  }
+
+  async stop(): Promise<void> {
+    this.stopping = true;
+    this.wake?.();
+    await this.loop;
+    await Promise.all(this.looks);
+    this.post?.close();
+  }
+
+  private async go(): Promise<void> {
+    while (!this.stopping) {
+      await this.turn().catch((error: unknown) => this.log.warn({ err: error }, 'watching was broken off'));
+      await new Promise<void>((resolve) => {
+        const timer = setTimeout(resolve, TURN_MS);
+        this.wake = () => {
+          clearTimeout(timer);
+          resolve();
+        };
+      });
+    }
+  }
+
+  private async turn(): Promise<void> {
+    if (Date.now() - this.plannedAt > PLAN_MS) {
+      this.plannedAt = Date.now();
+      await run(this.store, actor, 'watch.plan', planWatch);
+      await this.captures();
+    }
+    const room = AT_ONCE - this.looks.size;
+    const targets = room > 0 ? await run(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
+    for (const target of targets) {
+      const look = this.look(target)
+        .catch((error: unknown) => this.log.warn({ err: error, device: target.key }, 'a device could not be looked at'))
+        .finally(() => this.looks.delete(look));
+      this.looks.add(look);
+    }
+    if (this.post) await this.letters(this.post);
+  }
+
+  private captures(): Promise<void> {
+    return run(this.store, actor, 'capture.due', async (tx) => {
+      const { devices } = await captureDue(tx);
+      if (devices.length === 0) return;
+      const waiting = await tx.one(
+        "SELECT 1 AS one FROM run WHERE kind = 'capture' AND made_by = ? AND state <> 'ended' LIMIT 1",
+        [actor.name],
+      );
+      if (waiting) return;
+      await makeRun(tx, {
+        kind: 'capture',
+        title: 'Capture, as planned',
+        input: { asks: [], expect: [] },
+        selected: { devices, words: 'devices whose capture is due' },
+      });
+    });
+  }
+
+  private async look(target: Target): Promise<void> {
+    const states: Look['states'] = new Map();
+    const { row } = await withSession(target, this.way, async (session) => {
+      for (const [what, state] of await interfacesOf(session, target.dialect)) states.set(what, { state, detail: '' });
+      return { outcome: 'reached', detail: '' };
+    });
+    states.set(REACH, { state: row.outcome === 'reached' ? 'reached' : 'not reached', detail: row.detail });
+    const look: Look = { device: target.device, deviceKey: target.key, states };
+    await run(this.store, actor, 'watch.note', (tx) => noteLook(tx, look));
+  }
+
+  private async letters(post: Transporter): Promise<void> {
+    for (const letter of await run(this.store, actor, 'letter.claim', claimLetters)) {
+      let fault: string | undefined;
+      try {
+        await post.sendMail({
+          from: this.mail.from,
+          to: letter.to,
+          subject: letter.text.split(':')[0] ?? letter.text,
+          text: `${letter.text}\n\n${letter.at}\n`,
+          // The same notice sent twice is one letter to whoever sorts by it.
+          messageId: `<notice-${letter.id}@${this.mail.from.split('@')[1]?.replace(/>.*/, '') ?? 'zpine'}>`,
+        });
+      } catch (error) {
+        fault = error instanceof Error ? error.message : String(error);
+      }
+      await run(this.store, actor, 'letter.note', (tx) => noteLetter(tx, letter, fault));
+    }
+  }
+}
+
+/** The states of interfaces, by the device's own names. */
+async function interfacesOf(session: Session, dialect: Dialect | undefined): Promise<[string, string][]> {
+  const question = dialect?.sheet.questions.interfaces;
+  if (!dialect || !question) return [];
+  const { text, refused } = await session.run(question.command);
+  if (refused !== undefined) return [];
+  return dialect
+    .rowsOf('interfaces', text)
+    .flatMap(({ interface: name, state }) =>
+      name === undefined || state === undefined ? [] : [[name, state] as [string, string]],
+    );
+}

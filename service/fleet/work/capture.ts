@@ -1,0 +1,80 @@
+/** The configurations of one device, and the files that its dialect names beside them. */
+import { type Dialect } from '@zpine/core/dialect/dialect';
+import { type RunRow } from '@zpine/contract/fleetShapes';
+import { type Captured } from '../../app/fleet/captures.ts';
+import { type Target } from '../../app/fleet/access.ts';
+import { type Done } from '../reachable.ts';
+import { type Session } from '../session.ts';
+
+/** The largest file that is captured. */
+export const CAPTURE_BYTES = 8 * 1024 * 1024;
+
+type Failed = NonNullable<RunRow['files']>[number];
+
+export function capturedText(dialect: Dialect, file: string, text: string): Captured {
+  const content = Buffer.from(text, 'utf8');
+  return {
+    file,
+    content,
+    binary: false,
+    shown: dialect.masked(text),
+    // A secret that changes is a change, so the digest is of the text itself; it is never shown.
+    steady: Buffer.from(dialect.steady(text).trimEnd(), 'utf8'),
+  };
+}
+
+function decoded(text: string, encoding: 'base64' | 'hex'): Buffer | undefined {
+  const bare = text.replace(/\s+/g, '');
+  const fits = encoding === 'hex' ? /^([0-9a-f]{2})*$/i : /^[A-Za-z0-9+/]*={0,2}$/;
+  return fits.test(bare) ? Buffer.from(bare, encoding) : undefined;
+}
+
+export async function captureDevice({ dialect }: Target, session: Session): Promise<Done> {
+  if (!dialect) throw new Error('it has no dialect');
+  const { sheet } = dialect;
+  const wanted = [
+    { file: 'running', command: sheet.running, encoding: 'text' as const },
+    ...(sheet.stored === undefined ? [] : [{ file: 'stored', command: sheet.stored, encoding: 'text' as const }]),
+    ...Object.entries(sheet.files).map(([file, { command, encoding }]) => ({ file, command, encoding })),
+  ];
+  const captured: Captured[] = [];
+  const failed: Failed[] = [];
+  const miss = (file: string, why: string) =>
+    void failed.push({ file, bytes: 0, sha256: '', changed: false, binary: false, failed: why });
+  for (const { file, command, encoding } of wanted) {
+    let answer;
+    try {
+      answer = await session.run(command);
+    } catch (error) {
+      const why = error instanceof Error ? error.message : String(error);
+      return done(captured, failed, why);
+    }
+    if (answer.refused !== undefined) miss(file, answer.refused);
+    else if (answer.cut) miss(file, `larger than ${CAPTURE_BYTES / 1024 / 1024} MiB`);
+    else if (encoding === 'text') captured.push(capturedText(dialect, file, answer.text));
+    else {
+      const content = decoded(answer.text, encoding);
+      if (content) captured.push({ file, content, binary: true, shown: '', steady: content });
+      else miss(file, `what "${command}" printed is no ${encoding}`);
+    }
+  }
+  return done(captured, failed, undefined);
+}
+
+function done(captured: Captured[], failed: Failed[], broken: string | undefined): Done {
+  const whole = broken === undefined && captured.some((one) => one.file === 'running');
+  const words = [broken, ...failed.map((one) => `${one.file}: ${one.failed}`)].filter(Boolean).join('; ');
+  return {
+    outcome: whole
+      ? 'captured'
+      : broken === undefined
+        ? 'turned down'
+        : captured.length === 0
+          ? 'no contact'
+          : 'stopped midway',
+    detail: words,
+    captureTried: true,
+    ...(captured.length > 0 ? { captured } : {}),
+    result: { files: failed },
+  };
+}

@@ -1,0 +1,217 @@
+/** Some lines for one device: looked at first; then sent, verified, kept and captured. */
+import { MASK, type Dialect } from '@zpine/core/dialect/dialect';
+import { commandsOf, stepsOf, type Step } from '@zpine/core/fleet/errand';
+import { type Outcome } from '@zpine/core/fleet/outcomes';
+import { type ErrandDone } from '@zpine/contract/fleetShapes';
+import { type ErrandSeal } from '../../app/fleet/errands.ts';
+import { type RunInput } from '../../app/fleet/runs.ts';
+import { type Waiting } from '../../app/fleet/work.ts';
+import { type Done } from '../reachable.ts';
+import { type Session } from '../session.ts';
+import { capturedText } from './capture.ts';
+
+const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
+
+export async function lookAtErrand({ target, sealed }: Waiting, session: Session): Promise<Done> {
+  const work = new Errand(target.dialect, sealed, session);
+  const steps = work.stepsOn(await work.running());
+  const result = { errand: work.shown(steps) };
+  if (steps.length === 0) return { outcome: 'left out', detail: 'there is no line for it', result };
+  const left = steps.filter((step) => !step.right);
+  if (left.length === 0) return { outcome: 'already right', detail: countWords(steps), result };
+  return { outcome: null, detail: countWords(left), result };
+}
+
+function countWords(steps: readonly Step[]): string {
+  const away = steps.filter((step) => step.away).length;
+  const come = steps.length - away;
+  const lines = (n: number) => `${n} line${n === 1 ? '' : 's'}`;
+  return [come > 0 && `${lines(come)} to be there`, away > 0 && `${lines(away)} to go`].filter(Boolean).join(', ');
+}
+
+export async function doErrand({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
+  const work = new Errand(target.dialect, sealed, session);
+  try {
+    return await work.go(input);
+  } catch (error) {
+    return work.broken(error instanceof Error ? error.message : String(error));
+  }
+}
+
+class Errand {
+  private readonly dialect: Dialect;
+  private readonly session: Session;
+  private readonly seal: ErrandSeal;
+  private readonly sent: ErrandDone['sent'] = [];
+  private readonly questions: ErrandDone['questions'] = [];
+  private kept: ErrandDone['kept'] = null;
+  private steps: Step[] = [];
+  private before: string | undefined;
+  private after: string | undefined;
+  private storedText: string | undefined;
+
+  constructor(dialect: Dialect | undefined, sealed: string | undefined, session: Session) {
+    if (!dialect) throw new Error('it has no dialect');
+    if (!dialect.sheet.change)
+      throw new Error(`the sheet of ${dialect.sheet.title} does not say how a device is changed`);
+    this.dialect = dialect;
+    this.session = session;
+    this.seal = JSON.parse(sealed ?? '{"lines":"","secrets":[]}') as ErrandSeal;
+  }
+
+  async running(): Promise<string> {
+    return this.read(this.dialect.sheet.running);
+  }
+
+  stepsOn(running: string): Step[] {
+    return stepsOf(this.dialect, this.seal.lines, running);
+  }
+
+  shown(steps: readonly Step[]): ErrandDone {
+    return {
+      steps: steps.map((step) => ({
+        ...step,
+        above: step.above.map((line) => this.mask(line)),
+        line: this.mask(step.line),
+        instead: step.instead === null ? null : this.mask(step.instead),
+      })),
+      sent: this.sent,
+      kept: this.kept,
+      questions: this.questions,
+    };
+  }
+
+  async go(input: RunInput): Promise<Done> {
+    const asks = input.asks.map(({ question }) => question ?? '').filter((name) => this.dialect.sheet.questions[name]);
+    for (const question of asks) this.questions.push({ question, before: await this.asked(question), after: null });
+    this.before = await this.running();
+    this.steps = this.stepsOn(this.before);
+    if (this.steps.every((step) => step.right)) return this.done('already right', 'somebody was faster');
+    const refused = await this.send();
+    this.after = await this.running();
+    const missing = this.stepsOn(this.after).filter((step) => !step.right);
+    for (const one of this.questions) one.after = await this.asked(one.question);
+    if (refused !== undefined) return this.done('turned down', refused);
+    const [first] = missing;
+    if (first) {
+      const gone = first.away ? 'it is still there' : 'it is not there';
+      return this.done('turned down', `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`);
+    }
+    const unkept = input.keep === false ? undefined : await this.keep();
+    if (input.keep === false) this.kept = 'not asked for';
+    if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
+    return this.done('brought over', countWords(this.steps.filter((step) => !step.right)));
+  }
+
+  broken(why: string): Done {
+    const last = this.sent.at(-1);
+    const where = last === undefined ? '' : ` after "${last.command}"`;
+    return this.done(last === undefined ? 'no contact' : 'stopped midway', `the session ended${where}: ${why}`);
+  }
+
+  /** Sends what is left to do; gives the line that was turned down, with the device's words. */
+  private async send(): Promise<string | undefined> {
+    const { change } = this.dialect.sheet;
+    if (!change) return undefined;
+    for (const command of change.enter) {
+      const refused = await this.say(command);
+      if (refused !== undefined) return `"${command}": ${refused}`;
+    }
+    let refused: string | undefined;
+    for (const { command, step } of commandsOf(this.dialect, this.steps)) {
+      const said = await this.say(command, step?.line);
+      if (said === undefined) continue;
+      refused = `"${this.mask(step ? pathOf(step) : command)}": ${said}`;
+      break;
+    }
+    if (refused === undefined && change.check !== undefined) refused = await this.checked(change.check);
+    if (refused === undefined && change.apply !== undefined) refused = await this.checked(change.apply);
+    // A draft that did not pass is thrown away: nothing of it is in force.
+    if (refused !== undefined && change.discard !== undefined) await this.say(change.discard);
+    for (const command of change.leave) await this.say(command);
+    return refused;
+  }
+
+  private async checked(command: string): Promise<string | undefined> {
+    const said = await this.say(command);
+    return said === undefined ? undefined : `"${command}": ${said}`;
+  }
+
+  /** What does not take, and why; the answer is kept with the run. */
+  private async say(command: string, line?: string): Promise<string | undefined> {
+    const shown = line === undefined ? command : command.replace(line, this.mask(line));
+    const entry = { command: this.hide(shown), said: '', refused: null as string | null };
+    this.sent.push(entry);
+    const answer = await this.session.run(command);
+    entry.said = this.mask(answer.text.trim()).slice(0, 500);
+    entry.refused = answer.refused ?? null;
+    return answer.refused;
+  }
+
+  /** The device stores what runs; that is read, too. */
+  private async keep(): Promise<string | undefined> {
+    const { keep, stored } = this.dialect.sheet;
+    if (keep === undefined) {
+      this.kept = 'nothing to keep';
+      return undefined;
+    }
+    const { refused } = await this.session.run(keep);
+    if (refused === undefined && stored === undefined) {
+      this.kept = 'kept';
+      return undefined;
+    }
+    if (refused === undefined && stored !== undefined) {
+      this.storedText = await this.read(stored);
+      const left = this.stepsOn(this.storedText).filter((step) => !step.right);
+      this.kept = left.length === 0 ? 'kept' : 'not kept';
+      return left[0] ? `"${this.mask(pathOf(left[0]))}" is not as it should be in what is stored` : undefined;
+    }
+    this.kept = 'not kept';
+    return refused;
+  }
+
+  private async read(command: string): Promise<string> {
+    const { text, refused, cut } = await this.session.run(command);
+    if (refused !== undefined) throw new Error(`"${command}" was not answered: ${refused}`);
+    if (cut) throw new Error(`the answer to "${command}" is too long`);
+    return text;
+  }
+
+  private async asked(question: string): Promise<string> {
+    const command = this.dialect.sheet.questions[question]?.command;
+    if (command === undefined) return '';
+    const { text } = await this.session.run(command);
+    return this.mask(this.dialect.steady(text)).trimEnd();
+  }
+
+  private done(outcome: Outcome, detail: string): Done {
+    const { before, after } = this;
+    const seal: ErrandSeal = {
+      ...this.seal,
+      ...(before === undefined ? {} : { before }),
+      ...(after === undefined ? {} : { after }),
+    };
+    const captured = [
+      ...(after === undefined ? [] : [capturedText(this.dialect, 'running', after)]),
+      ...(this.storedText === undefined ? [] : [capturedText(this.dialect, 'stored', this.storedText)]),
+    ];
+    return {
+      outcome,
+      detail: this.hide(detail),
+      result: { errand: this.shown(this.steps) },
+      sealed: JSON.stringify(seal),
+      ...(captured.length > 0 ? { captured } : {}),
+    };
+  }
+
+  private mask(text: string): string {
+    return this.hide(this.dialect.masked(text));
+  }
+
+  /** Secrets that the errand itself brought. */
+  private hide(text: string): string {
+    let out = text;
+    for (const secret of this.seal.secrets) if (secret.length >= 3) out = out.replaceAll(secret, MASK);
+    return out;
+  }
+}
