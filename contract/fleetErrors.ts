@@ -51,6 +51,17 @@ export const fleetErrors = {
   'list-cell-lines': row(422, 'More than a line', (p) => `row ${p.row}, ${p.device}: a cell is one line`),
   'list-broken': row(422, 'Not a table', (p) => `the table cannot be read: ${p.why}`),
   'errand-empty': row(422, 'Nothing to do', () => 'an errand needs lines, or a table of lines'),
+  'errand-contradicts': row(
+    422,
+    'Lines that undo one another',
+    (p) => `${p.device}: "${p.second}" would take the place of "${p.first}"`,
+  ),
+  'errand-unknown-dialect': row(
+    409,
+    'Not known how to change it',
+    (p) => `${p.device}: ${p.why}`,
+    () => 'zpine dialect check FILE; the part of a sheet that says it is called change',
+  ),
   'errand-template': row(422, 'Lines not understood', (p) => `${p.device}: ${p.first}`),
   'errand-not-previewed': row(409, 'Not waiting', (p) => `run #${p.id} waits for nobody: ${p.why}`),
   'errand-count': row(

@@ -59,6 +59,8 @@ const todayItem = z.object({
     'no-management',
     'no-box',
     'no-place',
+    'not-captured',
+    'notice',
     'no-management-prefix',
     'nearly-full',
     'runs-out',

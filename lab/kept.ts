@@ -14,7 +14,12 @@ export interface KeptOptions {
 }
 
 export function furrowKept(o: KeptOptions): string {
-  const ports = Array.from({ length: o.ports ?? 4 }, (_, i) => [`socket 1/${i + 1}`, `  about "desk ${i + 1}"`, '  lane 316', '  state live']);
+  const ports = Array.from({ length: o.ports ?? 4 }, (_, i) => [
+    `socket 1/${i + 1}`,
+    `  about "desk ${i + 1}"`,
+    '  lane 316',
+    '  state live',
+  ]);
   return [
     `name ${o.name}`,
     'clock zone Europe/London',
@@ -37,7 +42,10 @@ export function furrowKept(o: KeptOptions): string {
 }
 
 export function quillKept(o: KeptOptions): string {
-  const ports = Array.from({ length: Math.min(8, o.ports ?? 2) }, (_, i) => `port ge-${i + 1} {\n    note "to desk ${i + 1}";\n    link up;\n}`);
+  const ports = Array.from(
+    { length: Math.min(8, o.ports ?? 2) },
+    (_, i) => `port ge-${i + 1} {\n    note "to desk ${i + 1}";\n    link up;\n}`,
+  );
   return [
     `host {\n    name ${o.name};\n}`,
     `clock {\n${o.timeServers.map((server) => `    server ${server};\n`).join('')}    zone Europe/London;\n}`,

@@ -25,6 +25,7 @@ export interface Service {
   store: Store;
   /** Where it listens: `http://127.0.0.1:7780`. */
   url: string;
+  watcher: Watcher;
   stop: () => Promise<void>;
 }
 
@@ -120,7 +121,7 @@ export async function startService(
     await store.sequelize.close();
     log.info('stopped');
   };
-  return { store, url, stop };
+  return { store, url, watcher, stop };
 }
 
 const listen = (fetch: Parameters<typeof serve>[0]['fetch'], config: Config): Promise<ServerType> =>

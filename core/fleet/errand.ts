@@ -1,6 +1,6 @@
 /** An errand: some lines for a device, held against what it runs; and the way back. */
 import { type ConfigLine } from '../config/tree.ts';
-import { type Dialect } from '../dialect/dialect.ts';
+import { PATH, type Dialect } from '../dialect/dialect.ts';
 
 /** One thing to be done: a line that shall be there, or shall go, with the blocks that it stands in. */
 export interface Step {
@@ -46,6 +46,21 @@ function replaced(dialect: Dialect, path: string[], node: ConfigLine, level: Con
   const same = (other: ConfigLine) =>
     other.children.length === 0 && dialect.singleHead([...above, other.text]) === head;
   return level?.find(same)?.text ?? null;
+}
+
+/** Two lines of an errand of which a block can only have one: the second would undo the first. */
+export function contradiction(dialect: Dialect, lines: string): [string, string] | undefined {
+  const seen = new Map<string, string>();
+  for (const { above, line, away } of stepsOf(dialect, lines, '')) {
+    if (away) continue;
+    const head = dialect.singleHead([...above, line]);
+    if (head === undefined) continue;
+    const place = [...above, head].join(PATH);
+    const before = seen.get(place);
+    if (before !== undefined && before !== line) return [before, line];
+    seen.set(place, line);
+  }
+  return undefined;
 }
 
 /** The commands that bring the steps about; those that are right already are left out. */

@@ -78,11 +78,7 @@ export class Watcher {
   }
 
   private async turn(): Promise<void> {
-    if (Date.now() - this.plannedAt > PLAN_MS) {
-      this.plannedAt = Date.now();
-      await run(this.store, actor, 'watch.plan', planWatch);
-      await this.captures();
-    }
+    if (Date.now() - this.plannedAt > PLAN_MS) await this.planNow();
     const room = AT_ONCE - this.looks.size;
     const targets = room > 0 ? await run(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
     for (const target of targets) {
@@ -92,6 +88,13 @@ export class Watcher {
       this.looks.add(look);
     }
     if (this.post) await this.letters(this.post);
+  }
+
+  /** Looks at the settings: which devices are watched, whose capture is due. */
+  async planNow(): Promise<void> {
+    this.plannedAt = Date.now();
+    await run(this.store, actor, 'watch.plan', planWatch);
+    await this.captures();
   }
 
   private captures(): Promise<void> {

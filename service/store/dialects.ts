@@ -76,13 +76,13 @@ export function readSheet(text: string): { sheet: DialectSheet | undefined; faul
   const value: unknown = document.toJS({ maxAliasCount: 0 });
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     return { sheet: undefined, faults: [placed(0, '', 'a sheet holds names and values, beginning with title')] };
-  const at = (path: readonly PropertyKey[], message: string): PlacedFault =>
-    placed(offsetOf(document, path), path.map(String).join('.'), message);
+  const at = (path: readonly PropertyKey[], message: string, onKey = false): PlacedFault =>
+    placed(offsetOf(document, path, onKey), path.map(String).join('.'), message);
   const read = dialectSheet.safeParse(value);
   if (!read.success) {
     const faults = read.error.issues.flatMap((issue) => {
       if (issue.code === 'unrecognized_keys')
-        return issue.keys.map((key) => at([...issue.path, key], unknownKey(key, knownAt(issue.path))));
+        return issue.keys.map((key) => at([...issue.path, key], unknownKey(key, knownAt(issue.path)), true));
       if (issue.code === 'invalid_union') {
         const [first] = issue.errors.flat();
         return [at(issue.path, first?.message ?? issue.message)];
@@ -131,7 +131,7 @@ const unknownKey = (key: string, known: string[]): string => {
 };
 
 /** Where the value of a path stands, or the nearest that is written around it. */
-function offsetOf(document: Document, path: readonly PropertyKey[]): number {
+function offsetOf(document: Document, path: readonly PropertyKey[], onKey: boolean): number {
   let node: unknown = document.contents;
   let offset = 0;
   for (const step of path) {
@@ -147,6 +147,6 @@ function offsetOf(document: Document, path: readonly PropertyKey[]): number {
       if (isNode(node) && node.range) [offset] = node.range;
     } else return offset;
   }
-  if (isNode(node) && node.range && !isMap(node) && !isSeq(node)) [offset] = node.range;
+  if (!onKey && isNode(node) && node.range && !isMap(node) && !isSeq(node)) [offset] = node.range;
   return offset;
 }

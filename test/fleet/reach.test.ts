@@ -1,6 +1,7 @@
 /** The way into forty devices of three dialects, rung by rung; each fault is found on its rung. */
 import { expect } from 'chai';
-import { addDevice, fleet, paste, rowOf, settled, type Fleet } from './bench.ts';
+import { type RungFound } from '@zpine/core/fleet/rungs';
+import { acquainted, addDevice, fleet, paste, rowOf, settled, type Fleet } from './bench.ts';
 import { refusal } from '../service.ts';
 
 describe('reaching the fleet', function () {
@@ -13,6 +14,10 @@ describe('reaching the fleet', function () {
 
   const reach = async (body: { where?: string; devices?: string[] }) =>
     settled(f.client, await f.client.call('run.reach', { body }));
+  const stuck = (rungs: RungFound[] | undefined) => {
+    const rung = rungs?.find(({ state }) => state === 'gives' || state === 'open');
+    return `${rung?.rung ?? ''}: ${rung?.detail ?? ''}`;
+  };
 
   it('shows the keys of forty devices that nobody has met, and sends no password to them', async () => {
     const run = await reach({ where: 'stage=unproved' });
@@ -38,5 +43,71 @@ describe('reaching the fleet', function () {
     const again = await reach({ where: 'stage=unproved' });
     expect(again.counts).to.deep.equal({ reached: 40 });
     expect(rowOf(again, 'har-xr-3').rungs?.at(-1)?.detail).to.equal('CB-7, version 2.4.1, CB-7-1003');
+  });
+
+  it('finds who is away, whose port is shut, and who knows another password', async () => {
+    await f.lab.device('har-acc-2').off();
+    const wrong = f.lab.device('har-wb-2');
+    wrong.options.faults.add('other-password');
+    const run = await reach({ devices: ['har-acc-2', 'har-wb-2'] });
+    expect(stuck(rowOf(run, 'har-acc-2').rungs)).to.equal('port: port 22 of 10.77.96.12 is shut');
+    expect(stuck(rowOf(run, 'har-wb-2').rungs)).to.equal('sign-in: netops was not let in with its password');
+    wrong.options.faults.clear();
+    f.lab.device('har-acc-2').on();
+  });
+
+  it('finds a device that speaks another dialect than its records say', async () => {
+    await f.client.edit('device', 'har-xr-6', { dialect: 'furrow' });
+    await f.client.edit('device', 'har-acc-6', { dialect: 'shale' });
+    await f.client.call('value.put', {
+      body: { setting: 'access.answer-seconds', layer: 'everywhere', mode: 'set', value: 1 },
+    });
+    const run = await reach({ devices: ['har-xr-6', 'har-acc-6'] });
+    expect(stuck(rowOf(run, 'har-xr-6').rungs)).to.equal(
+      'dialect: no prompt of Furrow came after signing in for 1 s; the last line is "har-xr-6 ;"',
+    );
+    expect(stuck(rowOf(run, 'har-acc-6').rungs)).to.match(/^dialect: /);
+  });
+
+  it('says what the records lack: an address, a dialect, a password', async () => {
+    await f.client.add('device', { name: 'lonely' });
+    await f.client.add('device', { name: 'mute-one', dialect: 'furrow' });
+    const run = await reach({ devices: ['lonely', 'mute-one'] });
+    for (const name of ['lonely', 'mute-one'])
+      expect(stuck(rowOf(run, name).rungs)).to.match(
+        new RegExp(`^name: it has no management address in the records, and DNS does not know ${name} `),
+      );
+    await f.client.edit('device', 'har-wb-9', { dialect: null });
+    const without = await reach({ devices: ['har-wb-9'] });
+    expect(stuck(rowOf(without, 'har-wb-9').rungs)).to.equal('dialect: its records name no dialect');
+  });
+
+  it('tells by name which of those that were asked for are missing', async () => {
+    const problem = await refusal(reach({ devices: ['har-acc-1', 'har-acc-111', 'har-nix-1'] }));
+    expect(problem.errors?.map((one) => `${one.pointer} ${one.detail}`)).to.deep.equal([
+      '/devices/1 there is no device "har-acc-111"',
+      '/devices/2 there is no device "har-nix-1"',
+    ]);
+  });
+
+  it('goes on after the service was started anew, with what was left', async () => {
+    addDevice(f.lab, 'quill', 30);
+    await paste(f.client, 'quill', ['har-xr-30']);
+    await acquainted(f.client, 'name=har-xr-30');
+    const made = await f.client.call('run.ask', {
+      body: { devices: ['har-xr-30'], asks: [{ question: 'version' }] } as never,
+    });
+    const { run: inTx } = await import('../../service/store/tx.ts');
+    const { actor } = await import('../service.ts');
+    // As it would be behind a crash: claimed by somebody who is not heard of any more.
+    await inTx(f.store, actor, 'test', async (tx) => {
+      await tx.execute(
+        "UPDATE run SET state = 'working', ended_at = NULL, fence = fence + 7, claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?",
+        [made.id],
+      );
+      await tx.execute("UPDATE run_row SET state = 'working', outcome = NULL WHERE run_id = ?", [made.id]);
+    });
+    const run = await settled(f.client, made);
+    expect(run.counts).to.deep.equal({ answered: 1 });
   });
 });

@@ -65,7 +65,9 @@ async function dialectsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Map<numb
 
 /** A command that is no reading one in a single dialect of the selection is refused for all: nothing is asked half. */
 function mustBeReads(body: BodyOf<'run.ask'>, found: WithTable, dialects: Map<number, Dialect>): void {
-  const all = [...new Map([...dialects.values()].map((dialect) => [dialect.name, dialect])).values()];
+  const all = [...new Map([...dialects.values()].map((dialect) => [dialect.name, dialect])).values()].sort((a, b) =>
+    a.name < b.name ? -1 : 1,
+  );
   for (const [i, { command, question }] of body.asks.entries()) {
     if (command !== undefined)
       for (const dialect of all)

@@ -1,5 +1,5 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
-import { wayBack } from '@zpine/core/fleet/errand';
+import { contradiction, wayBack } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import { type RunHead } from '@zpine/contract/fleetShapes';
@@ -37,6 +37,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   const seals = await sealsOf(tx, devices, (device) =>
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );
+  await mustMakeSense(tx, devices, seals);
   const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
   return makeRun(tx, {
     kind: 'errand',
@@ -45,6 +46,32 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     selected: found.selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
   });
+}
+
+/** Lines that undo one another, and devices of which nobody knows how they are changed, are found before any is reached. */
+async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<number, ErrandSeal>): Promise<void> {
+  const targets = await targetsOf(tx, devices);
+  const sane = new Set<string>();
+  for (const device of devices) {
+    const { dialect, dialectName } = targets.get(device.id) ?? {};
+    const params = { device: device.key, why: '' };
+    if (!dialect)
+      throw new Refusal('errand-unknown-dialect', {
+        ...params,
+        why: dialectName ? `nothing is known of the dialect ${dialectName}` : 'its records name no dialect',
+      });
+    if (!dialect.sheet.change)
+      throw new Refusal('errand-unknown-dialect', {
+        ...params,
+        why: `the sheet of ${dialect.sheet.title} does not say how a device is changed`,
+      });
+    const lines = seals.get(device.id)?.lines ?? '';
+    if (sane.has(`${dialect.name} ${lines}`)) continue;
+    const [first, second] = contradiction(dialect, lines) ?? [];
+    if (first !== undefined && second !== undefined)
+      throw Refusal.at(['lines'], 'errand-contradicts', { device: device.key, first, second });
+    sane.add(`${dialect.name} ${lines}`);
+  }
 }
 
 /** The lines of each device; those with names in them are worked out from its records. */

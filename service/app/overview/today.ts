@@ -5,6 +5,8 @@ import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { type Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
+import { find } from '../../store/records.ts';
+import { settingsOfMany } from '../fleet/targets.ts';
 
 type Today = ReplyOf<'today'>;
 type Item = Today['items'][number];
@@ -26,6 +28,8 @@ export async function today(tx: Tx): Promise<Today> {
   const items = [
     ...(await stuckArrivals(tx)),
     ...(await strangers(tx)),
+    ...(await notices(tx)),
+    ...(await notCaptured(tx)),
     ...(await devicesWithout(tx, 'no-management')),
     ...(await devicesWithout(tx, 'no-box')),
     ...(await devicesWithout(tx, 'no-place')),
@@ -110,6 +114,65 @@ async function strangers(tx: Tx): Promise<Item[]> {
       remedy: 'open' as const,
     };
   });
+}
+
+/** What the watch had to tell of the last day; the newest of each thing. */
+async function notices(tx: Tx): Promise<Item[]> {
+  const rows = await tx.select<{ device_key: string; text: string; at: Date }>(
+    `SELECT n.device_key, n.text, n.at FROM notice n JOIN device d ON d.id = n.device_id
+     WHERE n.at > UTC_TIMESTAMP(3) - INTERVAL 1 DAY
+       AND NOT EXISTS (SELECT 1 FROM notice l WHERE l.device_id = n.device_id AND l.what = n.what AND l.id > n.id)
+     ORDER BY n.id DESC LIMIT ${MOST}`,
+  );
+  return rows.map((row) => ({
+    code: 'notice',
+    kind: 'device',
+    key: row.device_key,
+    detail: `${row.text[0]?.toUpperCase() ?? ''}${row.text.slice(1)}.`,
+    since: row.at.toISOString(),
+    remedy: 'open',
+  }));
+}
+
+/** Devices that should be captured by plan, and were not for long. */
+async function notCaptured(tx: Tx): Promise<Item[]> {
+  const planned = await tx.one(
+    "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'capture.hours' LIMIT 1",
+  );
+  if (!planned) return [];
+  const rows = await tx.select<{
+    id: number;
+    well_at: Date | null;
+    detail: string | null;
+    tried_at: Date | null;
+    age: number | null;
+  }>(
+    `SELECT d.id, t.well_at, t.detail, t.tried_at, TIMESTAMPDIFF(HOUR, COALESCE(t.well_at, d.created_at), UTC_TIMESTAMP(3)) AS age
+     FROM device d LEFT JOIN capture_try t ON t.device_id = d.id
+     WHERE d.stage NOT IN ('retired', 'sketched', 'prepared') AND COALESCE(t.well_at, d.created_at) < UTC_TIMESTAMP(3) - INTERVAL 1 DAY
+     ORDER BY t.well_at LIMIT 2000`,
+  );
+  if (rows.length === 0) return [];
+  const devices = await find(tx, 'device', { id: rows.map((row) => Number(row.id)) });
+  const setting = await settingsOfMany(tx, devices, ['capture.hours', 'capture.warn-days']);
+  const out: Item[] = [];
+  for (const row of rows) {
+    const device = devices.find((one) => one.id === Number(row.id));
+    if (!device || !(Number(setting(device, 'capture.hours')) > 0)) continue;
+    const days = Number(setting(device, 'capture.warn-days')) || 7;
+    if (Number(row.age) < days * 24) continue;
+    const why = row.detail ? ` The last try: ${row.detail}.` : '';
+    out.push({
+      code: 'not-captured',
+      kind: 'device',
+      key: device.key,
+      detail: `${row.well_at ? `Not captured for ${Math.floor(Number(row.age) / 24)} days` : 'Never captured'}.${why}`,
+      since: row.well_at?.toISOString() ?? device.createdAt,
+      remedy: 'open',
+    });
+    if (out.length >= MOST) break;
+  }
+  return out;
 }
 
 async function freeBySite(tx: Tx): Promise<Map<string, bigint>> {

@@ -1,0 +1,199 @@
+/** Some lines for many devices: previewed, confirmed by number, verified, kept, captured, and taken back. */
+import { expect } from 'chai';
+import { acquainted, fleet, rowOf, settled, TIME, type Fleet } from './bench.ts';
+import { refusal } from '../service.ts';
+
+describe('errands', function () {
+  this.timeout(90_000);
+  let f: Fleet;
+  before(async () => {
+    f = await fleet({ furrow: 18, quill: 10, shale: 12 });
+    await acquainted(f.client);
+    await f.client.call('value.put', {
+      body: { setting: 'access.answer-seconds', layer: 'everywhere', mode: 'set', value: 5 },
+    });
+  });
+  after(() => f.end());
+
+  const preview = async (body: object) => settled(f.client, await f.client.call('run.errand', { body: body as never }));
+  const go = async (id: number, count: number) =>
+    settled(f.client, await f.client.call('run.go', { params: { id: String(id) }, body: { count } }));
+  const printed = (name: string) => f.lab.device(name).print();
+
+  it('previews per device what is there already and what would be new, and touches nothing', async () => {
+    f.lab.furrow('har-acc-1').memory.take([], 'journal to 10.77.0.7');
+    const before = printed('har-acc-2');
+    const run = await preview({ where: 'dialect=furrow', lines: 'journal to 10.77.0.7\nsocket 1/2\n  about "gate"\n' });
+    expect({ state: run.state, toDo: run.toDo }).to.deep.equal({ state: 'previewed', toDo: 18 });
+    const steps = rowOf(run, 'har-acc-1').errand?.steps;
+    expect(steps).to.deep.equal([
+      { above: [], line: 'journal to 10.77.0.7', away: false, instead: null, right: true },
+      { above: ['socket 1/2'], line: 'about "gate"', away: false, instead: 'about "desk 2"', right: false },
+    ]);
+    expect(printed('har-acc-2')).to.equal(before);
+    expect((await refusal(go(run.id, 17))).code).to.equal('errand-count');
+    const done = await go(run.id, 18);
+    expect(done.counts).to.deep.equal({ 'brought over': 18 });
+    expect(printed('har-acc-2'))
+      .to.contain('journal to 10.77.0.7\n')
+      .and.contain('socket 1/2\n  about "gate"\n  lane 316\n  state live');
+    expect(f.lab.device('har-acc-2').options.flash.kept).to.equal(printed('har-acc-2'));
+    expect(rowOf(done, 'har-acc-2').errand?.kept).to.equal('kept');
+    const { items } = await f.client.call('capture.list', { query: { device: 'har-acc-2' } as never });
+    expect(items.map((one) => one.file).sort()).to.deep.equal(['running', 'stored']);
+  });
+
+  it('finds everything right the second time', async () => {
+    const run = await preview({ where: 'dialect=furrow', lines: 'journal to 10.77.0.7\nsocket 1/2\n  about "gate"\n' });
+    expect({ state: run.state, counts: run.counts }).to.deep.equal({ state: 'ended', counts: { 'already right': 18 } });
+  });
+
+  it('puts a draft of nested braces in force as a whole, or not at all', async () => {
+    const run = await preview({
+      where: 'dialect=quill',
+      lines: 'log { server 10.77.0.7; }\nport ge-1 { note "to the crane"; }',
+    });
+    expect((await go(run.id, 10)).counts).to.deep.equal({ 'brought over': 10 });
+    expect(printed('har-xr-3')).to.contain('note "to the crane";').and.contain('server 10.77.0.7;');
+    const before = printed('har-xr-1');
+    const bad = await preview({
+      where: 'dialect=quill',
+      lines: 'log { server 10.77.0.8; }\nport ge-9 { note "none"; }',
+    });
+    const done = await go(bad.id, 10);
+    expect(done.counts).to.deep.equal({ 'turned down': 1, 'left out': 9 });
+    expect(done.rows[0]?.detail).to.equal('"port ge-9 > note "none"": ports are ge-1 to ge-8');
+    expect(printed('har-xr-1')).to.equal(before);
+  });
+
+  it('speaks a shell where that is the way, whatever is in the line', async () => {
+    const run = await preview({ where: 'dialect=shale', lines: 'log 10.77.0.7\n- ntp 10.77.0.6\n' });
+    expect((await go(run.id, 12)).counts).to.deep.equal({ 'brought over': 12 });
+    expect(printed('har-wb-5')).to.contain('log 10.77.0.7').and.not.contain('ntp 10.77.0.6');
+    const nasty = await preview({ devices: ['har-wb-5'], lines: "host a'; reboot; echo 'b" });
+    const done = await go(nasty.id, 1);
+    expect(done.rows[0]?.outcome).to.equal('turned down');
+    expect(f.lab.device('har-wb-5').log.at(-1)?.text).to.contain('SSH opens');
+  });
+
+  it('takes a run back', async () => {
+    const [last] = (await f.client.call('run.list', { query: { kind: 'errand', device: 'har-wb-6' } as never })).items;
+    const back = await settled(
+      f.client,
+      await f.client.call('run.takeBack', { params: { id: String(last?.id) }, body: {} }),
+    );
+    expect({ toDo: back.toDo, takesBack: back.takesBack }).to.deep.equal({ toDo: 12, takesBack: last?.id });
+    expect((await go(back.id, 12)).counts).to.deep.equal({ 'brought over': 12 });
+    expect(printed('har-wb-6')).to.contain('ntp 10.77.0.6').and.not.contain('log 10.77.0.7');
+    const first = (
+      await f.client.call('run.list', { query: { kind: 'errand', device: 'har-acc-4' } as never })
+    ).items.at(-1);
+    const furrow = await settled(
+      f.client,
+      await f.client.call('run.takeBack', { params: { id: String(first?.id) }, body: {} }),
+    );
+    await go(furrow.id, furrow.toDo);
+    expect(printed('har-acc-4')).to.contain('about "desk 2"').and.not.contain('journal to');
+    expect(printed('har-acc-1')).to.contain('journal to');
+  });
+
+  it('tries one device first, and leaves the others alone when it refuses', async () => {
+    f.lab.device('har-acc-1').options.faults.add('rejects-line');
+    const run = await preview({ where: 'dialect=furrow', lines: 'journal to 10.77.0.9\n' });
+    const done = await go(run.id, 18);
+    expect(done.counts).to.deep.equal({ 'turned down': 1, 'left out': 17 });
+    expect(rowOf(done, 'har-acc-1').detail).to.equal('"journal to 10.77.0.9": internal fault');
+    expect(rowOf(done, 'har-acc-1').errand?.sent.map((one) => one.command)).to.deep.equal([
+      'plough',
+      'journal to 10.77.0.9',
+      'rest',
+    ]);
+    expect(done.ended).to.contain('har-acc-1: turned down');
+    f.lab.device('har-acc-1').options.faults.clear();
+  });
+
+  it('is not fooled by a line that is taken without a word, nor by one that is not kept', async () => {
+    f.lab.device('har-acc-3').options.faults.add('drops-line');
+    const swallowed = await preview({ devices: ['har-acc-3'], lines: 'journal to 10.77.0.10' });
+    expect((await go(swallowed.id, 1)).rows[0]).to.include({
+      outcome: 'turned down',
+      detail: '"journal to 10.77.0.10" was taken without a word, and it is not there',
+    });
+    f.lab.device('har-xr-4').options.faults.add('no-room');
+    const unkept = await preview({ devices: ['har-xr-4'], lines: 'log { server 10.77.0.10; }' });
+    const done = await go(unkept.id, 1);
+    expect(done.rows[0]).to.include({ outcome: 'stopped midway', detail: 'it runs, and is not kept: no room' });
+    expect(done.rows[0]?.errand?.kept).to.equal('not kept');
+    for (const name of ['har-acc-3', 'har-xr-4']) f.lab.device(name).options.faults.clear();
+  });
+
+  it('asks the same questions before and after', async () => {
+    const run = await preview({ devices: ['har-wb-1'], lines: `- ntp ${TIME[1]}`, questions: ['time'] });
+    const done = await go(run.id, 1);
+    expect(done.rows[0]?.errand?.questions).to.deep.equal([
+      {
+        question: 'time',
+        before: 'server=10.77.0.5 in step\nserver=10.77.0.6 in step\nzone=Europe/London',
+        after: 'server=10.77.0.5 in step\nzone=Europe/London',
+      },
+    ]);
+  });
+
+  it('fills in names of the template language, and takes columns of a spreadsheet', async () => {
+    const run = await preview({
+      devices: ['har-acc-5', 'har-acc-6'],
+      lines: 'socket 1/1\n  about "port of @{device.name}"\n',
+      perDevice: { text: 'har-acc-5;har-acc-6\njournal to 10.77.0.11;\n;clock follow 10.77.0.12\n' },
+    });
+    expect(rowOf(run, 'har-acc-6').errand?.steps.map((step) => step.line)).to.deep.equal([
+      'about "port of har-acc-6"',
+      'clock follow 10.77.0.12',
+    ]);
+    expect((await go(run.id, 2)).counts).to.deep.equal({ 'brought over': 2 });
+    const bad = await refusal(preview({ devices: ['har-acc-5'], lines: 'name @{device.nmae}' }));
+    expect(bad.errors?.[0]?.detail).to.contain('nmae');
+  });
+
+  it('has a device for itself, and asks twice before it means everything', async () => {
+    const all = await refusal(preview({ where: 'stage=unproved', lines: '- nothing' }));
+    expect(all.errors?.[0]?.detail).to.equal('this selects all 40 devices');
+    const [one, two] = await Promise.all(
+      ['13', '14'].map((n) => preview({ devices: ['har-acc-8'], lines: `journal to 10.77.0.${n}` })),
+    );
+    f.lab.device('har-acc-8').options.faults.add('no-prompt');
+    const first = f.client.call('run.go', { params: { id: String(one?.id) }, body: { count: 1 } });
+    await first;
+    await new Promise((resolve) => setTimeout(resolve, 600));
+    const second = await go(two?.id ?? 0, 1);
+    expect(second.rows[0]).to.include({ outcome: 'left out', detail: `run #${one?.id ?? 0} is changing it` });
+    f.lab.device('har-acc-8').options.faults.clear();
+    await settled(f.client, { id: one?.id ?? 0 });
+  });
+
+  it('says what became of a device that went away in the middle', async () => {
+    const run = await preview({ devices: ['har-acc-9'], lines: 'journal to 10.77.0.15' });
+    f.lab.device('har-acc-9').options.faults.add('goes-away');
+    const done = await go(run.id, 1);
+    expect(done.rows[0]?.outcome).to.be.oneOf(['stopped midway', 'no contact']);
+    expect(done.rows[0]?.detail).to.contain('the session ended');
+  });
+
+  it('climbs for more rights where the access set has the second password', async () => {
+    const { addDevice, paste } = await import('./bench.ts');
+    const name = addDevice(f.lab, 'furrow', 40, { climb: 'up-the-mast' });
+    await paste(f.client, 'furrow', [name]);
+    await acquainted(f.client, `name=${name}`);
+    const low = await preview({ devices: [name], lines: 'journal to 10.77.0.16' });
+    expect((await go(low.id, 1)).rows[0]?.detail).to.equal('"plough": you only look; climb first');
+    await f.client.call('value.put', {
+      body: { setting: 'access.second', layer: 'device', of: name, mode: 'set', value: 'up-the-mast' },
+    });
+    const high = await preview({ devices: [name], lines: 'journal to 10.77.0.16' });
+    expect((await go(high.id, 1)).counts).to.deep.equal({ 'brought over': 1 });
+    await f.client.call('value.put', {
+      body: { setting: 'access.second', layer: 'device', of: name, mode: 'set', value: 'wrong' },
+    });
+    const seen = await settled(f.client, await f.client.call('run.reach', { body: { devices: [name] } }));
+    expect(seen.rows[0]?.detail).to.equal('Privilege: that is not the phrase');
+  });
+});
