@@ -12,10 +12,16 @@ import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
 import { addCompletion } from './completion.ts';
+import { addCaptures } from './captures.ts';
+import { addDialectVerbs } from './dialects.ts';
+import { addErrands } from './errands.ts';
 import { addExports } from './exports.ts';
 import { addFinding } from './finding.ts';
 import { addImports } from './imports.ts';
 import { addLists } from './lists.ts';
+import { addLive } from './live.ts';
+import { addReaching } from './reaching.ts';
+import { addRuns } from './runs.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
 import { addPlanVerbs } from './plans.ts';
 import { addNames } from './names.ts';
@@ -42,6 +48,8 @@ Examples:
   zpine address next --for ske-acc-1
   zpine edition make ard-acc-1
   zpine arrival watch ard-acc-1
+  zpine reach --where 'stage=unproved' --accept
+  zpine ask time --where 'site=har' --expect 10.77.0.5
   zpine search 0000.5e00.53a1
   zpine device edit --where 'site=ske duty=access' --add-labels quay
 
@@ -72,6 +80,12 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addEditions(program);
   addArrivals(program);
   addBooting(program);
+  addReaching(program);
+  addCaptures(program);
+  addErrands(program);
+  addRuns(program);
+  addLive(program);
+  addDialectVerbs(nouns.get('dialect') ?? program);
   addLists(nouns.get('box') ?? program, nouns.get('device') ?? program);
   addCompletion(program);
   const inherit = (command: Command): void =>

@@ -19,3 +19,7 @@ export function recordsToCsv(k: KindDescription, records: Record<string, Value>[
   const rows = records.map((record) => names.map((name) => neutral(cellText(k, name, record))));
   return stringify([names, ...rows], { record_delimiter: '\r\n' });
 }
+
+/** Any table as CSV (RFC 4180). */
+export const cellsToCsv = (heads: string[], rows: string[][]): string =>
+  stringify([heads, ...rows.map((row) => row.map(neutral))], { record_delimiter: '\r\n' });

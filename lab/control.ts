@@ -3,17 +3,19 @@ import { Hono } from 'hono';
 import { z } from 'zod';
 import { faults, isFault } from './faults.ts';
 import { type Lab, LabFault, type DeviceInput } from './lab.ts';
+import { type Mailbox } from './mail.ts';
 
 const named = z.object({ add: z.array(z.string()).default([]), remove: z.array(z.string()).default([]) });
 const plug = z.object({ relay: z.ipv4(), circuit: z.string().optional() });
 
-export function labControl(lab: Lab): Hono {
+export function labControl(lab: Lab, mail: Mailbox): Hono {
   const app = new Hono();
   app.onError((error, c) => {
     const known = error instanceof LabFault || error instanceof z.ZodError;
     return c.json({ detail: error instanceof z.ZodError ? z.prettifyError(error) : error.message }, known ? 422 : 500);
   });
   app.get('/faults', (c) => c.json(faults));
+  app.get('/letters', (c) => c.json(mail.letters));
   app.get('/devices', (c) => c.json(lab.names().map((name) => lab.state(name))));
   app.get('/devices/:name', (c) => c.json(lab.state(c.req.param('name'))));
   app.get('/devices/:name/running', (c) => c.text(lab.device(c.req.param('name')).print()));

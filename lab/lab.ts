@@ -185,7 +185,7 @@ export class Lab {
       model: particulars.model,
       serial: particulars.serial,
       mac: particulars.mac,
-      relay: plug?.relay.address ?? null,
+      relay: plug && plug.relay.address !== NOWHERE ? plug.relay.address : null,
       circuit: plug?.circuit ?? null,
       on: device.isOn,
       faults: [...faults],

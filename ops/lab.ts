@@ -1,6 +1,7 @@
 /** `./run lab`: the simulated devices of a running demo, by the lab's control API. */
 import { existsSync, readFileSync } from 'node:fs';
 import { type DeviceState as Device } from '@zpine/lab/lab';
+import { type Letter } from '@zpine/lab/mail';
 
 const usage = `usage: ./run lab COMMAND
 
@@ -12,6 +13,7 @@ const usage = `usage: ./run lab COMMAND
   fault NAME FAULT ...      switch faults on;  clear NAME FAULT ... switches them off
   faults                    what can be wrong
   plug NAME RELAY [CIRCUIT] plug it in elsewhere (it must be off)
+  letters                   the e-mail that came: notices of what is watched
   new NAME SERIAL MAC RELAY [MODEL]   another box, switched off
 `;
 
@@ -38,6 +40,10 @@ export async function labCommand(args: string[], controlFile: string): Promise<v
     case 'faults':
       for (const [word, about] of Object.entries((await (await ask('/faults')).json()) as Record<string, string>))
         print(`${word.padEnd(16)}${about}\n`);
+      return;
+    case 'letters':
+      for (const letter of (await (await ask('/letters')).json()) as Letter[])
+        print(`to ${letter.to.join(', ')}: ${letter.text}\n\n`);
       return;
     case 'show':
       return device(`/devices/${name}`);
@@ -72,7 +78,7 @@ function list(devices: Device[]): void {
   for (const d of devices) {
     const state = d.on ? `on${d.address ? `, ${d.address}` : d.leased ? `, leased ${d.leased}` : ''}` : 'off';
     print(
-      `${d.name.padEnd(14)}${d.model.padEnd(8)}${d.serial.padEnd(15)}${d.mac.padEnd(19)}${(d.relay ?? '').padEnd(13)}${state}${d.faults.length > 0 ? `  (${d.faults.join(', ')})` : ''}\n`,
+      `${d.name.padEnd(16)}${d.model.padEnd(8)}${d.serial.padEnd(15)}${d.mac.padEnd(19)}${(d.relay ?? '').padEnd(13)}${state}${d.faults.length > 0 ? `  (${d.faults.join(', ')})` : ''}\n`,
     );
   }
 }

@@ -112,6 +112,7 @@ async function demo(): Promise<void> {
   const running: Running = { database };
   watch(running);
   const net = await freeNet();
+  const mailPort = await freePort();
   const env = {
     ZPINE_LOG_LEVEL: 'warn',
     ZPINE_LOG_PRETTY: 'true',
@@ -119,6 +120,8 @@ async function demo(): Promise<void> {
     ZPINE_KEY_FILE: `${STATE}/demo/key`,
     ZPINE_BOOT_ADDRESS: BOOT_ADDRESS,
     ZPINE_DIAL_MAP: net,
+    ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${mailPort}`,
+    ZPINE_MAIL_FROM: 'Zealous Pine <pine@brackwater.example>',
     ...environment(database, 'zpine_demo'),
     ZPINE_LISTEN_PORT: String(await portFor()),
   };
@@ -134,7 +137,7 @@ async function demo(): Promise<void> {
     say(`Brackwater Ferries is loaded: ${count} records`);
     writeFileSync(`${STATE}/demo/loaded`, new Date().toISOString());
   }
-  const lab = await startLab(net);
+  const lab = await startLab(net, mailPort);
   running.lab = lab.child;
   if (args.includes('--until-served')) return untilServed(running, url, password);
   say('');
@@ -166,10 +169,10 @@ const SERVED = ['ard-acc-1', 'cob-acc-1'];
 const SERVED_SECONDS = '120';
 
 /** The simulated devices, in a process of their own. */
-async function startLab(net: string): Promise<{ child: ChildProcess }> {
+async function startLab(net: string, mailPort: number): Promise<{ child: ChildProcess }> {
   const child = spawn(
     'setpriv',
-    ['--pdeathsig', 'TERM', process.execPath, 'dist/lab.js', 'demo/lab.yaml', `${STATE}/demo/lab`, net],
+    ['--pdeathsig', 'TERM', process.execPath, 'dist/lab.js', 'demo/lab.yaml', `${STATE}/demo/lab`, net, String(mailPort)],
     { stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true },
   );
   await new Promise<void>((done, fail) => {

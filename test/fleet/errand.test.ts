@@ -15,7 +15,12 @@ describe('errands', function () {
   });
   after(() => f.end());
 
-  const preview = async (body: object) => settled(f.client, await f.client.call('run.errand', { body: body as never }));
+  const preview = async (body: object) => {
+    const run = await settled(f.client, await f.client.call('run.errand', { body: body as never }));
+    const away = run.rows.filter((row) => row.outcome === 'no contact').map((row) => `${row.device}: ${row.detail}`);
+    expect(away).to.deep.equal([]);
+    return run;
+  };
   const go = async (id: number, count: number) =>
     settled(f.client, await f.client.call('run.go', { params: { id: String(id) }, body: { count } }));
   const printed = (name: string) => f.lab.device(name).print();

@@ -1,0 +1,148 @@
+/** Captured configurations: taken, listed, shown, compared, searched. */
+import { type Command } from 'commander';
+import { clientOf, outputOf } from './context.ts';
+import { ago, err, out, table } from './print.ts';
+import { UsageError } from './refusals.ts';
+import { asData, follow, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
+
+const size = (bytes: number): string => (bytes < 10_000 ? `${bytes} B` : `${(bytes / 1024).toFixed(0)} KiB`);
+
+export function addCaptures(program: Command): void {
+  const noun = program
+    .command('capture')
+    .description('The configurations that devices have, kept whenever they changed.');
+  withDevices(noun.command('now').description('capture devices now').argument('[device...]'))
+    .addHelpText(
+      'after',
+      "\nExample:\n  zpine capture now --where 'site=har'\nBy plan: zpine setting set capture.hours 24 --on site:har",
+    )
+    .action(async (devices: string[], options: Selected, command: Command) => {
+      const run = await follow(
+        await clientOf().call('run.capture', { body: selectionOf(devices, options), reason: options.reason }),
+      );
+      if (asData(run, command)) return;
+      out(outcomeTable(run));
+      out('');
+      out(summary(run));
+      judge(run);
+    });
+
+  noun
+    .command('list')
+    .description('captured files, the newest first')
+    .argument('[device]')
+    .option('--file <name>', 'only this file: running, stored, or what the dialect names')
+    .option('--current', 'only the newest of each')
+    .option('--limit <n>', 'so many', '50')
+    .action(
+      async (
+        device: string | undefined,
+        options: { file?: string; current?: boolean; limit: string },
+        command: Command,
+      ) => {
+        const { items } = await clientOf().call('capture.list', {
+          query: {
+            ...(device === undefined ? {} : { device }),
+            ...(options.file === undefined ? {} : { file: options.file }),
+            ...(options.current ? { current: 'true' as const } : {}),
+            limit: options.limit as never,
+          },
+        });
+        if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+        if (items.length === 0) return err('nothing was captured yet; zpine capture now DEVICE');
+        out(
+          table(
+            ['capture', 'device', 'file', 'size', 'sha-256', 'first seen', 'last seen', ''],
+            items.map((one) => [
+              `#${one.id}`,
+              one.device,
+              one.file,
+              size(one.bytes),
+              one.sha256.slice(0, 12),
+              `${ago(one.firstAt)} ago`,
+              `${ago(one.lastAt)} ago`,
+              one.current ? 'current' : '',
+            ]),
+            new Set([3]),
+          ),
+        );
+      },
+    );
+
+  noun
+    .command('show')
+    .description('one captured file, secrets masked')
+    .argument('<capture>', '#12, or DEVICE for what it runs')
+    .option('--file <name>', 'of a device: another file than running', 'running')
+    .option('--reveal', 'secrets included; this is recorded')
+    .option('--reason <text>', 'why they are wanted')
+    .action(async (ref: string, options: { file: string; reveal?: boolean; reason?: string }, command: Command) => {
+      const id = await idFor(ref, options.file);
+      const shown = await clientOf().call('capture.show', { params: { id } });
+      if (outputOf(command).json) return out(JSON.stringify(shown, null, 2));
+      const text = options.reveal
+        ? (await clientOf().call('capture.reveal', { params: { id }, body: {}, reason: options.reason })).text
+        : shown.text;
+      process.stdout.write(shown.binary ? Buffer.from(text, 'base64') : text);
+    });
+
+  noun
+    .command('diff')
+    .description('what changed since the version before, or between two captures')
+    .argument('<capture>', '#12, or DEVICE for what it runs')
+    .argument('[to]')
+    .option('--file <name>', 'of a device: another file than running', 'running')
+    .action(async (ref: string, to: string | undefined, options: { file: string }, command: Command) => {
+      const from = await idFor(ref, options.file);
+      const other = to === undefined ? undefined : await idFor(to, options.file);
+      const diff = await clientOf().call('capture.diff', {
+        query: { from: from as never, ...(other === undefined ? {} : { to: other as never }) },
+      });
+      if (outputOf(command).json) return out(JSON.stringify(diff, null, 2));
+      const name = (one: { device: string; file: string; firstAt: string } | null) =>
+        one ? `${one.file} of ${one.device}, ${new Date(one.firstAt).toLocaleString('en-GB')}` : 'nothing before';
+      out(`- ${name(diff.from)}\n+ ${name(diff.to)}`);
+      for (const { sign, text } of diff.lines) out(`${sign} ${text}`);
+      if (diff.lines.length === 0) out('no line differs');
+    });
+
+  noun
+    .command('search')
+    .description('lines of all current captures that have a text')
+    .argument('<text>')
+    .option('--missing', 'instead: the captures that have no such line')
+    .option('--limit <n>', 'so many', '200')
+    .action(async (text: string, options: { missing?: boolean; limit: string }, command: Command) => {
+      const found = await clientOf().call('capture.search', {
+        query: {
+          q: text,
+          limit: options.limit as never,
+          ...(options.missing ? { missing: 'true' as const } : {}),
+        } as never,
+      });
+      if (outputOf(command).json) return out(JSON.stringify(found, null, 2));
+      if (found.items.length > 0)
+        out(
+          options.missing
+            ? table(
+                ['device', 'file', 'capture'],
+                found.items.map((one) => [one.device, one.file, `#${one.id}`]),
+              )
+            : table(
+                ['device', 'file', 'line', 'text'],
+                found.items.map((one) => [one.device, one.file, String(one.line), one.text]),
+                new Set([2]),
+              ),
+        );
+      out(`${found.items.length}${found.more ? ' and more' : ''} in ${found.searched} captures`);
+    });
+}
+
+async function idFor(ref: string, file: string): Promise<string> {
+  if (/^#?[0-9]+$/.test(ref)) return ref.replace(/^#/, '');
+  const { items } = await clientOf().call('capture.list', {
+    query: { device: ref, file, current: 'true', limit: '1' as never },
+  });
+  if (!items[0]) throw new UsageError(`${file} of ${ref} was never captured; zpine capture now ${ref}`);
+  return String(items[0].id);
+}

@@ -1,0 +1,153 @@
+/** Runs, followed until they end; the verbs that every kind of run has. */
+import { type Command } from 'commander';
+import { glyphOf, isWell } from '@zpine/core/fleet/outcomes';
+import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
+import { countWords, runCsv } from '@zpine/contract/runTables';
+import { clientOf, outputOf } from './context.ts';
+import { ago, err, out, table } from './print.ts';
+import { status, UsageError } from './refusals.ts';
+
+export interface Selected {
+  where?: string;
+  reason?: string;
+}
+
+export const withDevices = (command: Command): Command =>
+  command
+    .option('--where <tests>', "all devices of a selection: 'site=ard dialect=furrow'")
+    .option('--reason <text>', 'why, kept with the run');
+
+export function selectionOf(devices: string[], { where }: Selected): { devices?: string[]; where?: string } {
+  if (devices.length > 0 && where !== undefined) throw new UsageError('either devices or --where, not both');
+  if (devices.length === 0 && where === undefined) throw new UsageError('name devices, or select some with --where');
+  return where === undefined ? { devices } : { where };
+}
+
+const POLL_MS = 250;
+/** For longer than this, how far it is is said. */
+const QUIET_MS = 1000;
+
+/** Waits until a run stands still, and says how far it is. */
+export async function follow(run: Pick<RunHead, 'id'>): Promise<ShownRun> {
+  const client = clientOf();
+  const begin = Date.now();
+  let told = '';
+  for (;;) {
+    const shown = await client.call('run.show', { params: { id: String(run.id) }, query: { text: 'true' } });
+    if (shown.state === 'ended' || shown.state === 'previewed') {
+      if (told !== '' && process.stderr.isTTY) process.stderr.write('\r\u001b[K');
+      return shown;
+    }
+    const words = `run #${run.id}: ${shown.done} of ${shown.expected} devices`;
+    if (Date.now() - begin > QUIET_MS && words !== told) {
+      process.stderr.write(process.stderr.isTTY ? `\r\u001b[K${words}` : `${words}\n`);
+      told = words;
+    }
+    await new Promise((resolve) => setTimeout(resolve, POLL_MS));
+  }
+}
+
+const clock = (iso: string | null): string => (iso === null ? '' : new Date(iso).toLocaleTimeString('en-GB'));
+
+/** Expected against actual, when, and how long. */
+export function summary(run: ShownRun): string {
+  const begin = run.startedAt ?? run.madeAt;
+  const seconds =
+    run.endedAt === null ? '' : `, ${((Date.parse(run.endedAt) - Date.parse(begin)) / 1000).toFixed(1)} s`;
+  const when = run.endedAt === null ? clock(begin) : `${clock(begin)} to ${clock(run.endedAt)}${seconds}`;
+  const waits = run.state === 'previewed' ? `${run.toDo} to be changed` : '';
+  const counts = [countWords(run.counts), waits].filter(Boolean).join(', ');
+  return `${run.expected} device${run.expected === 1 ? '' : 's'}: ${counts || 'nothing yet'}   ${when}   run #${run.id}${run.ended ? `\nended early: ${run.ended}` : ''}`;
+}
+
+/** JSON and CSV are the same for all kinds; gives whether that was it. */
+export function asData(run: ShownRun, command: Command): boolean {
+  const { json, csv } = outputOf(command);
+  if (json) out(JSON.stringify(run, null, 2));
+  else if (csv) process.stdout.write(runCsv(run));
+  if (json || csv) judge(run);
+  return json || csv;
+}
+
+/** Status 1 where a device did not come to what was wanted. */
+export function judge(run: ShownRun): void {
+  const bad = run.rows.some(
+    (row) => (row.outcome !== null && !isWell(row.outcome)) || (row.answers ?? []).some((one) => one.missed.length > 0),
+  );
+  if (bad) process.exitCode = status.refused;
+}
+
+export const outcomeText = (outcome: string | null): string =>
+  outcome === null ? '' : `${glyphOf(outcome)} ${outcome}`;
+
+export const outcomeTable = (run: ShownRun): string =>
+  table(
+    ['device', 'outcome', 'detail'],
+    run.rows.map((row) => [
+      row.device,
+      outcomeText(row.outcome) || (row.state === 'done' ? '○ to do' : row.state),
+      row.detail,
+    ]),
+  );
+
+export function addRuns(program: Command): void {
+  const noun = program.command('run').description('One execution of a reach, ask, capture or errand.');
+  noun
+    .command('list')
+    .description('runs, the newest first')
+    .option('--kind <kind>', 'reach, ask, capture or errand')
+    .option('--device <device>', 'only those that were for this device')
+    .option('--limit <n>', 'so many', '20')
+    .action(async (options: { kind?: RunHead['kind']; device?: string; limit: string }, command: Command) => {
+      const { items } = await clientOf().call('run.list', { query: options as never });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('no runs yet; zpine reach --where site=SITE is a good first one');
+      out(
+        table(
+          ['run', 'kind', 'what', 'state', 'devices', 'outcome', 'by', 'when'],
+          items.map((one) => [
+            `#${one.id}`,
+            one.kind,
+            one.title.slice(0, 40),
+            one.state,
+            String(one.expected),
+            countWords(one.counts) || (one.toDo > 0 ? `${one.toDo} to be changed` : ''),
+            one.by,
+            `${ago(one.madeAt)} ago`,
+          ]),
+          new Set([4]),
+        ),
+      );
+    });
+  noun
+    .command('show')
+    .description('a run with a row a device; with a device, everything of it')
+    .argument('<run>', '#12')
+    .argument('[device]')
+    .action(async (ref: string, device: string | undefined, _options: object, command: Command) => {
+      const id = idOf(ref);
+      if (device !== undefined) {
+        const row = await clientOf().call('run.row', { params: { id, device } });
+        return out(JSON.stringify(row, null, 2));
+      }
+      const run = await clientOf().call('run.show', { params: { id }, query: { text: 'true' } });
+      if (asData(run, command)) return;
+      out(outcomeTable(run));
+      out('');
+      out(summary(run));
+    });
+  noun
+    .command('stop')
+    .description('begin with no further device of a run')
+    .argument('<run>')
+    .action(async (ref: string) => {
+      const run = await clientOf().call('run.stop', { params: { id: idOf(ref) }, body: {} });
+      out(`run #${run.id}: no further device is begun with`);
+    });
+}
+
+export const idOf = (ref: string): string => {
+  const id = ref.replace(/^#/, '');
+  if (!/^[0-9]{1,15}$/.test(id)) throw new UsageError(`"${ref}" is no run: it is written #12`);
+  return id;
+};
