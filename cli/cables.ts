@@ -1,7 +1,7 @@
 /** Cables: where they lead, the list for people with the plugs in their hands, and many at once. */
 import { type Command } from 'commander';
 import { stringify } from 'csv-stringify/sync';
-import { neutral } from '@zpine/contract/csv';
+import { neutral } from '@zpine/contract/cells';
 import { type CableEnd } from '@zpine/contract/hardwareRoutes';
 import { type Value } from '@zpine/contract/fields';
 import { type ReplyOf } from '@zpine/contract/routes';

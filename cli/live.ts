@@ -27,7 +27,7 @@ export function addLive(program: Command): void {
             one.state ?? '',
             one.seenAt === null ? 'not seen' : `${ago(one.seenAt)} ago`,
             one.recorded ?? 'none',
-            one.agrees ? '● agree' : '✕ differ',
+            one.seenAt === null ? '○' : one.agrees ? '● agree' : '✕ differ',
           ]),
         ),
       );

@@ -2,7 +2,8 @@
 import { type Command } from 'commander';
 import { glyphOf, isWell } from '@zpine/core/fleet/outcomes';
 import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
-import { countWords, runCsv } from '@zpine/contract/runTables';
+import { cellsToCsv } from '@zpine/contract/csv';
+import { countWords, runTable } from '@zpine/contract/runTables';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
@@ -64,7 +65,10 @@ export function summary(run: ShownRun): string {
 export function asData(run: ShownRun, command: Command): boolean {
   const { json, csv } = outputOf(command);
   if (json) out(JSON.stringify(run, null, 2));
-  else if (csv) process.stdout.write(runCsv(run));
+  else if (csv) {
+    const { heads, rows } = runTable(run);
+    process.stdout.write(cellsToCsv(heads, rows));
+  }
   if (json || csv) judge(run);
   return json || csv;
 }

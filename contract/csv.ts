@@ -1,5 +1,6 @@
 import { stringify } from 'csv-stringify/sync';
 import { typeOf, type Value } from './fields.ts';
+import { neutral } from './cells.ts';
 import { fieldsOf, type KindDescription } from './kind.ts';
 
 /** What a person reads in a cell for a field of a record. */
@@ -8,10 +9,6 @@ export function cellText(k: KindDescription, name: string, record: Record<string
   const value = record[name] ?? null;
   return field ? typeOf(field).toText(value) : value === null ? '' : String(value as string | number);
 }
-
-/** Spreadsheets run cells that begin like this; a tick before them makes them text again. */
-export const neutral = (text: string): string =>
-  /^[=+@\t\r]|^-(?![0-9.]+$)|^'+[=+@\t\r-]/.test(text) ? `'${text}` : text;
 
 /** Records as CSV (RFC 4180): all fields that can be given, under the API's names. */
 export function recordsToCsv(k: KindDescription, records: Record<string, Value>[]): string {

@@ -1,5 +1,5 @@
 /** A run as a table: the fields of its answers as columns, for eyes and for spreadsheets. */
-import { cellsToCsv } from './csv.ts';
+import { outcomes } from '@zpine/core/fleet/outcomes';
 import { type RunRow, type ShownRun } from './fleetShapes.ts';
 
 export interface RunTable {
@@ -42,11 +42,11 @@ const wordsOf = (row: RunRow): string =>
   [row.outcome ?? (row.state === 'done' ? '' : row.state), row.detail].filter(Boolean).join(': ');
 
 /** Everything of a run for a spreadsheet; texts whole. */
-export function runCsv(run: ShownRun): string {
+export function runTable(run: ShownRun): RunTable {
   if (run.kind === 'ask') {
     const table = answerTable(run);
     const named = table.heads.length > 2 + (table.heads.includes('ask') ? 1 : 0);
-    if (named) return cellsToCsv(table.heads, table.rows);
+    if (named) return table;
     const rows = run.rows.flatMap((row) =>
       (row.answers ?? [{ ask: '', text: '' }]).map((answer) => [
         row.device,
@@ -58,13 +58,13 @@ export function runCsv(run: ShownRun): string {
         answer.text,
       ]),
     );
-    return cellsToCsv(['device', 'ask', 'outcome', 'detail', 'startedAt', 'ms', 'answer'], rows);
+    return { heads: ['device', 'ask', 'outcome', 'detail', 'startedAt', 'ms', 'answer'], rows: rows };
   }
   if (run.kind === 'reach') {
     const rungs = run.rows.find((row) => row.rungs)?.rungs?.map((one) => one.rung) ?? [];
-    return cellsToCsv(
-      ['device', 'outcome', ...rungs, 'fingerprint'],
-      run.rows.map((row) => [
+    return {
+      heads: ['device', 'outcome', ...rungs, 'fingerprint'],
+      rows: run.rows.map((row) => [
         row.device,
         row.outcome ?? '',
         ...rungs.map((rung) => {
@@ -73,16 +73,17 @@ export function runCsv(run: ShownRun): string {
         }),
         row.hostKey?.fingerprint ?? '',
       ]),
-    );
+    };
   }
-  return cellsToCsv(
-    ['device', 'outcome', 'detail', 'startedAt', 'ms'],
-    run.rows.map((row) => [row.device, row.outcome ?? '', row.detail, row.startedAt ?? '', String(row.ms ?? '')]),
-  );
+  return {
+    heads: ['device', 'outcome', 'detail', 'startedAt', 'ms'],
+    rows: run.rows.map((row) => [row.device, row.outcome ?? '', row.detail, row.startedAt ?? '', String(row.ms ?? '')]),
+  };
 }
 
 /** `38 answered, 2 no contact`. */
 export const countWords = (counts: ShownRun['counts']): string =>
-  Object.entries(counts)
-    .map(([outcome, count]) => `${count} ${outcome}`)
+  outcomes
+    .filter((outcome) => (counts[outcome] ?? 0) > 0)
+    .map((outcome) => `${counts[outcome] ?? 0} ${outcome}`)
     .join(', ');

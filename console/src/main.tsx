@@ -28,6 +28,12 @@ const RackPage = lazy(() => import('./pages/Rack.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const Lookup = lazy(() => import('./pages/Lookup.tsx'));
 const Names = lazy(() => import('./pages/Names.tsx'));
+const Fleet = lazy(() => import('./pages/Fleet.tsx'));
+const Run = lazy(() => import('./pages/Run.tsx'));
+const Captures = lazy(() => import('./pages/Captures.tsx'));
+const CapturePage = lazy(() => import('./pages/Captures.tsx').then((page) => ({ default: page.CapturePage })));
+const Live = lazy(() => import('./pages/Live.tsx'));
+const Watch = lazy(() => import('./pages/Watch.tsx'));
 const RecordList = lazy(() => import('./records/RecordList.tsx'));
 const RecordPage = lazy(() => import('./records/RecordPage.tsx'));
 
@@ -116,6 +122,12 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="import" element={<Import />} />
             <Route path="lookup" element={<Lookup />} />
             <Route path="names" element={<Names />} />
+            <Route path="fleet" element={<Fleet />} />
+            <Route path="fleet/:id" element={<Run />} />
+            <Route path="captures" element={<Captures />} />
+            <Route path="captures/:id" element={<CapturePage />} />
+            <Route path="live" element={<Live />} />
+            <Route path="watch" element={<Watch />} />
             <Route path="history" element={<History />} />
             <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
             <Route path=":path" element={<ListRoute />} />

@@ -139,13 +139,15 @@ function rowsIn(
 ): Record<string, string>[] {
   if (!question) return [];
   const out: Record<string, string>[] = [];
-  const one: Record<string, string> = {};
+  const gathered = new Map<string, Set<string>>();
   for (const raw of answer.split('\n')) {
     const line = raw.trimEnd();
     if (line === '') continue;
     for (const pattern of question.fields) {
       const found = pattern.find(line);
-      if (found) for (const [key, value] of Object.entries(found)) one[key] ??= value;
+      if (found)
+        for (const [key, value] of Object.entries(found))
+          gathered.set(key, (gathered.get(key) ?? new Set()).add(value));
     }
     if (out.length >= MOST_ROWS) continue;
     for (const pattern of question.rows) {
@@ -155,7 +157,9 @@ function rowsIn(
       break;
     }
   }
-  return Object.keys(one).length > 0 ? [one, ...out] : out;
+  if (gathered.size === 0) return out;
+  // What is said several times, such as servers, is one field with all of it.
+  return [Object.fromEntries([...gathered].map(([key, values]) => [key, [...values].join(', ')])), ...out];
 }
 
 function wayInOf({ wayIn }: DialectSheet, lines: string[]): WayIn {

@@ -43,7 +43,7 @@ export const question = z.strictObject({
     .array(pattern('A line that holds fields'))
     .max(40)
     .optional()
-    .describe('All named parts of lines that fit give one row together'),
+    .describe('All named parts of lines that fit give one row together; what comes several times is listed'),
 });
 export type Question = z.output<typeof question>;
 

@@ -8,6 +8,7 @@ import { ArrivalPanel } from '../devices/ArrivalPanel.tsx';
 import { Booting } from '../devices/Booting.tsx';
 import { DeviceSettings } from '../devices/DeviceSettings.tsx';
 import { Interfaces } from '../devices/Interfaces.tsx';
+import { Running } from '../devices/Running.tsx';
 import { Slots } from '../hardware/Slots.tsx';
 import { Plugs } from '../cables/Plugs.tsx';
 import { Editions } from '../devices/Editions.tsx';
@@ -29,6 +30,7 @@ const tabs = [
   { key: 'cables', label: 'Cables' },
   { key: 'edition', label: 'Configuration' },
   { key: 'booting', label: 'Booting' },
+  { key: 'running', label: 'Running' },
   { key: 'settings', label: 'Settings' },
 ];
 
@@ -122,6 +124,7 @@ export default function DevicePage({ name }: { name: string }) {
       {tab === 'cables' && <Plugs of={{ device: device.key }} />}
       {tab === 'edition' && <Editions device={device.key} serves={device.stage === 'serving'} />}
       {tab === 'booting' && <Booting device={device.key} />}
+      {tab === 'running' && <Running device={device.key} />}
       {tab === 'settings' && <DeviceSettings device={device.key} />}
       <div className="columns" hidden={tab !== 'records'}>
         <div>

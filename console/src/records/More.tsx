@@ -4,6 +4,7 @@ import { ApplyPlan } from '../addressing/ApplyPlan.tsx';
 import { LinkAction } from '../addressing/LinkAction.tsx';
 import { PlanSteps } from '../addressing/PlanSteps.tsx';
 import { Trace } from '../cables/Trace.tsx';
+import { DialectSheet } from '../fleet/DialectSheet.tsx';
 import { Differing } from '../hardware/Differing.tsx';
 import { SheetButton } from '../hardware/SheetButton.tsx';
 import { CopySite } from '../places/CopySite.tsx';
@@ -20,6 +21,7 @@ export function More({ kind, record }: Props) {
   if (kind === 'cable' && typeof record.from === 'string') return <Trace port={record.from} />;
   if (kind === 'interface' && typeof record.port === 'string') return <Trace port={record.port} />;
   if (kind === 'model') return <Differing model={record.key} />;
+  if (kind === 'dialect') return <DialectSheet record={record} />;
   if (kind === 'siteplan') return <PlanSteps steps={record.steps} />;
   return null;
 }

@@ -53,7 +53,7 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
 
 export function Facts({ kind, record, children }: { kind: KindName; record: AnyRecord; children?: ReactNode }) {
   const shown = fieldsOf(kindOf(kind)).filter(
-    ([name, field]) => !field.nested && record[name] !== null && record[name] !== undefined,
+    ([name, field]) => !field.nested && field.type !== 'source' && record[name] !== null && record[name] !== undefined,
   );
   return (
     <dl className="facts">

@@ -27,6 +27,7 @@ export const places: Place[] = [
   { title: 'Settings', to: '/settings', key: 's', kinds: ['setting'] },
   { title: 'Templates', to: '/templates', key: 'l', kinds: ['template'] },
   { title: 'Arrivals', to: '/arrivals', key: 'r', kinds: [] },
+  { title: 'Fleet', to: '/fleet', key: 'f', kinds: [], pages: ['fleet', 'captures', 'live', 'watch'] },
   { title: 'History', to: '/history', key: 'h', kinds: [] },
   { title: 'Admin', to: '/admin', key: 'm', kinds: [], admin: true },
 ];

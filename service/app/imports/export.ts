@@ -2,7 +2,8 @@
 import { stringify as csvOf } from 'csv-stringify/sync';
 import { stringify } from 'yaml';
 import { nearest } from '@zpine/core/naming/names';
-import { neutral, recordsToCsv } from '@zpine/contract/csv';
+import { neutral } from '@zpine/contract/cells';
+import { recordsToCsv } from '@zpine/contract/csv';
 import { Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';

@@ -18,15 +18,20 @@ export async function lookAtErrand({ target, sealed }: Waiting, session: Session
   const result = { errand: work.shown(steps) };
   if (steps.length === 0) return { outcome: 'left out', detail: 'there is no line for it', result };
   const left = steps.filter((step) => !step.right);
-  if (left.length === 0) return { outcome: 'already right', detail: countWords(steps), result };
+  if (left.length === 0) return { outcome: 'already right', detail: countWords(steps, true), result };
   return { outcome: null, detail: countWords(left), result };
 }
 
-function countWords(steps: readonly Step[]): string {
+function countWords(steps: readonly Step[], done = false): string {
   const away = steps.filter((step) => step.away).length;
   const come = steps.length - away;
   const lines = (n: number) => `${n} line${n === 1 ? '' : 's'}`;
-  return [come > 0 && `${lines(come)} to be there`, away > 0 && `${lines(away)} to go`].filter(Boolean).join(', ');
+  return [
+    come > 0 && `${lines(come)} ${done ? 'there now' : 'to be there'}`,
+    away > 0 && `${lines(away)} ${done ? 'gone' : 'to go'}`,
+  ]
+    .filter(Boolean)
+    .join(', ');
 }
 
 export async function doErrand({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
@@ -100,7 +105,13 @@ class Errand {
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) this.kept = 'not asked for';
     if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
-    return this.done('brought over', countWords(this.steps.filter((step) => !step.right)));
+    return this.done(
+      'brought over',
+      countWords(
+        this.steps.filter((step) => !step.right),
+        true,
+      ),
+    );
   }
 
   broken(why: string): Done {

@@ -1,0 +1,153 @@
+import { Button, Input } from 'antd';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { type RunRow, type ShownRun } from '@zpine/contract/fleetShapes';
+import { client } from '../api.ts';
+import { useAttempt } from '../look/attempt.tsx';
+import { pathOf } from '../records/paths.ts';
+import { useMay } from '../session.tsx';
+import { Outcome } from './Outcome.tsx';
+
+type Step = NonNullable<RunRow['errand']>['steps'][number];
+
+const signOf = (step: Step): string => (step.right ? '=' : step.away ? '−' : '+');
+
+/** Devices to which the same would be done, together. */
+function alike(rows: RunRow[]): { steps: Step[]; rows: RunRow[] }[] {
+  const groups = new Map<string, { steps: Step[]; rows: RunRow[] }>();
+  for (const row of rows) {
+    const steps = row.errand?.steps ?? [];
+    const key = JSON.stringify([steps, row.outcome, row.errand ? '' : row.detail]);
+    const group = groups.get(key) ?? { steps, rows: [] };
+    group.rows.push(row);
+    groups.set(key, group);
+  }
+  return [...groups.values()].sort((a, b) => b.rows.length - a.rows.length);
+}
+
+/** What an errand would do, the confirmation by number, and what became of it. */
+export function ErrandView({ run }: { run: ShownRun }) {
+  return (
+    <>
+      {run.state === 'previewed' && <Confirm run={run} />}
+      {alike(run.rows).map((group) => (
+        <section className="panel group" key={group.rows[0]?.device} aria-label={`${group.rows.length} devices`}>
+          <h2>
+            {group.rows.length} device{group.rows.length === 1 ? '' : 's'}{' '}
+            <Outcome of={group.rows[0]?.outcome ?? null} />{' '}
+            <span className="second">{group.rows.length === 1 ? group.rows[0]?.detail : ''}</span>
+          </h2>
+          <div className="body">
+            <p>
+              {group.rows.slice(0, 20).map((row) => (
+                <Link key={row.device} to={pathOf('device', row.device)} className="mono" style={{ marginRight: 10 }}>
+                  {row.device}
+                </Link>
+              ))}
+              {group.rows.length > 20 && <span className="second">and {group.rows.length - 20} more</span>}
+            </p>
+            <Steps steps={group.steps} />
+            {group.rows.length <= 5 &&
+              group.rows.map((row) => <Done key={row.device} row={row} named={group.rows.length > 1} />)}
+          </div>
+        </section>
+      ))}
+    </>
+  );
+}
+
+function Steps({ steps }: { steps: Step[] }) {
+  return (
+    <div className="mono errandsteps">
+      {steps.map((step, i) => (
+        <div key={i} className={step.right ? 'second' : step.away ? 'went' : 'came'}>
+          <i>{signOf(step)}</i>
+          {step.above.map((block) => (
+            <span key={block} className="second">
+              {block} ›{' '}
+            </span>
+          ))}
+          {step.line}
+          {step.right && <span className="second"> {step.away ? 'not there' : 'there already'}</span>}
+          {step.instead !== null && <span className="second"> instead of {step.instead}</span>}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+function Done({ row, named }: { row: RunRow; named: boolean }) {
+  const { errand } = row;
+  if (!errand || (errand.sent.length === 0 && errand.questions.length === 0)) return null;
+  return (
+    <details open={row.outcome !== 'brought over'}>
+      <summary className="second">
+        {named && <span className="mono">{row.device} </span>}
+        what was sent{errand.kept ? `, ${errand.kept}` : ''}
+      </summary>
+      <div className="mono errandsteps">
+        {errand.sent.map((one, i) => (
+          <div key={i} className={one.refused === null ? '' : 'went'}>
+            <i>›</i>
+            {one.command}
+            {one.refused !== null ? (
+              <span> {one.refused}</span>
+            ) : (
+              one.said !== '' && <span className="second"> {one.said}</span>
+            )}
+          </div>
+        ))}
+      </div>
+      {errand.questions.map((one) => (
+        <div key={one.question} className="two">
+          <div>
+            <span className="second">{one.question}, before</span>
+            <pre className="mono filetext">{one.before}</pre>
+          </div>
+          <div>
+            <span className="second">after</span>
+            <pre className="mono filetext">{one.after ?? '(not asked)'}</pre>
+          </div>
+        </div>
+      ))}
+    </details>
+  );
+}
+
+/** The number of devices is typed: nobody changes forty by a click too many. */
+function Confirm({ run }: { run: ShownRun }) {
+  const attempt = useAttempt();
+  const may = useMay('engineer');
+  const [typed, setTyped] = useState('');
+  if (!may) return null;
+  const go = () =>
+    void attempt(async () => {
+      await client.call('run.go', { params: { id: String(run.id) }, body: { count: Number(typed) } });
+      return `${run.toDo} device${run.toDo === 1 ? ' is' : 's are'} being changed, one first`;
+    });
+  const plural = run.toDo === 1 ? 'device' : 'devices';
+  return (
+    <section className="panel attention" aria-label="Confirm">
+      <div className="body line">
+        <span>
+          <strong>
+            {run.toDo} {plural} would be changed.
+          </strong>{' '}
+          One goes first; the others follow when it went well. Type the number to go on.
+        </span>
+        <Input
+          aria-label="Number of devices"
+          className="mono"
+          style={{ width: 90 }}
+          inputMode="numeric"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value.trim())}
+          onPressEnter={() => typed === String(run.toDo) && go()}
+        />
+        <Button type="primary" disabled={typed !== String(run.toDo)} onClick={go}>
+          Change {run.toDo} {plural}
+        </Button>
+      </div>
+    </section>
+  );
+}

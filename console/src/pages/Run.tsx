@@ -1,0 +1,156 @@
+import { Button, Progress } from 'antd';
+import { useQuery } from '@tanstack/react-query';
+import { Link, useNavigate, useParams } from 'react-router';
+import { type ShownRun } from '@zpine/contract/fleetShapes';
+import { countWords } from '@zpine/contract/runTables';
+import { client, keys, problemOf } from '../api.ts';
+import { Answers, Save } from '../fleet/Answers.tsx';
+import { ErrandView } from '../fleet/ErrandView.tsx';
+import { Ladder } from '../fleet/Ladder.tsx';
+import { Outcome } from '../fleet/Outcome.tsx';
+import { useAttempt } from '../look/attempt.tsx';
+import { Page } from '../look/Page.tsx';
+import { pathOf } from '../records/paths.ts';
+import { useMay } from '../session.tsx';
+
+const titles = { reach: 'Reach', ask: 'Ask', capture: 'Capture', errand: 'Errand' } as const;
+const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
+
+/** One run: live while it is under way. */
+export default function Run() {
+  const { id = '' } = useParams();
+  const found = useQuery({
+    queryKey: keys.worked('run', id),
+    queryFn: () => client.call('run.show', { params: { id }, query: {} as never }),
+    // Hints of the event stream come sooner; this is for when there is none.
+    refetchInterval: ({ state }) => (state.data && ['working', 'waiting'].includes(state.data.state) ? 1500 : false),
+  });
+  const run = found.data;
+  return (
+    <Page
+      title={run ? `${titles[run.kind]} #${run.id}` : `Run #${id}`}
+      sentence={run && sentence(run)}
+      crumbs={[
+        ['Fleet', '/fleet'],
+        [`#${id}`, undefined],
+      ]}
+      actions={run && <Actions run={run} />}
+    >
+      {found.isError && <div className="refused">{problemOf(found.error).detail}</div>}
+      {run && (run.state === 'working' || run.state === 'waiting') && (
+        <Progress
+          aria-label="How far it is"
+          percent={Math.round((100 * run.done) / Math.max(1, run.expected))}
+          format={() => `${run.done} of ${run.expected}`}
+          strokeColor="var(--pine)"
+        />
+      )}
+      {run?.ended && <div className="refused">Ended early: {run.ended}</div>}
+      {run?.kind === 'reach' && <Ladder rows={run.rows} />}
+      {run?.kind === 'ask' && <Answers run={run} />}
+      {run?.kind === 'capture' && <Captured run={run} />}
+      {run?.kind === 'errand' && <ErrandView run={run} />}
+    </Page>
+  );
+}
+
+function sentence(run: ShownRun): string {
+  const begin = run.startedAt ?? run.madeAt;
+  const when =
+    run.endedAt === null
+      ? `begun ${clock(begin)}`
+      : `${clock(begin)} to ${clock(run.endedAt)}, ${((Date.parse(run.endedAt) - Date.parse(begin)) / 1000).toFixed(1)} s`;
+  const counts = countWords(run.counts);
+  const waits = run.state === 'previewed' ? `${run.toDo} would be changed` : '';
+  const what = run.kind === 'ask' || run.kind === 'errand' ? `${run.title} · ` : '';
+  return `${what}${run.expected} device${run.expected === 1 ? '' : 's'} (${run.selection}) · ${[counts, waits].filter(Boolean).join(', ') || run.state} · ${when} · by ${run.by}${run.reason ? `: ${run.reason}` : ''}`;
+}
+
+/** A selection by which the same devices are found again; of long lists of names there is none. */
+function again({ selection, rows }: ShownRun): string | undefined {
+  if (/[=~<>]/.test(selection)) return selection;
+  return rows.length > 5 ? undefined : rows.map((row) => `name=${row.device}`).join(' or ');
+}
+
+function Actions({ run }: { run: ShownRun }) {
+  const attempt = useAttempt();
+  const navigate = useNavigate();
+  const may = useMay('engineer');
+  const open = run.rows.filter((row) => row.rungs?.some((one) => one.rung === 'host-key' && one.state === 'open'));
+  const params = { id: String(run.id) };
+  if (!may) return null;
+  const accept = () =>
+    void attempt(async () => {
+      const { accepted } = await client.call('hostKey.accept', { body: { run: run.id } });
+      const again = await client.call('run.reach', { body: { devices: run.rows.map((row) => row.device) } });
+      void navigate(`/fleet/${again.id}`);
+      return `${accepted.length} host key${accepted.length === 1 ? ' is' : 's are'} pinned; looking again`;
+    });
+  const back = () =>
+    void attempt(async () => {
+      const made = await client.call('run.takeBack', { params, body: {} });
+      void navigate(`/fleet/${made.id}`);
+      return 'the way back is being looked at';
+    });
+  const stop = () =>
+    void attempt(async () => {
+      await client.call('run.stop', { params, body: {} });
+      return 'no further device is begun with';
+    });
+  const over = run.state === 'ended';
+  return (
+    <>
+      {run.kind !== 'ask' && <Save run={run} />}
+      {!over && (
+        <Button onClick={stop} disabled={run.stopping}>
+          {run.state === 'previewed' ? 'Drop it' : 'Stop'}
+        </Button>
+      )}
+      {over && run.kind === 'errand' && (run.counts['brought over'] ?? 0) > 0 && (
+        <Button onClick={back}>Take it back</Button>
+      )}
+      {over && again(run) !== undefined && (
+        <Link to={`/fleet?do=${run.kind}&where=${encodeURIComponent(again(run) ?? '')}`}>
+          <Button>Again</Button>
+        </Link>
+      )}
+      {open.length > 0 && (
+        <Button type="primary" onClick={accept}>
+          Accept {open.length} host key{open.length === 1 ? '' : 's'}, and look again
+        </Button>
+      )}
+    </>
+  );
+}
+
+function Captured({ run }: { run: ShownRun }) {
+  return (
+    <table className="plain-table">
+      <thead>
+        <tr>
+          <th>Device</th>
+          <th>Came to</th>
+          <th>Files</th>
+          <th>Remark</th>
+        </tr>
+      </thead>
+      <tbody>
+        {run.rows.map((row) => (
+          <tr key={row.device}>
+            <td className="mono">
+              <Link to={pathOf('device', row.device)}>{row.device}</Link>
+            </td>
+            <td>{row.state === 'done' ? <Outcome of={row.outcome} /> : row.state}</td>
+            <td className="mono">
+              {row.files
+                ?.filter((file) => file.failed === null)
+                .map((file) => `${file.file} ${file.bytes} B${file.changed ? ' new' : ''}`)
+                .join(' · ')}
+            </td>
+            <td className="second">{row.detail}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,141 @@
+/** The running fleet in a real browser: ladder, answers, captures, an errand and its way back, a sheet. */
+import { expect } from 'chai';
+import { type Browser, type Page } from 'playwright-core';
+import { openBrowser, signedInPage } from '../../ops/browser.ts';
+import { PASSWORD } from '../../ops/stack.ts';
+import { fleet, type Fleet } from './bench.ts';
+
+describe('the console of the fleet', function () {
+  this.timeout(120_000);
+  let f: Fleet;
+  let browser: Browser;
+  let page: Page;
+  const faults: string[] = [];
+  before(async () => {
+    f = await fleet({ furrow: 4, quill: 2, shale: 2 }, {}, 'dist/console');
+    browser = await openBrowser();
+    page = await signedInPage(browser, f.url, 'engineer', PASSWORD);
+    page.setDefaultTimeout(25_000);
+    page.on('pageerror', (error) => faults.push(error.message));
+  });
+  after(async () => {
+    await browser.close();
+    await f.end();
+  });
+  const go = (path: string) => page.goto(`${f.url}${path}`);
+  const button = (name: string | RegExp) => page.getByRole('button', { name });
+  const where = async (verb: string, text: string) => {
+    await go('/fleet');
+    await page.getByLabel('What to do').getByText(verb, { exact: true }).click();
+    await page.getByLabel('Which devices').fill(text);
+    await page.keyboard.press('Tab');
+  };
+
+  it('reaches eight devices, shows their keys, and reaches them again once those are accepted', async () => {
+    await where('Reach', 'stage=unproved');
+    await button('Reach 8 devices').click();
+    await page.getByRole('heading', { name: /^Reach #/ }).waitFor();
+    await button('Accept 8 host keys, and look again').click();
+    await page.getByText('8 reached').waitFor();
+    const row = page.getByRole('row').filter({ hasText: 'har-xr-1' });
+    await row.getByText('CB-7, version 2.4.1, CB-7-1001').waitFor();
+    expect(await row.getByLabel('Dialect holds: CB-7, version 2.4.1, CB-7-1001').count()).to.equal(1);
+  });
+
+  it('asks, shows fields, groups equal answers and lists who misses what was expected', async () => {
+    f.lab.furrow('har-acc-3').memory.strike([], 'clock follow 10.77.0.6');
+    await where('Ask', 'dialect=furrow');
+    await page.getByLabel('Questions').click();
+    await page.keyboard.type('time');
+    await page.keyboard.press('Enter');
+    await page.keyboard.press('Escape');
+    await page.locator('#ask-expect').fill('10.77.0.6');
+    await button('Ask 4 devices').click();
+    await page.getByText('3 of 4 answers are as expected').waitFor();
+    await page.getByRole('cell', { name: '10.77.0.5, 10.77.0.6' }).first().waitFor();
+    await page.getByText('Equal answers together').click();
+    await page.getByText('3 alike, 1 differs').waitFor();
+    await page.getByText('follows 10.77.0.6 in step').last().waitFor();
+    await page.getByText('Each as it came').click();
+    await page.getByRole('navigation', { name: 'Devices' }).getByText('har-acc-3').click();
+    await page.getByText('zone    Europe/London').waitFor();
+  });
+
+  it('says at once that a command would change devices', async () => {
+    await where('Ask', 'dialect=furrow');
+    await page.locator('#ask-command').fill('plough');
+    await button('Ask 4 devices').click();
+    await page.getByRole('alert').filter({ hasText: '"plough" is no reading command of Furrow' }).waitFor();
+  });
+
+  it('captures, and finds a line in what was captured', async () => {
+    await where('Capture', 'stage=unproved');
+    await button('Capture 8 devices').click();
+    await page.getByText('8 captured').waitFor();
+    await go('/captures');
+    await page.getByLabel('Text in captures').fill('clock follow 10.77.0.5');
+    await page.getByText(/^8 in 1\d captures$/).waitFor();
+    await page.getByRole('link', { name: 'running' }).first().click();
+    await page.getByText('phrase plain ••••••').waitFor();
+    await button('Show secrets').click();
+    await page.getByText('phrase plain a-fleet-of-ferries').waitFor();
+  });
+
+  it('previews an errand, does it when the number is typed, and takes it back', async () => {
+    await where('Errand', 'dialect=furrow');
+    await page.locator('#errand-lines').fill('journal to 10.77.0.7\nsocket 1/2\n  about "gate"');
+    await button('Look at 4 devices').click();
+    await page.getByText('4 devices would be changed.').waitFor();
+    await page.getByText('instead of about "desk 2"').waitFor();
+    expect(await button('Change 4 devices').isDisabled()).to.equal(true);
+    await page.getByLabel('Number of devices').fill('4');
+    await button('Change 4 devices').click();
+    await page.getByText('4 brought over').waitFor();
+    expect(f.lab.device('har-acc-4').print()).to.contain('about "gate"');
+    await button('Take it back').click();
+    await page.getByText('4 devices would be changed.').waitFor();
+    await page.getByLabel('Number of devices').fill('4');
+    await button('Change 4 devices').click();
+    await page.getByText('4 brought over').waitFor();
+    expect(f.lab.device('har-acc-4').print()).to.contain('about "desk 2"');
+  });
+
+  it('shows on the page of a device what runs there', async () => {
+    await go('/devices/har-acc-4?show=running');
+    await page.getByRole('link', { name: 'running' }).first().waitFor();
+    await button('Capture it').click();
+    await page.getByText(/1 (captured|unchanged)/).waitFor();
+  });
+
+  it('writes a sheet with its faults beside it, and tries it on a session', async () => {
+    await go('/dialects/furrow');
+    const sheet = page.getByLabel('Sheet, as YAML');
+    const text = await sheet.inputValue();
+    await sheet.fill(text.replace('keep: keep', 'kepe: keep'));
+    await page.getByText('nothing is called kepe here; did you mean keep?').waitFor();
+    expect(await button('Save the sheet').isDisabled()).to.equal(true);
+    await sheet.fill(text.replace('title: Furrow', 'title: Furrow of ours'));
+    await page.getByText('No faults.').waitFor();
+    await page.getByLabel('Recorded session').fill('quay: tell about\nmodel LF-24\nquay: ');
+    await button('Try on the session').click();
+    await page.getByText('model=LF-24').waitFor();
+    await button('Save the sheet').click();
+    await page.getByRole('heading', { name: /its own/ }).waitFor();
+  });
+
+  it('looks up live, and shows what is watched', async () => {
+    await where('Ask', 'stage=unproved');
+    await page.getByLabel('Questions').click();
+    await page.keyboard.type('interfaces');
+    await page.keyboard.press('Enter');
+    await page.keyboard.press('Escape');
+    await button('Ask 8 devices').click();
+    await page.getByText('8 answered').waitFor();
+    await go('/live?q=10.77.96.0%2F24');
+    await page.getByRole('cell', { name: '10.77.96.12/24' }).waitFor();
+    await page.getByText('agree').first().waitFor();
+    await go('/watch');
+    await page.getByText('Nothing is watched').waitFor();
+    expect(faults).to.deep.equal([]);
+  });
+});
