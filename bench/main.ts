@@ -3,6 +3,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { startMariadb, type Mariadb } from '../ops/mariadb.ts';
+import { fleetRows } from './fleet.ts';
 import { importRows } from './imports.ts';
 import { prefixTreeRows } from './prefixTree.ts';
 import { nextFreeRows } from './nextFree.ts';
@@ -13,7 +14,7 @@ import { type Row } from './measure.ts';
 const folder = mkdtempSync(join(tmpdir(), 'zpine-bench-'));
 const database = await startMariadb({
   folder,
-  databases: ['zpine_bench_next', 'zpine_bench_import', 'zpine_bench_tree'],
+  databases: ['zpine_bench_next', 'zpine_bench_import', 'zpine_bench_tree', 'zpine_bench_fleet'],
 });
 const rows: Row[] = [];
 /** What can be measured alone, by its name: `./run bench next-free`. */
@@ -21,6 +22,7 @@ const groups: Record<string, (database: Mariadb) => Promise<Row[]>> = {
   'next-free': nextFreeRows,
   'prefix-tree': prefixTreeRows,
   import: importRows,
+  fleet: fleetRows,
   render: renderRows,
 };
 try {

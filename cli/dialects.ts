@@ -112,7 +112,7 @@ export function addDialectVerbs(noun: Command): void {
         );
       }
       if (result.unread.length > 0) out(`\nother commands of the session\n  ${result.unread.join('\n  ')}`);
-      if (result.tried.some((one) => !one.fits && one.detail !== 'not in the session'))
+      if (result.tried.every((one) => !one.fits) || result.tried.some((one) => one.detail.startsWith('refused')))
         process.exitCode = status.refused;
     });
 
@@ -125,10 +125,10 @@ export function addDialectVerbs(noun: Command): void {
     .action(async (ref: string, file: string, { reason }: { reason?: string }) => {
       const client = clientOf();
       const sheet = read(file);
-      const { items } = await client.list('dialect', { key: ref.toLowerCase() } as never);
-      if (items.some((one) => one.key === ref.toLowerCase()))
-        await client.edit('dialect', ref, { sheet }, reason === undefined ? {} : { reason });
-      else await client.add('dialect', { name: ref, sheet }, reason === undefined ? {} : { reason });
+      const { items } = await client.list('dialect', { q: ref, limit: '500' });
+      const standing = items.find((one) => one.key === ref.toLowerCase());
+      if (standing) await client.edit('dialect', `#${standing.id}`, { sheet }, { reason });
+      else await client.add('dialect', { name: ref, sheet }, { reason });
       out(`${ref.toLowerCase()} has the sheet of ${basename(file)}`);
     });
 }

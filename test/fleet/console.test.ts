@@ -110,6 +110,7 @@ describe('the console of the fleet', function () {
   it('writes a sheet with its faults beside it, and tries it on a session', async () => {
     await go('/dialects/furrow');
     const sheet = page.getByLabel('Sheet, as YAML');
+    await page.getByText('No faults.').waitFor();
     const text = await sheet.inputValue();
     await sheet.fill(text.replace('keep: keep', 'kepe: keep'));
     await page.getByText('nothing is called kepe here; did you mean keep?').waitFor();

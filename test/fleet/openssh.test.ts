@@ -5,7 +5,7 @@ import { connect, createServer, type AddressInfo } from 'node:net';
 import { tmpdir, userInfo } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import ssh2 from 'ssh2';
+import { newKeyPair } from '@zpine/lab/ssh';
 import { testService, type TestBench } from '../service.ts';
 import { rowOf, settled } from './bench.ts';
 
@@ -53,7 +53,7 @@ describe('a real OpenSSH server, with Shale behind it', function () {
     writeFileSync(join(folder, 'etc', 'lines'), 'host har-wb-1\nzone Europe/London\nntp 10.77.0.5\n');
     writeFileSync(join(folder, 'etc', 'about'), 'model=TW-8\nserial=TW8-REAL\nversion=6.1\n');
     execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', join(folder, 'host')]);
-    const { private: key, public: authorized } = ssh2.utils.generateKeyPairSync('ed25519');
+    const { private: key, public: authorized } = newKeyPair();
     writeFileSync(join(folder, 'authorized'), `${authorized}\n`, { mode: 0o600 });
     port = await freePort();
     writeFileSync(
@@ -153,7 +153,7 @@ describe('a real OpenSSH server, with Shale behind it', function () {
   });
 
   it('turns away another key, and says so', async () => {
-    const { private: other } = ssh2.utils.generateKeyPairSync('ed25519');
+    const { private: other } = newKeyPair();
     await api().call('value.put', {
       body: { setting: 'access.key', layer: 'device', of: DEVICE, mode: 'set', value: other },
     });

@@ -1,6 +1,6 @@
 import { Button, Checkbox, Input, Segmented, Select } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { type ExpectationKind } from '@zpine/core/fleet/expectations';
 import { type RunKind } from '@zpine/contract/fleetShapes';
@@ -28,14 +28,12 @@ const about: Record<RunKind, string> = {
 export function Composer() {
   const [params, setParams] = useSearchParams();
   const navigate = useNavigate();
-  const kind = (verbs.find((verb) => verb.value === params.get('do'))?.value ?? 'reach') satisfies RunKind;
-  const where = params.get('where') ?? '';
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(params);
-    if (value === '') next.delete(name);
-    else next.set(name, value);
-    setParams(next, { replace: true });
-  };
+  const [kind, setKind] = useState<RunKind>(verbs.find((verb) => verb.value === params.get('do'))?.value ?? 'reach');
+  const [where, setWhere] = useState(params.get('where') ?? '');
+  // What is being written stands in the address, too: it can be sent to somebody else.
+  useEffect(() => {
+    setParams({ ...(kind === 'reach' ? {} : { do: kind }), ...(where === '' ? {} : { where }) }, { replace: true });
+  }, [kind, where, setParams]);
   const [questions, setQuestions] = useState<string[]>([]);
   const [command, setCommand] = useState('');
   const [expect, setExpect] = useState('');
@@ -111,18 +109,13 @@ export function Composer() {
     <section className="panel composer" aria-label="Begin a run">
       <div className="body">
         <div className="line">
-          <Segmented<RunKind>
-            aria-label="What to do"
-            options={[...verbs]}
-            value={kind}
-            onChange={(value) => set('do', value)}
-          />
+          <Segmented<RunKind> aria-label="What to do" options={[...verbs]} value={kind} onChange={setKind} />
           <WhereInput
             kind="device"
             ariaLabel="Which devices"
             placeholder="which devices: site=har dialect=furrow"
             value={where}
-            onChange={(text) => set('where', text)}
+            onChange={setWhere}
             wrong={chosen.isError}
             width={420}
           />
