@@ -20,7 +20,7 @@ export const arrows: Record<string, string[]> = {
   demo: ['contract', 'core'],
   ops: ['demo', 'lab', 'service', 'service/store', 'contract', 'core'],
   test: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'service/http', 'contract', 'core'],
-  bench: ['ops', 'demo', 'service', 'service/store', 'service/app', 'contract', 'core'],
+  bench: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'contract', 'core'],
 };
 
 /** Parts that must run anywhere: nothing of Node's own in them. */

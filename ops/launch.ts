@@ -172,7 +172,16 @@ const SERVED_SECONDS = '120';
 async function startLab(net: string, mailPort: number): Promise<{ child: ChildProcess }> {
   const child = spawn(
     'setpriv',
-    ['--pdeathsig', 'TERM', process.execPath, 'dist/lab.js', 'demo/lab.yaml', `${STATE}/demo/lab`, net, String(mailPort)],
+    [
+      '--pdeathsig',
+      'TERM',
+      process.execPath,
+      'dist/lab.js',
+      'demo/lab.yaml',
+      `${STATE}/demo/lab`,
+      net,
+      String(mailPort),
+    ],
     { stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true },
   );
   await new Promise<void>((done, fail) => {

@@ -39,7 +39,7 @@ import { diffCaptures, listCaptures, revealCapture, searchCaptures, showCapture 
 import { errand, go, takeBack } from './fleet/errands.ts';
 import { acceptHostKeys } from './fleet/hostKeys.ts';
 import { liveAddresses, liveMac } from './fleet/live.ts';
-import { listRuns, showRun, showRunRow, stopRun } from './fleet/runs.ts';
+import { listRuns, wholeRun, rowOfRun, stopRun } from './fleet/runs.ts';
 import { checkSheet, shippedDialects, trySheet } from './fleet/sheets.ts';
 import { listNotices, listWatched } from './fleet/watch.ts';
 import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
@@ -180,8 +180,8 @@ const verbs: VerbHandlers = {
   'dialect.check': (_tx, { body }) => Promise.resolve(checkSheet(body)),
   'dialect.try': (tx, { body }) => trySheet(tx, body),
   'run.list': (tx, { query }) => listRuns(tx, query),
-  'run.show': (tx, { params, query }) => showRun(tx, params.id ?? '', query),
-  'run.row': (tx, { params }) => showRunRow(tx, params.id ?? '', params.device ?? ''),
+  'run.show': (tx, { params, query }) => wholeRun(tx, params.id ?? '', query),
+  'run.row': (tx, { params }) => rowOfRun(tx, params.id ?? '', params.device ?? ''),
   'run.groups': (tx, { params }) => groups(tx, params.id ?? ''),
   'run.stop': (tx, { params }) => stopRun(tx, params.id ?? ''),
   'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),

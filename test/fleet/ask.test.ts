@@ -27,7 +27,7 @@ describe('asking the fleet', function () {
   });
 
   it('groups equal answers, with the difference, and lists who misses what was expected', async () => {
-    await f.lab.furrow('har-acc-7').memory.strike([], 'clock follow 10.77.0.6');
+    f.lab.furrow('har-acc-7').memory.strike([], 'clock follow 10.77.0.6');
     const run = await ask({
       where: 'dialect=furrow',
       asks: [{ command: 'tell clock' }],

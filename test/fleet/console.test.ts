@@ -101,7 +101,7 @@ describe('the console of the fleet', function () {
   });
 
   it('shows on the page of a device what runs there', async () => {
-    await go('/devices/har-acc-4?show=running');
+    await go('/devices/har-acc-4?show=fleet');
     await page.getByRole('link', { name: 'running' }).first().waitFor();
     await button('Capture it').click();
     await page.getByText(/1 (captured|unchanged)/).waitFor();

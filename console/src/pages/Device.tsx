@@ -30,7 +30,7 @@ const tabs = [
   { key: 'cables', label: 'Cables' },
   { key: 'edition', label: 'Configuration' },
   { key: 'booting', label: 'Booting' },
-  { key: 'running', label: 'Running' },
+  { key: 'fleet', label: 'Running' },
   { key: 'settings', label: 'Settings' },
 ];
 
@@ -124,7 +124,7 @@ export default function DevicePage({ name }: { name: string }) {
       {tab === 'cables' && <Plugs of={{ device: device.key }} />}
       {tab === 'edition' && <Editions device={device.key} serves={device.stage === 'serving'} />}
       {tab === 'booting' && <Booting device={device.key} />}
-      {tab === 'running' && <Running device={device.key} />}
+      {tab === 'fleet' && <Running device={device.key} />}
       {tab === 'settings' && <DeviceSettings device={device.key} />}
       <div className="columns" hidden={tab !== 'records'}>
         <div>

@@ -18,6 +18,8 @@ type Item = ReplyOf<'today'>['items'][number];
 const words: Record<Item['code'], { what: string; mark: string; button: string }> = {
   stuck: { what: 'Arrival stuck', mark: 'failure', button: 'Open' },
   stranger: { what: 'Stranger', mark: 'attention', button: 'See who it is' },
+  notice: { what: 'Notice', mark: 'attention', button: 'Open' },
+  'not-captured': { what: 'Not captured', mark: 'attention', button: 'Open' },
   'no-management': { what: 'No management address', mark: 'attention', button: 'Open' },
   'no-box': { what: 'No box', mark: '', button: 'Open' },
   'no-place': { what: 'No place', mark: 'idle', button: 'Open' },

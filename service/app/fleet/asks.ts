@@ -4,7 +4,7 @@ import { parse } from 'csv-parse/sync';
 import { structuredPatch } from 'diff';
 import { compilePattern } from '@zpine/core/dialect/pattern';
 import { type Dialect } from '@zpine/core/dialect/dialect';
-import { liesBy, perDevice, type PerDevice } from '@zpine/core/fleet/commandLists';
+import { liesBy, type PerDevice, perDevice } from '@zpine/core/fleet/commandLists';
 import { groupsOf, groupWords } from '@zpine/core/fleet/groups';
 import { nearest } from '@zpine/core/naming/names';
 import { Refusal } from '@zpine/contract/errors';

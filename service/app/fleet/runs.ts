@@ -197,7 +197,7 @@ export function shownRow(row: RowTableRow, whole: boolean): RunRow {
 
 export const inputOf = (row: Pick<RunTableRow, 'input'>): RunInput => JSON.parse(row.input) as RunInput;
 
-export async function showRun(tx: Tx, id: string, query: QueryOf<'run.show'>): Promise<ShownRun> {
+export async function wholeRun(tx: Tx, id: string, query: QueryOf<'run.show'>): Promise<ShownRun> {
   const row = await runRow(tx, id);
   const rows = await tx.select<RowTableRow>('SELECT * FROM run_row WHERE run_id = ? ORDER BY seq', [row.id]);
   const { asks, expect } = inputOf(row);
@@ -209,7 +209,7 @@ export async function showRun(tx: Tx, id: string, query: QueryOf<'run.show'>): P
   };
 }
 
-export async function showRunRow(tx: Tx, id: string, device: string): Promise<RunRow> {
+export async function rowOfRun(tx: Tx, id: string, device: string): Promise<RunRow> {
   const row = await runRow(tx, id);
   const ref = device.trim().toLowerCase();
   const [column, value] = ref.startsWith('#') ? ['device_id', ref.slice(1)] : ['device_key', ref];
