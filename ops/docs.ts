@@ -7,8 +7,10 @@ import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { routes } from '@zpine/contract/routes';
 import { type Route } from '@zpine/contract/route';
 import { fixedNames } from '@zpine/contract/templateNames';
+import { dialectSheet } from '@zpine/core/dialect/sheet';
 import { functions } from '@zpine/core/template/functions';
 import { type Shape, shapeName } from '@zpine/core/template/shapes';
+import { z } from 'zod';
 import { options } from '../service/config.ts';
 
 const made = 'Made by `./run docs`; edit the tables it is made from.';
@@ -112,7 +114,59 @@ function namesPage(): string {
   return `# Names and functions of templates\n\n${made}\n\nThe language itself is described in [templates.md](templates.md). \`zpine template names DEVICE\` lists the names with the values of a device.\n\n## Names\n\n\`set\` holds every setting of the catalogue by its name (\`set.time.servers\`), unset ones as null.\n\n${table(['name', 'type', 'meaning'], names)}\n\n## Functions\n\n\`secret("name")\` gives a secret setting by its name.\n\n${table(['call', 'gives', ''], calls)}\n`;
 }
 
+interface Json {
+  type?: string;
+  description?: string;
+  default?: unknown;
+  enum?: string[];
+  anyOf?: Json[];
+  properties?: Record<string, Json>;
+  required?: string[];
+  items?: Json;
+  additionalProperties?: Json | false;
+}
+
+/** A field of a dialect sheet, and the fields inside it. */
+function fieldsBelow(name: string, field: Json, required: boolean): string[][] {
+  const inner = field.items ?? (field.additionalProperties || undefined);
+  const below = field.properties ?? inner?.properties;
+  const path = field.properties ? name : inner?.properties ? `${name}${field.items ? '[]' : '.NAME'}` : name;
+  const kind = field.enum
+    ? field.enum.join(', ')
+    : field.anyOf
+      ? 'a pattern, or a list of them'
+      : field.type === 'array'
+        ? `a list${inner?.properties ? '' : ` of ${inner?.type === 'integer' ? 'numbers' : 'texts'}`}`
+        : field.type === 'object'
+          ? field.properties
+            ? 'a map'
+            : 'a map, by names of your own'
+          : 'text';
+  const empty = JSON.stringify(field.default);
+  const standard =
+    field.default === undefined || empty === '[]' || empty === '{}' ? '' : `\`${String(field.default)}\``;
+  const needs = field.required ?? inner?.required ?? [];
+  return [
+    [
+      `\`${name}\``,
+      kind,
+      required && field.default === undefined ? 'required' : standard,
+      field.description ?? inner?.description ?? '',
+    ],
+    ...Object.entries(below ?? {}).flatMap(([key, one]) => fieldsBelow(`${path}.${key}`, one, needs.includes(key))),
+  ];
+}
+
+function sheetPage(): string {
+  const schema = z.toJSONSchema(dialectSheet, { io: 'input' }) as Json;
+  const rows = Object.entries(schema.properties ?? {}).flatMap(([name, field]) =>
+    fieldsBelow(name, field, (schema.required ?? []).includes(name)),
+  );
+  return `# The fields of a dialect sheet\n\n${made}\n\nHow a sheet is written, and tried, is told in [own.md](own.md).\n\n${table(['field', 'what', 'default', 'meaning'], rows)}\n`;
+}
+
 export const pages = {
+  'docs/dialects/fields.md': sheetPage,
   'docs/template-names.md': namesPage,
   'docs/errors.md': errorsPage,
   'docs/records.md': kindsPage,

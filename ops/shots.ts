@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { type Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
+import { keptOf } from '@zpine/lab/kept';
 import { Lab } from '@zpine/lab/lab';
 import { openBrowser, signedInPage } from './browser.ts';
 import { bootNet, clientFor, databaseEnv, makeUsers, PASSWORD, startBuiltService, throwawayMariadb } from './stack.ts';
@@ -25,10 +26,11 @@ const shots: Shot[] = [
   { name: 'devices', path: '/devices' },
   { name: 'device', path: '/devices/ard-acc-1' },
   { name: 'arrivals', path: '/arrivals' },
+  { name: 'reach', path: '/fleet/2' },
   {
-    name: 'stranger',
-    path: '/arrivals',
-    steps: async (page) => page.getByRole('button', { name: 'As another' }).click(),
+    name: 'ask',
+    path: '/fleet/3',
+    steps: async (page) => page.getByText('Equal answers together').click(),
   },
   {
     name: 'edition',
@@ -56,7 +58,6 @@ const shots: Shot[] = [
     },
   },
   { name: 'prefixes', path: '/prefixes' },
-  { name: 'prefix', path: '/prefixes/10.77.16.0%2F24' },
   {
     name: 'space',
     path: '/prefixes/10.77.16.0%2F20',
@@ -96,7 +97,7 @@ const shots: Shot[] = [
       await page.getByText('did you mean ske?').waitFor();
     },
   },
-  { name: 'dark', path: '/devices/har-core-1', dark: true },
+  { name: 'errand', path: '/fleet/4', dark: true },
 ];
 
 /** Ardle serves, Cobbleholm is stuck, Skerry is a stranger; one more device is prepared and waited for. */
@@ -123,6 +124,68 @@ async function bootSome(client: Client): Promise<void> {
     await new Promise((resolve) => setTimeout(resolve, 200));
   }
   throw new Error('the switches of the pictures did not come as far as they should');
+}
+
+const SHED = [1, 2, 3, 4, 5, 6, 7];
+const shedAddress = (n: number): string => `10.77.0.${50 + n}`;
+
+/** Seven switches of a shed that nobody modelled, one of them without its second time server; one is shut. */
+async function takeIn(client: Client): Promise<void> {
+  for (const n of SHED) {
+    const name = `har-shed-${n}`;
+    lab.add({
+      name,
+      model: 'LF-24',
+      serial: `LF24-0300-0${n}`,
+      mac: `02:00:00:00:5d:0${n}`,
+      kept: keptOf.furrow({
+        name,
+        address: `${shedAddress(n)}/24`,
+        gateway: '10.77.0.1',
+        user: 'netops',
+        password: 'rope-walk-77',
+        timeServers: n === 5 ? ['10.77.0.5'] : ['10.77.0.5', '10.77.0.6'],
+      }),
+      faults: n === 3 ? ['old-algorithms'] : n === 7 ? ['mute'] : [],
+    });
+    lab.device(name).on();
+  }
+  const text = SHED.map((n) => `har-shed-${n} ${shedAddress(n)}`).join('\n');
+  const login = { user: 'netops', password: 'rope-walk-77', label: 'shed' };
+  await client.call('import.paste', { body: { text, dialect: 'furrow', ...login, apply: true } });
+  const where = 'labels=shed';
+  const first = await settled(
+    client,
+    await client.call('run.reach', { body: { devices: ['har-shed-1', 'har-shed-2'] } }),
+  );
+  await client.call('hostKey.accept', { body: { run: first } });
+  // The picture: two known, four to be accepted, one shut, one of long ago.
+  const second = await settled(client, await client.call('run.reach', { body: { where } }));
+  await client.call('hostKey.accept', { body: { run: second } });
+  const expect = [{ kind: 'has' as const, text: '10.77.0.6' }];
+  await settled(client, await client.call('run.ask', { body: { where, asks: [{ command: 'tell clock' }], expect } }));
+  const lines = 'journal to 10.77.0.7\nsocket 1/3\n  about "to the crane"\n  state shut\n- clock follow 10.77.0.6\n';
+  await settled(
+    client,
+    await client.call('run.errand', {
+      body: {
+        devices: ['har-shed-1', 'har-shed-2', 'har-shed-4', 'har-shed-5'],
+        lines,
+        questions: [],
+        keep: true,
+        everything: false,
+      },
+    }),
+  );
+}
+
+async function settled(client: Client, { id }: { id: number }): Promise<number> {
+  for (let i = 0; i < 200; i += 1) {
+    const { state } = await client.call('run.show', { params: { id: String(id) }, query: {} as never });
+    if (state === 'ended' || state === 'previewed') return id;
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+  throw new Error(`run #${id} did not end`);
 }
 
 const escaped = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;');
@@ -162,6 +225,7 @@ try {
   const client = await clientFor(service.url, 'admin');
   await loadDemo(client, () => undefined);
   await bootSome(client);
+  await takeIn(client);
   for (const scheme of ['light', 'dark'] as const) {
     const page = await signedInPage(browser, service.url, 'admin', PASSWORD, scheme);
     for (const { name, path, steps, dark } of shots) {
