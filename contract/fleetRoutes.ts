@@ -79,7 +79,7 @@ export const fleetRoutes = {
     method: 'GET',
     path: '/runs/{id}',
     role: 'viewer',
-    summary: 'One run with a row a device; long texts only with text=true',
+    summary: 'One run with a row a device; long texts only with text=true; as CSV where that is asked for',
     group: 'Fleet',
     query: z.strictObject({ text: z.enum(['true', 'false']).default('false') }),
     reply: run,

@@ -2,7 +2,7 @@ import { expect } from 'chai';
 import { describe, it } from 'mocha';
 import fc from 'fast-check';
 import { compareConfig, type Intended } from './compare.ts';
-import { parseIndented, walk } from './tree.ts';
+import { parseBraces, parseConfig, parseIndented, walk } from './tree.ts';
 
 describe('indented configurations', () => {
   it('are read as a tree, by columns', () => {
@@ -25,6 +25,32 @@ describe('indented configurations', () => {
         );
       }),
     );
+  });
+});
+
+describe('configurations of nested braces', () => {
+  it('are read as a tree, whatever the layout, and text in quotes is left alone', () => {
+    const wide =
+      'host {\n  name a;\n}\nport ge-1 {\n  note "to;  the {crane}";\n  vlan 3 {\n    address 1.2.3.4/24;\n  }\n}\n';
+    const narrow = 'host{name a;}port ge-1{note "to;  the {crane}";vlan   3{address\n1.2.3.4/24;}}';
+    const paths = (text: string) =>
+      [...walk(parseBraces(text))].map(({ node, above }) => [...above, node.text].join(' / '));
+    expect(paths(wide)).to.deep.equal(paths(narrow));
+    expect(paths(wide))
+      .to.include('port ge-1 / note "to;  the {crane}"')
+      .and.include('port ge-1 / vlan 3 / address 1.2.3.4/24');
+  });
+  it('never fail, however they are broken', () => {
+    fc.assert(
+      fc.property(fc.stringMatching(/^[a{};"\n ]*$/), (text) => {
+        expect([...walk(parseBraces(text))].every(({ node }) => node.text !== '')).to.equal(true);
+      }),
+    );
+  });
+  it('leave out remarks', () => {
+    expect(parseConfig('// a\nhost;\n', { blocks: 'brace', comment: '//' }).map((node) => node.text)).to.deep.equal([
+      'host',
+    ]);
   });
 });
 

@@ -23,6 +23,8 @@ const FLUSH_MS = 200;
 const BEAT_MS = 2000;
 /** So many runs side by side. */
 const MOST_RUNS = 4;
+/** So many devices of a run at a time, whatever the layers say. */
+const MOST_PARALLEL = 200;
 /** How long an errand may have a device for itself. */
 const BUSY_SECONDS = 900;
 
@@ -90,6 +92,8 @@ class RunWork {
   private begun: number[] = [];
   private results: RowResult[] = [];
   private active = 0;
+  /** Sessions under way, by the layer that limits them. */
+  private readonly busy = new Map<string, number>();
   private early: string | undefined;
   private lost = false;
   private beatAt = 0;
@@ -115,7 +119,7 @@ class RunWork {
       let first = this.careful;
       while ((pending.length > 0 || this.active > 0) && !this.lost) {
         if (this.closing() || this.early !== undefined) pending.length = 0;
-        const room = first ? 1 : this.run.parallel;
+        const room = first ? 1 : MOST_PARALLEL;
         while (this.active < room && pending.length > 0) {
           const at = this.next(pending);
           if (at < 0) break;
@@ -138,6 +142,8 @@ class RunWork {
   private next(pending: Waiting[]): number {
     for (let i = 0; i < pending.length; i += 1) {
       const { target } = pending[i] as Waiting;
+      const { most, layer } = target.access.parallel;
+      if ((this.busy.get(layer) ?? 0) >= most) continue;
       const may = mayTry(this.guard, target.login);
       if (may === 'now') return i;
       if (may === 'later') continue;
@@ -157,7 +163,9 @@ class RunWork {
 
   private begin(waiting: Waiting): void {
     const { target } = waiting;
+    const { layer } = target.access.parallel;
     this.active += 1;
+    this.busy.set(layer, (this.busy.get(layer) ?? 0) + 1);
     this.begun.push(target.device);
     trying(this.guard, target.login);
     void this.device(waiting)
@@ -178,6 +186,7 @@ class RunWork {
         const bad = row.outcome === 'turned down' || row.outcome === 'stopped midway';
         if (this.careful && bad) this.early ??= `${target.key}: ${row.outcome}; the others were left alone`;
         this.active -= 1;
+        this.busy.set(layer, (this.busy.get(layer) ?? 1) - 1);
         this.turned();
       });
   }

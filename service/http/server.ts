@@ -7,12 +7,14 @@ import { bodyLimit } from 'hono/body-limit';
 import { compress } from 'hono/compress';
 import { secureHeaders } from 'hono/secure-headers';
 import { type Logger } from 'pino';
-import { recordsToCsv } from '@zpine/contract/csv';
+import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
 import { Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { isKind, kindOf } from '@zpine/contract/kinds';
+import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { type Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/routes';
+import { runTable } from '@zpine/contract/runTables';
 import { type User } from '../app/access/who.ts';
 import { handlers } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
@@ -166,10 +168,14 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
 function reply(c: Context, id: RouteId, { status, body }: Answer): Response {
   if (status === 204) return c.body(null, 204);
   const [kind = '', verb = ''] = id.split('.');
+  if (id === 'run.show' && wantsCsv(c)) {
+    const { heads, rows } = runTable(body as ShownRun);
+    return c.body(cellsToCsv(heads, rows), 200, { 'Content-Type': 'text/csv; charset=utf-8' });
+  }
   if (verb === 'list' && isKind(kind)) {
     const { items, next } = body as { items: Record<string, Value>[]; next: string | null };
     if (next !== null) c.header('Link', `<${nextUrl(c, next)}>; rel="next"`);
-    if (/\btext\/csv\b/.test(c.req.header('Accept') ?? '')) {
+    if (wantsCsv(c)) {
       return c.body(recordsToCsv(kindOf(kind), items), 200, { 'Content-Type': 'text/csv; charset=utf-8' });
     }
   }
@@ -182,6 +188,8 @@ function reply(c: Context, id: RouteId, { status, body }: Answer): Response {
     'Content-Length': String(Buffer.byteLength(text)),
   });
 }
+
+const wantsCsv = (c: Context): boolean => /\btext\/csv\b/.test(c.req.header('Accept') ?? '');
 
 function nextUrl(c: Context, mark: string): string {
   const url = new URL(c.req.url);

@@ -209,6 +209,24 @@ describe('asking the fleet', function () {
     );
   });
 
+  it('begins with no more at a time than a layer permits, and gives everything as CSV', async () => {
+    await f.client.call('value.put', {
+      body: { setting: 'access.parallel', layer: 'dialect', of: 'quill', mode: 'set', value: 1 },
+    });
+    const run = await ask({ where: 'dialect=quill', asks: [{ question: 'version' }] });
+    expect(run.counts).to.deep.equal({ answered: 10 });
+    const times = run.rows.map((row) => ({ from: Date.parse(row.startedAt ?? ''), ms: row.ms ?? 0 }));
+    times.sort((a, b) => a.from - b.from);
+    for (const [i, { from }] of times.entries()) {
+      const before = times[i - 1];
+      if (before) expect(from).to.be.at.least(before.from + before.ms - 5);
+    }
+    const response = await fetch(`${f.url}/api/v1/runs/${run.id}`, {
+      headers: { Authorization: `Bearer ${f.tokens.engineer}`, Accept: 'text/csv' },
+    });
+    expect((await response.text()).split('\r\n')[0]).to.equal('device,model,serial,version,remark');
+  });
+
   it('may be stopped', async () => {
     const made = await f.client.call('run.ask', {
       body: { where: 'stage=unproved', asks: [{ question: 'version' }] } as never,

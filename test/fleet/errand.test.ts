@@ -183,6 +183,14 @@ describe('errands', function () {
     expect(done.rows[0]?.detail).to.contain('the session ended');
   });
 
+  it('shows no secret that was in its lines, not even in the list of runs', async () => {
+    const run = await preview({ devices: ['har-acc-12'], lines: 'climb by topmost-secret' });
+    const shown = JSON.stringify([run, (await f.client.call('run.list', { query: {} as never })).items]);
+    expect(shown).to.contain('climb by ••••••').and.not.contain('topmost-secret');
+    expect(JSON.stringify(await go(run.id, 1))).to.not.contain('topmost-secret');
+    expect(printed('har-acc-12')).to.contain('climb by topmost-secret');
+  });
+
   it('climbs for more rights where the access set has the second password', async () => {
     const { addDevice, paste } = await import('./bench.ts');
     const name = addDevice(f.lab, 'furrow', 40, { climb: 'up-the-mast' });

@@ -14,6 +14,8 @@ export interface Access {
   algorithms: string[];
   connectSeconds: number;
   answerSeconds: number;
+  /** How many at a time of all devices that have this from the same layer. */
+  parallel: { most: number; layer: string };
 }
 
 /** Everything that a session needs, read from the records beforehand. */

@@ -1,4 +1,5 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
+import { type Dialect } from '@zpine/core/dialect/dialect';
 import { contradiction, wayBack } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
@@ -37,11 +38,12 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   const seals = await sealsOf(tx, devices, (device) =>
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );
-  await mustMakeSense(tx, devices, seals);
+  const dialects = await mustMakeSense(tx, devices, seals);
   const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
   return makeRun(tx, {
     kind: 'errand',
-    title: first.trim(),
+    // What is secret in one of their dialects is secret in the list of runs.
+    title: dialects.reduce((title, dialect) => dialect.masked(title), first.trim()),
     input: { asks: body.questions.map((question) => ({ question })), expect: [], keep: body.keep, confirmed: false },
     selected: found.selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
@@ -49,9 +51,10 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
 }
 
 /** Lines that undo one another, and devices of which nobody knows how they are changed, are found before any is reached. */
-async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<number, ErrandSeal>): Promise<void> {
+async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<number, ErrandSeal>): Promise<Dialect[]> {
   const targets = await targetsOf(tx, devices);
   const sane = new Set<string>();
+  const dialects = new Set<Dialect>();
   for (const device of devices) {
     const { dialect, dialectName } = targets.get(device.id) ?? {};
     const params = { device: device.key, why: '' };
@@ -71,7 +74,9 @@ async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<num
     if (first !== undefined && second !== undefined)
       throw Refusal.at(['lines'], 'errand-contradicts', { device: device.key, first, second });
     sane.add(`${dialect.name} ${lines}`);
+    dialects.add(dialect);
   }
+  return [...dialects];
 }
 
 /** The lines of each device; those with names in them are worked out from its records. */

@@ -19,6 +19,7 @@ const accessSettings = [
   'access.algorithms',
   'access.connect-seconds',
   'access.answer-seconds',
+  'access.parallel',
   'access.jump',
 ] as const;
 type AccessSetting = (typeof accessSettings)[number];
@@ -41,7 +42,7 @@ async function plain(tx: Tx, book: LayerBook, devices: Stored<'device'>[]): Prom
     const record = dialectId === null ? undefined : place.dialects.get(dialectId);
     const layers = layersOf(device, dialectId, place);
     const value = (name: AccessSetting) => book.value(name, layers);
-    const access = accessOf(value);
+    const access = accessOf(value, book.layerOf('access.parallel', layers));
     const domain = text(value('name.domain'));
     const address = addresses.get(device.id);
     out.set(device.id, {
@@ -167,6 +168,11 @@ export class LayerBook {
     return new LayerBook(new Map(settings.map((s) => [s.name, s.defaultValue as SettingValue])), values);
   }
 
+  /** The layer that has the last word on a setting; empty where it is the default. */
+  layerOf(name: string, layers: readonly string[]): string {
+    return layers.findLast((layer) => this.values.get(name)?.has(layer)) ?? '';
+  }
+
   value(name: string, layers: readonly string[]): SettingValue {
     const held = this.values.get(name);
     const said = held && held.size > 0 ? layers.map((layer) => held.get(layer)).filter((one) => one !== undefined) : [];
@@ -192,7 +198,7 @@ const text = (value: SettingValue): string | undefined =>
   typeof value === 'string' && value !== '' ? value : undefined;
 const number = (value: SettingValue, standard: number): number => (typeof value === 'number' ? value : standard);
 
-function accessOf(value: (name: AccessSetting) => SettingValue): Access {
+function accessOf(value: (name: AccessSetting) => SettingValue, layer: string): Access {
   const user = text(value('access.user')) ?? 'zpine';
   const users = value('users');
   const ofUser = typeof users === 'object' && users !== null && !Array.isArray(users) ? users[user] : undefined;
@@ -207,6 +213,7 @@ function accessOf(value: (name: AccessSetting) => SettingValue): Access {
     algorithms: Array.isArray(algorithms) ? algorithms.map(String) : [],
     connectSeconds: number(value('access.connect-seconds'), 8),
     answerSeconds: number(value('access.answer-seconds'), 20),
+    parallel: { most: Math.max(1, number(value('access.parallel'), 40)), layer },
   };
 }
 

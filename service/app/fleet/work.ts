@@ -17,13 +17,10 @@ export interface ClaimedRun {
   kind: RunKind;
   fence: number;
   input: RunInput;
-  /** How many devices at a time. */
-  parallel: number;
   by: string;
 }
 
 const CLAIM_SECONDS = 60;
-const MOST_PARALLEL = 200;
 
 /** Takes a run that waits, or one whose worker has not been heard of any more. */
 export async function claimRun(tx: Tx): Promise<ClaimedRun | undefined> {
@@ -41,16 +38,11 @@ export async function claimRun(tx: Tx): Promise<ClaimedRun | undefined> {
   );
   if (before === 'working') await pickUp(tx, row);
   tx.hint('run', Number(row.id), row.version + 1);
-  const setting = await tx.one<{ value: string }>(
-    `SELECT v.value FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'access.parallel' AND v.layer_kind = 'everywhere'`,
-  );
-  const parallel = Number(setting?.value ?? 40);
   return {
     id: Number(row.id),
     kind: row.kind,
     fence: row.fence + 1,
     input: inputOf(row),
-    parallel: Math.max(1, Math.min(MOST_PARALLEL, Number.isFinite(parallel) ? parallel : 40)),
     by: row.made_by,
   };
 }
