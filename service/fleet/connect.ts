@@ -36,6 +36,8 @@ export interface Way {
 export async function connect(target: Target, way: Way): Promise<Connected> {
   const { access } = target;
   if (target.fault !== null) throw new NotReached('name', target.fault);
+  const unread = access.key === undefined ? undefined : keyFault(access.key, access.passphrase);
+  if (unread !== undefined) throw new NotReached('sign-in', `the key of its access set cannot be read: ${unread}`);
   const address = target.address ?? (await lookedUp(target));
   way.holds?.(
     'name',
@@ -161,8 +163,6 @@ async function failure(
     const offers = await offered(again, algorithms, access.connectSeconds * 1000).catch(() => undefined);
     return new NotReached('exchange', offers ?? error.message);
   }
-  if (/Cannot parse privateKey|Unsupported key|passphrase/i.test(error.message))
-    return new NotReached('sign-in', `the key of its access set cannot be read: ${error.message}`);
   if (/Timed out while waiting for handshake/.test(error.message))
     return new NotReached(agreed ? 'sign-in' : 'exchange', `nothing came for ${access.connectSeconds} s`);
   return new NotReached(agreed ? 'sign-in' : 'exchange', error.message);
@@ -208,7 +208,7 @@ export const fingerprintOf = (key: Buffer): string =>
 const algorithmOf = (key: Buffer): string => key.subarray(4, 4 + Math.min(60, key.readUInt32BE(0))).toString('ascii');
 
 /** Whether a private key can be read, and why not. */
-export function keyFault(key: string, passphrase?: string): string | undefined {
+function keyFault(key: string, passphrase?: string): string | undefined {
   const read = ssh2.utils.parseKey(key, passphrase);
   return read instanceof Error ? read.message : undefined;
 }

@@ -182,8 +182,15 @@ class Terminal implements Session {
     this.tail = '';
     this.turned = false;
     this.channel.write(`${command}\n`);
-    const prompt = await this.prompt(command, this.limits.answerMs);
-    return this.answer(command, prompt);
+    try {
+      const prompt = await this.prompt(command, this.limits.answerMs);
+      return this.answer(command, prompt);
+    } catch (error) {
+      // Of an answer that is too long to end in time, the beginning is worth something; the session is over with it.
+      if (!this.heard.cut) throw error;
+      this.over ??= new Error(`the answer to "${command}" did not end`);
+      return this.answer(command, '');
+    }
   }
 
   async raise(second: string): Promise<void> {

@@ -106,7 +106,7 @@ describe('the console, bringing a switch into service', function () {
       faults: ['other-password'],
     });
     o.lab.device('cobbleholm').on();
-    await page.getByText('Signing in failed: zpine was not let in.').waitFor();
+    await page.getByText('Signing in failed: zpine was not let in with its password.').waitFor();
     await page.getByRole('link', { name: 'Today' }).click();
     await page.getByText('Arrival stuck').waitFor();
     o.lab.device('cobbleholm').options.faults.clear();

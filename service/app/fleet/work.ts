@@ -251,6 +251,14 @@ export async function takeDevice(
 export const freeDevice = (tx: Tx, run: ClaimedRun, device: number): Promise<number> =>
   tx.execute('DELETE FROM busy_device WHERE device_id = ? AND run_id = ?', [device, run.id]);
 
+/** Lets go of a run that goes on elsewhere, or when the service is back. */
+export const releaseRun = (tx: Tx, run: ClaimedRun): Promise<number> =>
+  tx.execute('UPDATE run SET claimed_until = ? - INTERVAL 1 SECOND WHERE id = ? AND fence = ?', [
+    tx.nowText(),
+    run.id,
+    run.fence,
+  ]);
+
 /** Ends a run; an errand that was only looked at waits for somebody's word, if there is something to do. */
 export async function endRun(tx: Tx, run: ClaimedRun, early: string | undefined): Promise<void> {
   const now = await tx.now();

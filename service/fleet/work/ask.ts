@@ -10,6 +10,8 @@ import { type Answer, type Session } from '../session.ts';
 /** As much of an answer is kept of one that somebody only wants to look at. */
 export const ASK_BYTES = 1024 * 1024;
 const MOST_ROWS = 5000;
+/** And of all answers of a device together. */
+const ALL_BYTES = 4 * ASK_BYTES;
 
 interface Ask {
   ask: string;
@@ -31,6 +33,7 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
   ];
   const misses = expectationsFrom(input.expect);
   const answers: ShownAnswer[] = [];
+  let left = ALL_BYTES;
   for (const { ask, command, question } of asks) {
     if (command === undefined) {
       answers.push(shown(ask, '', refusing(`${dialect.sheet.title} has no question "${ask}"`), [], []));
@@ -44,12 +47,14 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
       return { outcome: answers.length === 0 ? 'no contact' : 'stopped midway', detail: why, result: { answers } };
     }
     const rows = question === undefined || answer.refused !== undefined ? [] : dialect.rowsOf(question, answer.text);
-    const text = dialect.masked(dialect.steady(answer.text)).trimEnd();
+    const whole = dialect.masked(dialect.steady(answer.text)).trimEnd();
+    const text = whole.slice(0, left);
+    left -= text.length;
     answers.push(
       shown(
         ask,
         command,
-        { ...answer, text },
+        { ...answer, text, cut: answer.cut || text.length < whole.length },
         rows.slice(0, MOST_ROWS),
         answer.refused === undefined ? misses(text) : input.expect,
       ),

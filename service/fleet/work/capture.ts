@@ -7,7 +7,7 @@ import { type Done } from '../reachable.ts';
 import { type Session } from '../session.ts';
 
 /** The largest file that is captured. */
-export const CAPTURE_BYTES = 8 * 1024 * 1024;
+export const CAPTURE_BYTES = 4 * 1024 * 1024;
 
 type Failed = NonNullable<RunRow['files']>[number];
 
