@@ -1,7 +1,7 @@
 /** Reach, ask and capture. */
 import { readFileSync } from 'node:fs';
 import { type Command } from 'commander';
-import { expectationWords } from '@zpine/core/fleet/expectations';
+import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { rungs, type RungState } from '@zpine/core/fleet/rungs';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { answerTable, fieldNames } from '@zpine/contract/runTables';
@@ -206,8 +206,8 @@ function expectations(run: ShownRun): void {
   if (failing.length > 0) {
     out(
       table(
-        ['device', 'misses'],
-        failing.map(({ device, missed }) => [device, expectationWords(missed)]),
+        ['device', 'is otherwise'],
+        failing.map(({ device, missed }) => [device, missWords(missed)]),
       ),
     );
     out('');

@@ -153,6 +153,8 @@ async function takeIn(client: Client): Promise<void> {
   const text = SHED.map((n) => `har-shed-${n} ${shedAddress(n)}`).join('\n');
   const login = { user: 'netops', password: 'rope-walk-77', label: 'shed' };
   await client.call('import.paste', { body: { text, dialect: 'furrow', ...login, apply: true } });
+  // They take a moment to open their doors.
+  await new Promise((resolve) => setTimeout(resolve, 2000));
   const where = 'labels=shed';
   const first = await settled(
     client,

@@ -13,6 +13,10 @@ export interface Expectation {
 export const expectationWords = ({ kind, text }: Expectation): string =>
   ({ has: `has "${text}"`, lacks: `has no "${text}"`, matches: `has a line that fits ${text}` })[kind];
 
+/** What is wrong with an answer that is not so. */
+export const missWords = ({ kind, text }: Expectation): string =>
+  ({ has: `has no "${text}"`, lacks: `has "${text}"`, matches: `has no line that fits ${text}` })[kind];
+
 /** Throws where a pattern cannot be read. */
 export function expectationsFrom(list: readonly Expectation[]): (answer: string) => Expectation[] {
   const compiled: { one: Expectation; pattern: Pattern | undefined }[] = list.map((one) => ({

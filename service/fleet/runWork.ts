@@ -121,7 +121,7 @@ export class RunWork {
         this.ledger.done(row);
         const bad = row.outcome === 'turned down' || row.outcome === 'stopped midway';
         this.proved ||= row.outcome === 'brought over' || row.outcome === 'already right';
-        if (this.careful && bad) this.early ??= `${target.key}: ${row.outcome}; the others were left alone`;
+        if (this.careful && bad) this.early ??= `${target.key}: ${row.outcome}; no further device was begun with`;
         this.active -= 1;
         this.busy.set(layer, (this.busy.get(layer) ?? 1) - 1);
         this.turned();

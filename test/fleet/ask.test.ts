@@ -213,8 +213,8 @@ describe('asking the fleet', function () {
     await f.client.call('value.put', {
       body: { setting: 'access.parallel', layer: 'dialect', of: 'quill', mode: 'set', value: 1 },
     });
-    const run = await ask({ where: 'dialect=quill', asks: [{ question: 'version' }] });
-    expect(run.counts).to.deep.equal({ answered: 10 });
+    const run = await ask({ where: 'dialect=quill name!=har-xr-5', asks: [{ question: 'version' }] });
+    expect(run.counts).to.deep.equal({ answered: 9 });
     const times = run.rows.map((row) => ({ from: Date.parse(row.startedAt ?? ''), ms: row.ms ?? 0 }));
     times.sort((a, b) => a.from - b.from);
     for (const [i, { from }] of times.entries()) {

@@ -117,6 +117,17 @@ describe('errands', function () {
     f.lab.device('har-acc-1').options.faults.clear();
   });
 
+  it('tries the next one alone when the first is away', async () => {
+    const devices = ['har-acc-13', 'har-acc-14', 'har-acc-15'];
+    const run = await preview({ devices, lines: 'journal to 10.77.0.19' });
+    await f.lab.device('har-acc-13').off();
+    f.lab.device('har-acc-14').options.faults.add('rejects-line');
+    const done = await go(run.id, 3);
+    expect(done.rows.map((row) => row.outcome)).to.deep.equal(['no contact', 'turned down', 'left out']);
+    f.lab.device('har-acc-14').options.faults.clear();
+    f.lab.device('har-acc-13').on();
+  });
+
   it('is not fooled by a line that is taken without a word, nor by one that is not kept', async () => {
     f.lab.device('har-acc-3').options.faults.add('drops-line');
     const swallowed = await preview({ devices: ['har-acc-3'], lines: 'journal to 10.77.0.10' });

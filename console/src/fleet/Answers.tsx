@@ -2,7 +2,7 @@ import { Button, Segmented } from 'antd';
 import { stringify } from 'csv-stringify/browser/esm/sync';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { expectationWords } from '@zpine/core/fleet/expectations';
+import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { neutral } from '@zpine/contract/cells';
 import { answerTable, fieldNames, runTable } from '@zpine/contract/runTables';
@@ -71,7 +71,7 @@ function Expectations({ run }: { run: ShownRun }) {
             <div key={row.device}>
               <span style={{ color: 'var(--berry)' }}>✕</span> <span className="mono">{row.device}</span>{' '}
               <span className="second">
-                misses {[...new Set(row.answers?.flatMap((one) => one.missed.map(expectationWords)))].join(', ')}
+                {[...new Set(row.answers?.flatMap((one) => one.missed.map(missWords)))].join(', ')}
               </span>
             </div>
           ))}
