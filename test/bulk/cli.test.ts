@@ -200,7 +200,9 @@ describe('the command line, many at a time', () => {
     expect(shown.device).to.deep.include({ stage: 'unproved', dialect: 'furrow', labels: ['list-1'] });
     expect(shown.management?.address).to.equal('10.90.1.5');
     const explained = await well('setting', 'explain', 'old-sw-2', 'access');
-    expect(explained).to.match(/access\.port +2022 +label list-1/).and.match(/access\.user +netops +label list-1/);
+    expect(explained)
+      .to.match(/access\.port +2022 +label list-1/)
+      .and.match(/access\.user +netops +label list-1/);
     expect((await engineer().show('device', 'old-sw-3')).management).to.equal(null);
     // The same list again, with an address for the third: only that is new.
     const again = file('again', 'old-sw-1,10.90.1.5\nold-sw-3,10.90.1.7\n');
