@@ -13,6 +13,7 @@ import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
 import { addCompletion } from './completion.ts';
 import { addCaptures } from './captures.ts';
+import { addDoctor } from './doctor.ts';
 import { addDialectVerbs } from './dialects.ts';
 import { addErrands } from './errands.ts';
 import { addExports } from './exports.ts';
@@ -85,6 +86,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addErrands(program);
   addRuns(program);
   addLive(program);
+  addDoctor(program);
   addDialectVerbs(nouns.get('dialect') ?? program);
   addLists(nouns.get('box') ?? program, nouns.get('device') ?? program);
   addCompletion(program);

@@ -11,6 +11,8 @@ const titles: Record<string, string> = {
   'no-management-prefix': 'no management prefix',
   'nearly-full': 'nearly full',
   'runs-out': 'runs out',
+  'not-captured': 'not captured',
+  notice: 'notice',
 };
 
 export function addOverviews(program: Command): void {
@@ -20,7 +22,10 @@ export function addOverviews(program: Command): void {
     .action(async (_options: object, command: Command) => {
       const seen = await clientOf().call('today');
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      if (seen.items.length === 0) return out('nothing waits for anybody');
+      const doubtful = seen.doubts?.count ?? 0;
+      const also =
+        doubtful > 0 ? `${doubtful} thing${doubtful === 1 ? '' : 's'} in the records doubtful: zpine doctor data` : '';
+      if (seen.items.length === 0) return out(['nothing waits for anybody', also].filter(Boolean).join('\n'));
       const remedies: Record<string, (key: string) => string> = {
         'assign-management': (key) => `zpine address next --for ${key}`,
         open: () => '',
@@ -28,6 +33,8 @@ export function addOverviews(program: Command): void {
       const byCode: Record<string, (key: string) => string> = {
         stranger: () => 'zpine stranger list',
         stuck: (key) => `zpine arrival show ${key}`,
+        'not-captured': (key) => `zpine capture now ${key}`,
+        notice: (key) => `zpine watch list ${key}`,
       };
       out(
         table(
@@ -40,6 +47,7 @@ export function addOverviews(program: Command): void {
           ]),
         ),
       );
+      if (also !== '') out(`\n${also}`);
     });
 
   program

@@ -4,6 +4,7 @@ import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
 import { addressingRoutes } from './addressingRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
+import { doctorRoutes } from './doctorRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';
 import { hardwareRoutes } from './hardwareRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
@@ -317,7 +318,12 @@ export const verbRoutes = {
     role: 'viewer',
     summary: 'What waits for somebody, each with its remedy',
     group: 'Overview',
-    reply: z.object({ items: z.array(todayItem), counts: z.record(z.string(), z.int()) }),
+    reply: z.object({
+      items: z.array(todayItem),
+      counts: z.record(z.string(), z.int()),
+      /** How many records were doubtful when they were last looked at. */
+      doubts: z.object({ count: z.int(), at: z.string() }).nullable(),
+    }),
   }),
   search: route({
     method: 'GET',
@@ -368,6 +374,7 @@ export const verbRoutes = {
     media: 'text/event-stream',
   }),
   ...onboardingRoutes,
+  ...doctorRoutes,
   ...fleetRoutes,
   ...importRoutes,
   ...findingRoutes,

@@ -28,6 +28,7 @@ const RackPage = lazy(() => import('./pages/Rack.tsx'));
 const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const Lookup = lazy(() => import('./pages/Lookup.tsx'));
 const Names = lazy(() => import('./pages/Names.tsx'));
+const Doctor = lazy(() => import('./pages/Doctor.tsx'));
 const Fleet = lazy(() => import('./pages/Fleet.tsx'));
 const Run = lazy(() => import('./pages/Run.tsx'));
 const Captures = lazy(() => import('./pages/Captures.tsx'));
@@ -122,6 +123,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="import" element={<Import />} />
             <Route path="lookup" element={<Lookup />} />
             <Route path="names" element={<Names />} />
+            <Route path="plausibility" element={<Doctor />} />
             <Route path="fleet" element={<Fleet />} />
             <Route path="fleet/:id" element={<Run />} />
             <Route path="captures" element={<Captures />} />

@@ -30,6 +30,10 @@ export function rowOf(
   return ok({ before, behind, digits: numbers[0]?.length ?? 1 });
 }
 
+/** Whether a name is one of a row. */
+export const fitsRow = (row: { before: string; behind: string; digits: number }, name: string): boolean =>
+  new RegExp(`^${escaped(row.before)}\\d{${row.digits},9}${escaped(row.behind)}$`).test(name.toLowerCase());
+
 /** One above the highest that is taken: numbers of what is gone are not given again while a later one stands. */
 export function nextIn(row: { before: string; behind: string; digits: number }, taken: Iterable<string>): string {
   const shape = new RegExp(`^${escaped(row.before)}(\\d{1,9})${escaped(row.behind)}$`);

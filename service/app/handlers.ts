@@ -63,6 +63,7 @@ import { today } from './overview/today.ts';
 import { copySite } from './places/copySite.ts';
 import { drawing } from './racks/drawing.ts';
 import { fill } from './racks/fill.ts';
+import { doubtfulData } from './plausibility/report.ts';
 import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
 import { editMany } from './records/editMany.ts';
@@ -176,6 +177,7 @@ const verbs: VerbHandlers = {
     await forgetHostKey(tx, ref(call));
     return null;
   },
+  'doctor.data': (tx, { query }) => doubtfulData(tx, query),
   'dialect.shipped': (tx) => shippedDialects(tx),
   'dialect.check': (_tx, { body }) => Promise.resolve(checkSheet(body)),
   'dialect.try': (tx, { body }) => trySheet(tx, body),

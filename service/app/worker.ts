@@ -2,6 +2,7 @@ import { claim, finish, heartbeat, type ClaimedJob, type JobWork } from '../stor
 import { run, type Store } from '../store/tx.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
+import { countDoubts } from './plausibility/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { reindex } from './search/reindex.ts';
 
@@ -10,7 +11,13 @@ interface Log {
   warn: (what: object, text: string) => void;
 }
 
-const works: Record<string, JobWork> = { housekeeping, reindex, reslot, resting: wakeResting };
+const works: Record<string, JobWork> = {
+  housekeeping,
+  reindex,
+  reslot,
+  resting: wakeResting,
+  plausibility: countDoubts,
+};
 
 /** Work that takes long, done beside the rest. */
 export type SlowWork = (payload: unknown) => Promise<void>;
@@ -39,6 +46,7 @@ export class Worker {
   async start(): Promise<void> {
     await run(this.store, { name: 'service', via: 'service' }, 'start', async (tx) => {
       tx.job({ name: 'housekeeping', payload: {}, delaySeconds: 5, single: 'housekeeping' });
+      tx.job({ name: 'plausibility', payload: {}, delaySeconds: 10, single: 'plausibility' });
       tx.job({ name: 'resting', payload: {}, delaySeconds: 1, single: 'resting' });
       return Promise.resolve();
     });

@@ -1,6 +1,7 @@
 import { Umzug } from 'umzug';
 import { type Sequelize, QueryTypes } from 'sequelize';
 import { addressingSteps } from './migrations/addressing.ts';
+import { plausibilitySteps } from './migrations/plausibility.ts';
 import { fleetSteps } from './migrations/fleet.ts';
 import { bulkSteps } from './migrations/bulk.ts';
 import { ledgerSteps } from './migrations/ledger.ts';
@@ -20,6 +21,7 @@ export const steps: Step[] = [
   ...hardwareSteps,
   ...addressingSteps,
   ...fleetSteps,
+  ...plausibilitySteps,
 ];
 
 /**

@@ -105,6 +105,21 @@ export function Today() {
           {counts.length === 0 && <span className="second">No devices yet.</span>}
         </div>
       </div>
+      {today.data?.doubts && today.data.doubts.count > 0 && (
+        <>
+          <h2 className="section-title">In the records</h2>
+          <div className="panel">
+            <div className="body">
+              <Link to="/plausibility">
+                {today.data.doubts.count} thing{today.data.doubts.count === 1 ? ' is' : 's are'} doubtful
+              </Link>{' '}
+              <span className="second">
+                looked at <Ago at={today.data.doubts.at} /> ago
+              </span>
+            </div>
+          </div>
+        </>
+      )}
       {adding && (
         <RecordDrawer
           kind="device"

@@ -40,7 +40,14 @@ export async function today(tx: Tx): Promise<Today> {
   const counts = await tx.select<{ stage: string; count: number }>(
     'SELECT stage, COUNT(*) AS count FROM device GROUP BY stage',
   );
-  return { items, counts: Object.fromEntries(counts.map((c) => [c.stage, Number(c.count)])) };
+  const doubts = await tx.one<{ count: number | null; at: Date | null }>(
+    'SELECT SUM(count) AS count, MAX(at) AS at FROM doubt_count',
+  );
+  return {
+    items,
+    doubts: doubts?.at ? { count: Number(doubts.count), at: doubts.at.toISOString() } : null,
+    counts: Object.fromEntries(counts.map((c) => [c.stage, Number(c.count)])),
+  };
 }
 
 const lacks = {

@@ -1,0 +1,144 @@
+/** Devices that lack something, or are called otherwise than their pattern says. */
+import { fitsRow, rowOf } from '@zpine/core/naming/patterns';
+import { type SettingValue } from '@zpine/core/settings/layers';
+import { type Row } from '@zpine/contract/fields';
+import { type Stored } from '@zpine/contract/kinds';
+import { find, fromRow, keysOf } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { settingsOfMany, targetsOf } from '../fleet/targets.ts';
+import { type Found } from './found.ts';
+
+/** Devices of one batch: no report holds an estate in memory. */
+const BATCH = 2000;
+
+/** Those that are meant to run, or do. */
+const OURS = "d.stage <> 'retired' AND d.provisioned = 1";
+
+const lacks = {
+  'no-management': {
+    test: `${OURS} AND NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)`,
+    detail: 'it has no management address',
+    remedy: (key: string) => `zpine address next --for ${key}`,
+  },
+  'no-box': {
+    test: `${OURS} AND d.virtual = 0 AND d.stage <> 'unproved' AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)`,
+    detail: 'no hardware is fitted; it would be taken for a stranger when it boots',
+    remedy: (key: string) => `zpine device fit ${key} SERIAL`,
+  },
+  'no-rack': {
+    test: `${OURS} AND d.virtual = 0 AND d.stage <> 'unproved' AND d.rack_id IS NULL`,
+    detail: 'it stands in no rack',
+    remedy: (key: string) => `zpine device edit ${key} --rack RACK --positionU U`,
+  },
+  'no-dialect': {
+    test: `${OURS} AND d.dialect_id IS NULL AND NOT EXISTS (SELECT 1 FROM model m WHERE m.id = d.model_id AND m.dialect_id IS NOT NULL)`,
+    detail: 'neither it nor its model names a dialect',
+    remedy: (key: string) => `zpine device edit ${key} --dialect DIALECT`,
+  },
+} as const;
+export type Lack = keyof typeof lacks;
+
+export async function lacking(tx: Tx, what: Lack, found: Found, limit: number): Promise<void> {
+  const { test, detail, remedy } = lacks[what];
+  const counted = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count FROM device d WHERE ${test}`);
+  const rows = await tx.select<{ natural_key: string }>(
+    `SELECT d.natural_key FROM device d WHERE ${test} ORDER BY d.sort_key, d.id LIMIT ${limit}`,
+  );
+  for (const { natural_key: key } of rows) found.add(() => ({ kind: 'device', key, detail, remedy: remedy(key) }));
+  found.count = Number(counted?.count ?? 0);
+}
+
+/** All devices of ours, batch by batch. */
+async function* batches(tx: Tx, more = ''): AsyncGenerator<Stored<'device'>[]> {
+  for (let after = 0; ;) {
+    const rows = await tx.select<Row>(
+      `SELECT d.* FROM device d WHERE ${OURS} ${more} AND d.id > ? ORDER BY d.id LIMIT ${BATCH}`,
+      [after],
+    );
+    if (rows.length === 0) return;
+    yield rows.map((row) => fromRow('device', row));
+    after = Number(rows.at(-1)?.id);
+  }
+}
+
+/** Devices whose dialect has no sheet; those without any dialect are counted elsewhere. */
+export async function speechless(tx: Tx, found: Found): Promise<void> {
+  const dialects = await find(tx, 'dialect', {});
+  const unknown = dialects.filter((one) => tx.dialects.of(one.key, one.sheet) === undefined);
+  for (const dialect of unknown) {
+    const rows = await tx.select<{ natural_key: string }>(
+      `SELECT d.natural_key FROM device d LEFT JOIN model m ON m.id = d.model_id WHERE ${OURS} AND COALESCE(d.dialect_id, m.dialect_id) = ? ORDER BY d.sort_key`,
+      [dialect.id],
+    );
+    for (const { natural_key: key } of rows)
+      found.add(() => ({
+        kind: 'device',
+        key,
+        detail: `nothing is known of its dialect ${dialect.key}: it has no sheet, and none ships under this name`,
+        remedy: `zpine dialect put ${dialect.key} FILE`,
+      }));
+  }
+}
+
+/** Devices in use whose access set has neither password nor key. */
+export async function locked(tx: Tx, found: Found): Promise<void> {
+  for await (const devices of batches(tx, "AND d.stage <> 'sketched'"))
+    for (const { key, access } of (await targetsOf(tx, devices)).values()) {
+      if (access.password !== undefined || access.key !== undefined) continue;
+      const user = access.user;
+      found.add(() => ({
+        kind: 'device',
+        key,
+        detail: `its layers give neither password nor key for ${user}`,
+        remedy: `zpine setting set users ${user}=PASSWORD --on device:${key}`,
+      }));
+    }
+}
+
+/** Names that the pattern of their layers would not give. */
+export async function misnamed(tx: Tx, found: Found): Promise<void> {
+  const planned = await tx.one(
+    "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'naming.pattern' LIMIT 1",
+  );
+  if (!planned) return;
+  for await (const devices of batches(tx, "AND d.stage <> 'unproved'")) {
+    const pattern = await settingsOfMany(tx, devices, ['naming.pattern']);
+    const parts = await partsOf(tx, devices);
+    for (const device of devices) {
+      const said: SettingValue = pattern(device, 'naming.pattern');
+      if (typeof said !== 'string' || device.duty === null) continue;
+      const row = rowOf(said, parts(device));
+      if (!row.ok || fitsRow(row.value, device.name)) continue;
+      found.add(() => ({
+        kind: 'device',
+        key: device.key,
+        detail: `by the pattern ${said} it would be called ${row.value.before}N${row.value.behind}`,
+        remedy: `zpine device edit ${device.key} --name ${row.value.before}N${row.value.behind}`,
+      }));
+    }
+  }
+}
+
+/** What a pattern may be made of, for each device of a batch. */
+async function partsOf(tx: Tx, devices: Stored<'device'>[]) {
+  const some = (field: 'site' | 'rack' | 'duty' | 'model') => [
+    ...new Set(devices.map((d) => d[field]).filter((id) => id !== null)),
+  ];
+  const [sites, racks, duties, models] = [
+    await keysOf(tx, 'site', some('site')),
+    await keysOf(tx, 'rack', some('rack')),
+    await keysOf(tx, 'duty', some('duty')),
+    await keysOf(tx, 'model', some('model')),
+  ];
+  const last = (key: string | undefined) => key?.split('/').at(-1) ?? null;
+  return (device: Stored<'device'>) => {
+    const rack = racks.get(device.rack ?? 0)?.split('/');
+    return {
+      site: sites.get(device.site ?? 0) ?? null,
+      room: rack?.[1] ?? null,
+      rack: rack?.[2] ?? null,
+      duty: duties.get(device.duty ?? 0) ?? null,
+      model: last(models.get(device.model ?? 0)),
+    };
+  };
+}
