@@ -80,12 +80,13 @@ export async function oneEnded(tx: Tx, found: Found): Promise<void> {
           onlyA.length > 0 && `${formatNumbers(onlyA)} on ${row.a} only`,
           onlyB.length > 0 && `${formatNumbers(onlyB)} on ${row.b} only`,
         ];
-        const [bare, lacks] = onlyA.length > 0 ? [row.b, onlyA] : [row.a, onlyB];
+        const [bare, has, lacks] = onlyA.length > 0 ? [row.b, row.b_tagged, onlyA] : [row.a, row.a_tagged, onlyB];
+        const all = [...new Set([...(has ? has.split(',').map(Number) : []), ...lacks])].sort((x, y) => x - y);
         return {
           kind: 'cable',
           key: row.cable,
           detail: `VLAN ${parts.filter(Boolean).join(', ')}`,
-          remedy: `zpine interface edit ${bare} --tagged ${formatNumbers(lacks).replaceAll(' ', '')}`,
+          remedy: `zpine interface edit ${bare} --mode trunk --tagged ${formatNumbers(all).replaceAll(' ', '')}`,
         };
       });
     }
