@@ -146,7 +146,7 @@ const line = (max: number) => (field: Field) =>
     .refine((text) => !hasControl(text, false), { params: { code: 'text-control', params: {} } });
 
 /** Whether a text has control characters in it; a note may have line ends and tabs. */
-function hasControl(text: string, linesAllowed: boolean): boolean {
+export function hasControl(text: string, linesAllowed: boolean): boolean {
   for (const sign of text) {
     const code = sign.codePointAt(0) ?? 0;
     if (linesAllowed && (code === 10 || code === 9)) continue;

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { expectationKinds } from '@zpine/core/fleet/expectations';
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import { rungNames } from '@zpine/core/fleet/rungs';
+import { hasControl } from './fields.ts';
 import { text, time } from './onboardingShapes.ts';
 
 export const runKinds = ['reach', 'ask', 'capture', 'errand'] as const;
@@ -15,7 +16,11 @@ export const selection = {
 };
 
 /** Lines as somebody typed them: breaks allowed, other control characters not. */
-export const lines = z.string().max(65_536);
+export const lines = z
+  .string()
+  .max(65_536)
+  .transform((typed) => typed.replace(/\r\n/g, '\n'))
+  .refine((typed) => !hasControl(typed, true), { params: { code: 'text-control', params: {} } });
 const command = z.string().trim().min(1).max(1000);
 
 export const asked = z.strictObject({

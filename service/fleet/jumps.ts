@@ -4,6 +4,7 @@ import { type DialRow } from '@zpine/core/addressing/dial';
 import { type Client } from 'ssh2';
 import { type Target } from '../app/fleet/access.ts';
 import { connect } from './connect.ts';
+import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';
 
 /** A connection that nobody used for so long is given up. */
@@ -36,10 +37,15 @@ export class Jumps {
     };
     try {
       const client = await held.client;
-      const stream = await new Promise<Duplex>((resolve, reject) =>
-        client.forwardOut('127.0.0.1', 0, address, port, (error, channel) =>
-          error ? reject(error) : resolve(channel),
+      const { connectSeconds } = jump.access;
+      const stream = await withLimit(
+        new Promise<Duplex>((resolve, reject) =>
+          client.forwardOut('127.0.0.1', 0, address, port, (error, channel) =>
+            error ? reject(error) : resolve(channel),
+          ),
         ),
+        connectSeconds * 1000,
+        `nothing came for ${connectSeconds} s`,
       );
       stream.once('close', release);
       return stream;

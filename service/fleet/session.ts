@@ -3,6 +3,7 @@ import { StringDecoder } from 'node:string_decoder';
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { type Pattern, compilePattern } from '@zpine/core/dialect/pattern';
 import { type Client, type ClientChannel } from 'ssh2';
+import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';
 
 export interface Answer {
@@ -37,8 +38,16 @@ export async function openSession(
   second: string | undefined,
 ): Promise<Session> {
   if (dialect.sheet.channel === 'exec') return execSession(client, dialect, limits);
-  const channel = await new Promise<ClientChannel>((resolve, reject) => {
-    client.shell({ term: 'dumb', cols: 500, rows: 1000 }, (error, opened) => (error ? reject(error) : resolve(opened)));
+  const channel = await withLimit(
+    new Promise<ClientChannel>((resolve, reject) => {
+      client.shell({ term: 'dumb', cols: 500, rows: 1000 }, (error, opened) =>
+        error ? reject(error) : resolve(opened),
+      );
+    }),
+    limits.answerMs,
+    `no terminal was opened within ${limits.answerMs / 1000} s`,
+  ).catch((error: unknown) => {
+    throw new NotReached('dialect', error instanceof Error ? error.message : String(error));
   });
   const terminal = new Terminal(client, channel, dialect, limits);
   try {

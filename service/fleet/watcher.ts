@@ -22,7 +22,7 @@ export interface Mail {
 
 const actor: Actor = { name: 'watch', via: 'service' };
 const TURN_MS = 1000;
-const PLAN_MS = 20_000;
+const PLAN_MS = 60_000;
 const AT_ONCE = 40;
 
 export class Watcher {

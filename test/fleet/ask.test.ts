@@ -47,7 +47,16 @@ describe('asking the fleet', function () {
 
   it('refuses what would change a device, for all of them and before any is reached', async () => {
     const before = (await f.client.call('run.list', { query: {} as never })).items.length;
-    for (const command of ['plough', 'shale take x', 'cat /etc/passwd; reboot', 'tell now\nplough'])
+    for (const command of [
+      'plough',
+      'shale take x',
+      'cat /etc/passwd; reboot',
+      'tell now\nplough',
+      'ip link set eth0 down',
+      'ip address flush dev eth0',
+      'ss -K dst 10.77.0.1',
+      'cat $(reboot)',
+    ])
       expect((await refusal(ask({ where: 'dialect=shale', asks: [{ command }] }))).status, command).to.equal(422);
     const problem = await refusal(ask({ where: 'stage=unproved', asks: [{ command: 'tell now' }] }));
     expect(problem.errors?.[0]?.detail).to.equal('"tell now" is no reading command of Quill');

@@ -194,6 +194,11 @@ describe('errands', function () {
     expect(done.rows[0]?.detail).to.contain('the session ended');
   });
 
+  it('sends no control character to a terminal', async () => {
+    const problem = await refusal(preview({ devices: ['har-acc-12'], lines: 'name a\u001b[2J' }));
+    expect(problem.errors?.[0]).to.include({ pointer: '/lines', code: 'text-control' });
+  });
+
   it('shows no secret that was in its lines, not even in the list of runs', async () => {
     const run = await preview({ devices: ['har-acc-12'], lines: 'climb by topmost-secret' });
     const shown = JSON.stringify([run, (await f.client.call('run.list', { query: {} as never })).items]);

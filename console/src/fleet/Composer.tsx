@@ -51,8 +51,16 @@ export function Composer() {
     retry: false,
     placeholderData: (last) => last,
   });
-  const known = useQuery({ queryKey: keys.worked('questions'), queryFn: () => client.call('dialect.shipped') });
-  const names = [...new Set((known.data?.items ?? []).flatMap(({ sheet }) => questionsIn(sheet)))].sort();
+  const shipped = useQuery({ queryKey: keys.worked('shipped'), queryFn: () => client.call('dialect.shipped') });
+  const own = useQuery({
+    queryKey: keys.list('dialect', { limit: '200' }),
+    queryFn: () => client.list('dialect', { limit: '200' }),
+  });
+  const sheets = [
+    ...(shipped.data?.items ?? []).map(({ sheet }) => sheet),
+    ...(own.data?.items ?? []).map(({ sheet }) => sheet ?? ''),
+  ];
+  const names = [...new Set(sheets.flatMap(questionsIn))].sort();
   const count = where === '' || chosen.isError ? undefined : (chosen.data as { count?: number } | undefined)?.count;
   const ready =
     (where !== '' || (table !== '' && kind !== 'reach' && kind !== 'capture')) &&
