@@ -9,6 +9,8 @@ export interface ShellLike {
   prompt: () => string;
   /** The reply to a line; undefined ends the session. */
   line: (text: string) => string | undefined;
+  /** Whether it waits for a single key: a pager. The reply to it comes without an echo. */
+  pager?: () => boolean;
 }
 
 /** What a command comes to where each stands for itself. */
@@ -147,6 +149,11 @@ export class SshDoor {
     else write(shell.prompt());
     channel.on('data', (bytes: Buffer) => {
       typed += bytes.toString('utf8').replaceAll('\r\n', '\n').replaceAll('\r', '\n');
+      while (typed !== '' && shell.pager?.()) {
+        const reply = shell.line(typed[0] ?? '') ?? '';
+        typed = typed.slice(1);
+        write(`\n${reply}${shell.prompt()}`);
+      }
       for (let end = typed.indexOf('\n'); end >= 0; end = typed.indexOf('\n')) {
         const line = typed.slice(0, end);
         typed = typed.slice(end + 1);

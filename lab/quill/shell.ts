@@ -31,6 +31,10 @@ export class QuillShell {
     this.host = host;
   }
 
+  pager(): boolean {
+    return this.unread.length > 0;
+  }
+
   prompt(): string {
     if (this.unread.length > 0) return '-- turn the page --';
     if (this.asking) return 'shelve the script first? (y/n) ';

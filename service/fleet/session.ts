@@ -245,12 +245,21 @@ class Terminal implements Session {
     const first = text.indexOf('\n');
     if (first >= 0 && text.slice(0, first).trim() === command.trim()) text = text.slice(first + 1);
     if (!cut && text.endsWith(prompt)) text = text.slice(0, -prompt.length);
-    if (this.turned)
-      text = text
-        .split('\n')
-        .filter((line) => !this.more?.test(line))
-        .join('\n');
+    if (this.turned) text = this.withoutPages(text);
     return { text, refused: this.dialect.refusal(text.slice(0, 20_000)), cut };
+  }
+
+  /** Without the lines at which it stopped, and the blank ones by which devices wipe them away. */
+  private withoutPages(text: string): string {
+    let turned = false;
+    return text
+      .split('\n')
+      .filter((line) => {
+        if (this.more?.test(line)) turned = true;
+        else if (line.trim() !== '') turned = false;
+        return !turned;
+      })
+      .join('\n');
   }
 
   private async prompt(command: string, limitMs: number): Promise<string> {

@@ -91,11 +91,17 @@ describe('asking the fleet', function () {
     expect(text).to.contain('phrase plain ••••••').and.not.contain('a-fleet-of-ferries');
   });
 
-  it('turns pages where a device insists on them', async () => {
+  it('turns pages where nothing switches them off', async () => {
+    const shipped = (await f.client.call('dialect.shipped', {})).items.find((one) => one.name === 'quill')?.sheet ?? '';
+    expect(shipped).to.contain('  off: [pages off]\n');
+    await f.client.add('dialect', { name: 'quill-paged', sheet: shipped.replace('  off: [pages off]\n', '') });
+    await f.client.edit('device', 'har-xr-2', { dialect: 'quill-paged' });
     const run = await ask({ devices: ['har-xr-2'], asks: [{ command: 'read script' }] });
     const text = rowOf(run, 'har-xr-2').answers?.[0]?.text ?? '';
     expect(text.split('\n').length).to.be.greaterThan(23);
     expect(text).to.not.contain('turn the page');
+    expect(text.replaceAll('••••••', 'a-fleet-of-ferries')).to.equal(f.lab.device('har-xr-2').print().trimEnd());
+    await f.client.edit('device', 'har-xr-2', { dialect: 'quill' });
   });
 
   it('stops after three refusals of one login, and leaves the other devices alone', async () => {
@@ -216,6 +222,11 @@ describe('asking the fleet', function () {
     expect(live.items.map((one) => `${one.device} ${one.address} ${String(one.agrees)}`)).to.include(
       'har-xr-3 10.77.97.13/24 true',
     );
+    const around = await f.client.call('live.addresses', { query: { prefix: '10.77.97.200/29' } });
+    expect(
+      around.items.map((one) => one.device),
+      'their networks overlap it',
+    ).to.include('har-xr-3');
   });
 
   it('begins with no more at a time than a layer permits, and gives everything as CSV', async () => {

@@ -69,7 +69,9 @@ export const interfaceRules: KindRules = {
       const { key, port } = as('interface', record);
       const on = ports.get(port ?? 0);
       if (!on) continue;
-      if (on.source !== 'hand' || on.version > 0) throw new Refusal('interface-of-port', { interface: key });
+      // What came back with its device goes with it again when that is taken back.
+      if (!tx.takingBack && (on.source !== 'hand' || on.version > 0))
+        throw new Refusal('interface-of-port', { interface: key });
       const cabled = await tx.one('SELECT cable_id FROM cable_end WHERE port_id = ?', [on.id]);
       if (cabled) await refuseInUse(tx, [on.id], `interface ${key}`);
     }

@@ -18,7 +18,8 @@ export const portRules: KindRules = {
   async mayGo(tx, records) {
     for (const record of records) {
       const port = as('port', record);
-      if (port.source !== 'hand')
+      // What came back with its device goes with it again when that is taken back.
+      if (port.source !== 'hand' && !tx.takingBack)
         throw new Refusal('port-brought', { port: port.key, source: port.source === 'card' ? 'a card' : 'the model' });
       await refuseInUse(tx, [port.id], `port ${port.key}`);
     }
