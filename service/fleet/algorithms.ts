@@ -44,9 +44,6 @@ export const algorithmTable = {
   },
 } as const satisfies Record<string, Table>;
 
-/** Names that may be permitted. */
-export const oldAlgorithms: string[] = Object.values(algorithmTable).flatMap(({ old }) => [...old]);
-
 /** The good ones first, then those that are permitted by name. */
 export function algorithmsFor(permitted: readonly string[]): Algorithms {
   const out: Record<string, string[]> = {};

@@ -4,6 +4,7 @@ import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
+import { Turns } from './turns.ts';
 
 interface Log {
   info: (what: object, text: string) => void;
@@ -19,10 +20,7 @@ export class Keeper {
   private readonly dialMap: readonly DialRow[];
   private readonly jump: Jump;
   private readonly log: Log;
-  private readonly running = new Set<Promise<void>>();
-  private stopping = false;
-  private wake: (() => void) | undefined;
-  private loop: Promise<void> | undefined;
+  private readonly turns = new Turns(IDLE_MS, () => this.safely());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;
@@ -32,43 +30,28 @@ export class Keeper {
   }
 
   start(): void {
-    this.loop = this.go();
+    this.turns.start();
   }
 
-  async stop(): Promise<void> {
-    this.stopping = true;
-    this.wake?.();
-    await this.loop;
-    await Promise.all(this.running);
+  stop(): Promise<void> {
+    return this.turns.stop();
   }
 
-  private async go(): Promise<void> {
-    while (!this.stopping) {
-      const busy = await this.turn().catch((error: unknown) => {
-        this.log.warn({ err: error }, 'arrivals could not be looked after');
-        return false;
-      });
-      if (!busy) {
-        await new Promise<void>((resolve) => {
-          const timer = setTimeout(resolve, IDLE_MS);
-          this.wake = () => {
-            clearTimeout(timer);
-            resolve();
-          };
-        });
-      }
-    }
+  private safely(): Promise<boolean> {
+    return this.turn().catch((error: unknown) => {
+      this.log.warn({ err: error }, 'arrivals could not be looked after');
+      return false;
+    });
   }
 
   /** Whether there is more to do at once. */
   private async turn(): Promise<boolean> {
     const passed = await run(this.store, actor, 'arrival.limits', (tx) => passLimits(tx));
-    if (this.running.size >= AT_ONCE) return false;
+    if (this.turns.running.size >= AT_ONCE) return false;
     const probe = await run(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx));
     if (probe === undefined) return passed > 0;
     if (probe !== 'impossible') {
-      const work = this.look(probe).finally(() => this.running.delete(work));
-      this.running.add(work);
+      this.turns.beside(this.look(probe));
     }
     return true;
   }

@@ -4,6 +4,7 @@ import { claimRun } from '../app/fleet/work.ts';
 import { run as inTx, type Actor, type Store } from '../store/tx.ts';
 import { type Jump, type Way } from './connect.ts';
 import { RunWork } from './runWork.ts';
+import { Turns } from './turns.ts';
 
 interface Log {
   info: (what: object, text: string) => void;
@@ -19,10 +20,7 @@ export class Runner {
   private readonly store: Store;
   private readonly way: Way;
   private readonly log: Log;
-  private readonly running = new Set<Promise<void>>();
-  private stopping = false;
-  private wake: (() => void) | undefined;
-  private loop: Promise<void> | undefined;
+  private readonly turns = new Turns(IDLE_MS, () => this.turn());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;
@@ -31,40 +29,24 @@ export class Runner {
   }
 
   start(): void {
-    this.loop = this.go();
+    this.turns.start();
   }
 
-  async stop(): Promise<void> {
-    this.stopping = true;
-    this.wake?.();
-    await this.loop;
-    await Promise.all(this.running);
+  stop(): Promise<void> {
+    return this.turns.stop();
   }
 
-  private async go(): Promise<void> {
-    while (!this.stopping) {
-      const claimed =
-        this.running.size >= MOST_RUNS
-          ? undefined
-          : await inTx(this.store, actor, 'run.claim', claimRun).catch((error: unknown) => {
-              this.log.warn({ err: error }, 'no run could be claimed');
-              return undefined;
-            });
-      if (claimed) {
-        const work = new RunWork(this.store, claimed, this.way, actor, () => this.stopping)
-          .go()
-          .catch((error: unknown) => this.log.warn({ err: error, run: claimed.id }, 'a run was broken off'))
-          .finally(() => this.running.delete(work));
-        this.running.add(work);
-        continue;
-      }
-      await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, IDLE_MS);
-        this.wake = () => {
-          clearTimeout(timer);
-          resolve();
-        };
-      });
-    }
+  private async turn(): Promise<boolean> {
+    if (this.turns.running.size >= MOST_RUNS) return false;
+    const claimed = await inTx(this.store, actor, 'run.claim', claimRun).catch((error: unknown) => {
+      this.log.warn({ err: error }, 'no run could be claimed');
+      return undefined;
+    });
+    if (!claimed) return false;
+    const work = new RunWork(this.store, claimed, this.way, actor, () => this.turns.stopping);
+    this.turns.beside(
+      work.go().catch((error: unknown) => this.log.warn({ err: error, run: claimed.id }, 'a run was broken off')),
+    );
+    return true;
   }
 }

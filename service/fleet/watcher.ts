@@ -9,6 +9,7 @@ import { run, type Actor, type Store } from '../store/tx.ts';
 import { type Way } from './connect.ts';
 import { withSession } from './reachable.ts';
 import { type Session } from './session.ts';
+import { Turns } from './turns.ts';
 
 interface Log {
   warn: (what: object, text: string) => void;
@@ -31,11 +32,8 @@ export class Watcher {
   private readonly mail: Mail;
   private readonly log: Log;
   private readonly post: Transporter | undefined;
-  private readonly looks = new Set<Promise<void>>();
-  private stopping = false;
+  private readonly turns = new Turns(TURN_MS, () => this.safely());
   private plannedAt = 0;
-  private wake: (() => void) | undefined;
-  private loop: Promise<void> | undefined;
 
   constructor(store: Store, way: Way, mail: Mail, log: Log) {
     this.store = store;
@@ -53,40 +51,29 @@ export class Watcher {
   }
 
   start(): void {
-    this.loop = this.go();
+    this.turns.start();
   }
 
   async stop(): Promise<void> {
-    this.stopping = true;
-    this.wake?.();
-    await this.loop;
-    await Promise.all(this.looks);
+    await this.turns.stop();
     this.post?.close();
   }
 
-  private async go(): Promise<void> {
-    while (!this.stopping) {
-      await this.turn().catch((error: unknown) => this.log.warn({ err: error }, 'watching was broken off'));
-      await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, TURN_MS);
-        this.wake = () => {
-          clearTimeout(timer);
-          resolve();
-        };
-      });
-    }
+  private async safely(): Promise<boolean> {
+    await this.turn().catch((error: unknown) => this.log.warn({ err: error }, 'watching was broken off'));
+    return false;
   }
 
   private async turn(): Promise<void> {
     if (Date.now() - this.plannedAt > PLAN_MS) await this.planNow();
-    const room = AT_ONCE - this.looks.size;
+    const room = AT_ONCE - this.turns.running.size;
     const targets = room > 0 ? await run(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
-    for (const target of targets) {
-      const look = this.look(target)
-        .catch((error: unknown) => this.log.warn({ err: error, device: target.key }, 'a device could not be looked at'))
-        .finally(() => this.looks.delete(look));
-      this.looks.add(look);
-    }
+    for (const target of targets)
+      this.turns.beside(
+        this.look(target).catch((error: unknown) =>
+          this.log.warn({ err: error, device: target.key }, 'a device could not be looked at'),
+        ),
+      );
     if (this.post) await this.letters(this.post);
   }
 

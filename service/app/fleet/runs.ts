@@ -1,5 +1,5 @@
 /** Runs: made, listed, shown, stopped. The work itself is done in fleet/. */
-import { isWell, type Outcome } from '@zpine/core/fleet/outcomes';
+import { type Outcome } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
 import { type RunHead, type RunKind, type RunRow, type ShownAnswer, type ShownRun } from '@zpine/contract/fleetShapes';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
@@ -234,6 +234,3 @@ export async function stopRun(tx: Tx, id: string): Promise<RunHead> {
   tx.hint('run', Number(row.id), row.version + 1);
   return head(tx, await runRow(tx, id));
 }
-
-export const wellIn = (counts: RunHead['counts']): number =>
-  Object.entries(counts).reduce((sum, [outcome, count]) => sum + (isWell(outcome) ? (count ?? 0) : 0), 0);
