@@ -44,6 +44,12 @@ export const algorithmTable = {
   },
 } as const satisfies Record<string, Table>;
 
+/** The first name that means nothing here. */
+export const unknownAlgorithm = (names: readonly string[]): string | undefined =>
+  names.find(
+    (name) => !Object.values(algorithmTable).some(({ good, old }) => [...good, ...old].some((one) => one === name)),
+  );
+
 /** The good ones first, then those that are permitted by name. */
 export function algorithmsFor(permitted: readonly string[]): Algorithms {
   const out: Record<string, string[]> = {};

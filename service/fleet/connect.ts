@@ -8,7 +8,7 @@ import { parseIp } from '@zpine/core/addressing/ip';
 import { type Rung } from '@zpine/core/fleet/rungs';
 import ssh2, { Client, type Algorithms, type AnyAuthMethod, type ConnectConfig } from 'ssh2';
 import { type Target } from '../app/fleet/access.ts';
-import { algorithmsFor, offered } from './algorithms.ts';
+import { algorithmsFor, offered, unknownAlgorithm } from './algorithms.ts';
 import { NotReached } from './notReached.ts';
 
 export interface HostKey {
@@ -38,6 +38,9 @@ export async function connect(target: Target, way: Way): Promise<Connected> {
   if (target.fault !== null) throw new NotReached('name', target.fault);
   const unread = access.key === undefined ? undefined : keyFault(access.key, access.passphrase);
   if (unread !== undefined) throw new NotReached('sign-in', `the key of its access set cannot be read: ${unread}`);
+  const strange = unknownAlgorithm(access.algorithms);
+  if (strange !== undefined)
+    throw new NotReached('exchange', `the setting access.algorithms permits "${strange}", which is not known here`);
   const address = target.address ?? (await lookedUp(target));
   way.holds?.(
     'name',

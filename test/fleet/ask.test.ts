@@ -171,6 +171,11 @@ describe('asking the fleet', function () {
     });
     const run = await ask({ devices: [name], asks: [{ question: 'version' }] });
     expect(run.counts).to.deep.equal({ answered: 1 });
+    await f.client.call('value.put', {
+      body: { setting: 'access.algorithms', layer: 'device', of: name, mode: 'set', value: ['ssh-rsb'] },
+    });
+    const typo = await ask({ devices: [name], asks: [{ question: 'version' }] });
+    expect(rowOf(typo, name).detail).to.contain('permits "ssh-rsb", which is not known here');
   });
 
   it('stops at a changed host key until somebody accepts it', async () => {
