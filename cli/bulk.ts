@@ -170,7 +170,6 @@ export async function removeRecord(kind: KindName, key: string, options: Options
   }
   const words = removalText(told);
   if (words) out(words);
-  if (options.preview) return out('nothing was removed');
   if (!options.yes && !(await askYes(`remove ${k.title.toLowerCase()} ${record.key}?`))) {
     err('not removed; --yes removes without asking');
     process.exitCode = status.refused;

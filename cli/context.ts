@@ -1,5 +1,6 @@
 import { type Command } from 'commander';
 import { Client } from '@zpine/contract/client';
+import { type Impact } from '@zpine/contract/impactShapes';
 import { readAccount } from './account.ts';
 import { UsageError } from './refusals.ts';
 
@@ -14,8 +15,12 @@ export const outputOf = (command: Command): Output => {
   return { json, csv };
 };
 
+/** Set by `--preview`: what hears of the impact while it comes. Clients made after that save nothing. */
+export const previewing: { hear: ((impact: Impact) => void) | null } = { hear: null };
+
 export function clientOf(): Client {
   const account = readAccount();
   if (!account) throw new UsageError('nobody is signed in: zpine sign-in URL --user NAME');
-  return new Client({ url: account.url, token: account.token, via: 'cli' });
+  const preview = previewing.hear ? { preview: { hear: previewing.hear, seconds: 600 } } : {};
+  return new Client({ url: account.url, token: account.token, via: 'cli', ...preview });
 }

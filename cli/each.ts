@@ -2,6 +2,7 @@
 import { type Command } from 'commander';
 import { RefusedError } from '@zpine/contract/client';
 import { clientOf } from './context.ts';
+import { previewTold } from './impact.ts';
 import { err, out, refusedWord } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 
@@ -29,6 +30,10 @@ export async function forEach(
       await work(key);
       done += 1;
     } catch (error) {
+      if (previewTold(error)) {
+        done += 1;
+        continue;
+      }
       if (!(error instanceof RefusedError)) throw error;
       err(`${key}: ${refusedWord()}: ${error.problem.detail}`);
     }

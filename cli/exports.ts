@@ -30,11 +30,13 @@ export function addExports(program: Command): void {
     .option('--preview', 'only what would come of it')
     .option('--reason <text>', 'why, for the history')
     .action(async (set: string, options: { preview?: boolean; reason?: string }, command: Command) => {
-      const done = await clientOf().call('history.undo', {
-        params: { id: set.replace('#', '') },
-        body: { apply: !options.preview },
-        reason: options.reason,
-      });
+      const takeBack = (apply: boolean) =>
+        clientOf().call('history.undo', {
+          params: { id: set.replace('#', '') },
+          body: { apply },
+          reason: options.reason,
+        });
+      const done = await takeBack(!options.preview || outputOf(command).json);
       if (outputOf(command).json) return out(JSON.stringify(done, null, 2));
       out(
         table(
@@ -43,6 +45,7 @@ export function addExports(program: Command): void {
         ),
       );
       if (done.count > 50) out(`and ${done.count - 50} more`);
-      out(done.applied ? `change set #${done.undone} is taken back` : 'nothing was saved');
+      if (options.preview) await takeBack(true);
+      out(`change set #${done.undone} is taken back`);
     });
 }

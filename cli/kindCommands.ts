@@ -74,7 +74,10 @@ function addKind(program: Command, kind: KindName): Command {
     .argument('<key>', keyHelp(k))
     .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
-    .option('--preview', 'only say what would go with it, or stands in its way')
+    .option(
+      '--preview',
+      'remove nothing: say what would go with it, stands in its way, or would be different elsewhere',
+    )
     .action((key: string, options: Options) => removeRecord(kind, key, options));
   addCloning(noun, k, kind);
   return noun;

@@ -146,8 +146,11 @@ export function addLinking(noun: Command): void {
         command: Command,
       ) => {
         const { preview, reason, in: within } = options;
-        const body = { from, ...(to === undefined ? {} : { to }), in: within, apply: preview !== true };
-        const made = await clientOf().call('address.link', { body, reason });
+        const link = (apply: boolean) => {
+          const body = { from, ...(to === undefined ? {} : { to }), in: within, apply };
+          return clientOf().call('address.link', { body, reason });
+        };
+        const made = await link(preview !== true || outputOf(command).json);
         if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
         out(
           table(
@@ -156,6 +159,7 @@ export function addLinking(noun: Command): void {
           ),
         );
         out(`${made.prefix}${made.applied ? '' : ': not saved'}`);
+        if (preview) await link(true);
       },
     );
 }

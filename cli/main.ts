@@ -12,6 +12,7 @@ import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
 import { addCompletion } from './completion.ts';
+import { outputOf } from './context.ts';
 import { addCaptures } from './captures.ts';
 import { addDoctor } from './doctor.ts';
 import { addDialectVerbs } from './dialects.ts';
@@ -19,6 +20,7 @@ import { addErrands } from './errands.ts';
 import { addExports } from './exports.ts';
 import { addFinding } from './finding.ts';
 import { addImports } from './imports.ts';
+import { addPreview, toldPreview } from './impact.ts';
 import { addLists } from './lists.ts';
 import { addLive } from './live.ts';
 import { addReaching } from './reaching.ts';
@@ -92,14 +94,17 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addCompletion(program);
   const inherit = (command: Command): void =>
     command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
+  addPreview(program);
   inherit(program);
   return program;
 }
 
 async function main(): Promise<void> {
+  const program = makeProgram();
   try {
-    await makeProgram().parseAsync();
+    await program.parseAsync();
   } catch (error) {
+    if (toldPreview(error, outputOf(program).json)) return;
     if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : status.usage;
     else process.exitCode = report(error);
   }

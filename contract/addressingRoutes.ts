@@ -187,6 +187,7 @@ export const addressingRoutes = {
   }),
   'names.zones': route({
     method: 'POST',
+    onlyReads: true,
     path: '/zone-files',
     role: 'engineer',
     summary: 'Zone files (RFC 1035) with A, AAAA and PTR records, of all or of a site; serials grow with what changes',

@@ -98,6 +98,7 @@ export function bulkRoutesOf(
     },
     removal: {
       method: 'POST',
+      onlyReads: true,
       path: `/${path}/{ref}/removal`,
       role: 'engineer',
       summary: `What would go with one ${one} if it were removed, and what stands in its way; removes nothing`,

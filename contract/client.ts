@@ -2,6 +2,7 @@
 import { type z } from 'zod';
 import { type bulkBody, type BulkReply, type RemovalReply } from './bulkRoutes.ts';
 import { type Problem } from './errors.ts';
+import { heard, IMPACT_STREAM, noImpact, type Impact, type ImpactLine } from './impactShapes.ts';
 import { type Upload } from './importRoutes.ts';
 import { recordPath } from './kind.ts';
 import { kindOf, type ApiRecord, type KindName } from './kinds.ts';
@@ -23,12 +24,31 @@ export class UnreachedError extends Error {
   override name = 'UnreachedError';
 }
 
+/** Thrown by writes of a client that only previews: nothing was saved, and this is what they would do. */
+export class PreviewedError extends Error {
+  override name = 'PreviewedError';
+  readonly impact: Impact;
+  constructor(impact: Impact) {
+    super('nothing was saved: this was a preview');
+    this.impact = impact;
+  }
+}
+
+export interface PreviewOptions {
+  /** Called with all that is known, again and again. */
+  hear?: (impact: Impact) => void;
+  signal?: AbortSignal;
+  seconds?: number;
+}
+
 export interface ClientOptions {
   /** Empty in the console: the page's own origin. */
   url: string;
   token?: string | undefined;
   via: 'cli' | 'console' | 'api';
   fetch?: typeof fetch;
+  /** Set where writes are to tell what they would do, and save nothing. */
+  preview?: PreviewOptions;
 }
 
 export interface WriteOptions {
@@ -54,6 +74,17 @@ export class Client {
     this.options = options;
   }
 
+  /** What a write would do elsewhere: the write itself, by a client that saves nothing. */
+  async impactOf(write: (client: Client) => Promise<unknown>, preview: PreviewOptions): Promise<Impact> {
+    try {
+      await write(new Client({ ...this.options, preview }));
+    } catch (error) {
+      if (error instanceof PreviewedError) return error.impact;
+      throw error;
+    }
+    throw new Error('nothing was written');
+  }
+
   /** Calls a route that is not one of the kinds' five. */
   call<R extends VerbRouteId>(
     id: R,
@@ -63,7 +94,8 @@ export class Client {
     let path = `/api/v1${route.path}`;
     for (const name of pathNames(route.path))
       path = path.replace(`{${name}}`, encodeURIComponent(input.params?.[name] ?? ''));
-    return this.send(route.method, path, input.query as Query | undefined, input.body, input) as Promise<ReplyOf<R>>;
+    const options = { ...input, ...(route.onlyReads ? { onlyReads: true } : {}) };
+    return this.send(route.method, path, input.query as Query | undefined, input.body, options) as Promise<ReplyOf<R>>;
   }
 
   list<K extends KindName>(kind: K, query: Query = {}): Promise<Page<ApiRecord<K>>> {
@@ -122,7 +154,8 @@ export class Client {
 
   /** What a removal would take along, and what stands in its way. */
   removal(kind: KindName, ref: string | number): Promise<RemovalReply> {
-    return this.send('POST', `${recordPath(kindOf(kind), ref)}/removal`, {}, {}) as Promise<RemovalReply>;
+    const path = `${recordPath(kindOf(kind), ref)}/removal`;
+    return this.send('POST', path, {}, {}, { onlyReads: true }) as Promise<RemovalReply>;
   }
 
   /** Sends a file as it is, without holding it in memory. */
@@ -141,14 +174,19 @@ export class Client {
     path: string,
     query: Query = {},
     body?: unknown,
-    options: WriteOptions = {},
+    options: WriteOptions & { onlyReads?: boolean } = {},
     /** Instead of a body in JSON. */
     raw?: object,
   ): Promise<unknown> {
     const search = new URLSearchParams();
+    const saves = method !== 'GET' && !options.onlyReads && (body as { apply?: boolean } | undefined)?.apply !== false;
+    const preview = saves ? this.options.preview : undefined;
+    if (preview) search.set('preview', 'impact');
+    if (preview?.seconds !== undefined) search.set('previewSeconds', String(preview.seconds));
     for (const [name, value] of Object.entries(query)) if (value !== undefined) search.set(name, String(value));
     if (options.reason) search.set('reason', options.reason);
-    const headers: Record<string, string> = { Accept: 'application/json', 'Zpine-Via': this.options.via };
+    const accept = preview ? `${IMPACT_STREAM}, application/json` : 'application/json';
+    const headers: Record<string, string> = { Accept: accept, 'Zpine-Via': this.options.via };
     if (this.options.token) headers.Authorization = `Bearer ${this.options.token}`;
     if (body !== undefined) headers['Content-Type'] = 'application/json';
     if (options.version !== undefined) headers['If-Match'] = `"${options.version}"`;
@@ -157,12 +195,15 @@ export class Client {
     let response: Response;
     try {
       const send = this.options.fetch ?? fetch;
-      response = await send(url, { method, headers, ...(body === undefined ? raw : { body: JSON.stringify(body) }) });
+      const signal = preview?.signal;
+      const sent = body === undefined ? raw : { body: JSON.stringify(body) };
+      response = await send(url, { method, headers, ...sent, ...(signal ? { signal } : {}) });
     } catch (error) {
       const cause = (error as { cause?: { code?: string } }).cause?.code;
       throw new UnreachedError(`${this.options.url || 'the service'} does not answer${cause ? ` (${cause})` : ''}`);
     }
     if (response.status === 204) return null;
+    if (preview && response.ok) throw new PreviewedError(await impactIn(response, preview));
     const text = await response.text();
     let answer: unknown;
     try {
@@ -173,4 +214,28 @@ export class Client {
     if (!response.ok) throw new RefusedError(answer as Problem);
     return answer;
   }
+}
+
+/** Reads an impact as it comes, line by line. */
+async function impactIn(response: Response, { hear }: PreviewOptions): Promise<Impact> {
+  let impact = noImpact();
+  let held = '';
+  let ended = false;
+  const take = (text: string): void => {
+    const line = JSON.parse(text) as ImpactLine;
+    if (line.event === 'refused') throw new RefusedError(line.problem);
+    ended = line.event === 'end';
+    impact = heard(impact, line);
+    hear?.(impact);
+  };
+  const decoder = new TextDecoder();
+  const reader = response.body?.getReader();
+  for (let piece = await reader?.read(); piece && !piece.done; piece = await reader?.read()) {
+    held += decoder.decode(piece.value, { stream: true });
+    const lines = held.split('\n');
+    held = lines.pop() ?? '';
+    for (const line of lines) take(line);
+  }
+  if (!ended) throw new UnreachedError('the service went away in the middle of its answer');
+  return impact;
 }

@@ -35,6 +35,7 @@ export const fleetRoutes = {
   }),
   'dialect.check': route({
     method: 'POST',
+    onlyReads: true,
     path: '/dialect-checks',
     role: 'viewer',
     summary: 'All faults of a dialect sheet, each with its line and column',
@@ -45,6 +46,7 @@ export const fleetRoutes = {
   }),
   'dialect.try': route({
     method: 'POST',
+    onlyReads: true,
     path: '/dialect-tries',
     role: 'engineer',
     summary: 'Try a dialect sheet on a recorded session, or read-only on a device',

@@ -2,6 +2,24 @@
 import { meant, row, type ErrorRow } from './errorRow.ts';
 
 export const importErrors = {
+  'preview-unknown': row(
+    422,
+    'No such preview',
+    (p) => `there is no preview "${p.value}"`,
+    () => 'preview=impact says what a write would do elsewhere',
+  ),
+  'preview-nothing': row(
+    422,
+    'Nothing to preview',
+    () => 'this call saves no records: it has no impact to be shown',
+    () => 'call it without preview',
+  ),
+  'preview-faulty': row(
+    422,
+    'Would be refused',
+    (p) => `it would not be saved: it has ${p.count} fault${Number(p.count) === 1 ? '' : 's'}`,
+    () => 'mend those first; they stand in "faults"',
+  ),
   'series-syntax': row(
     422,
     'Row of names not understood',

@@ -75,6 +75,7 @@ export const onboardingRoutes = {
   }),
   'template.try': route({
     method: 'POST',
+    onlyReads: true,
     path: '/template-tries',
     role: 'engineer',
     summary: 'Check a text that is not saved, and make the configuration of a device from it; keeps nothing',

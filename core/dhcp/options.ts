@@ -184,6 +184,8 @@ export function rowOf(code: number, siteTypes: SiteTypes = noSiteTypes): OptionR
   return byCode.get(code) ?? { code, name: `option-${code}`, type: siteTypes.get(code) ?? 'bytes' };
 }
 
+export const optionName = (code: number, siteTypes?: SiteTypes): string => rowOf(code, siteTypes).name;
+
 export const decodeOption = (
   code: number,
   bytes: Uint8Array,

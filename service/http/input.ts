@@ -42,7 +42,7 @@ export function parsed(schema: z.ZodType, input: unknown): unknown {
 
 /** The query fields of a route; `reason` goes with any write. */
 export function queryOf(c: Context, route: Route): { query: unknown; reason: string | undefined } {
-  const { reason, ...rest } = c.req.query();
+  const { reason, preview: _preview, previewSeconds: _seconds, ...rest } = c.req.query();
   const query = route.method === 'GET' ? c.req.query() : rest;
   return {
     query: parsed(route.query ?? z.strictObject({}), query),

@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { errors } from '@zpine/contract/errors';
 import { pathNames, type Route } from '@zpine/contract/route';
+import { IMPACT_STREAM } from '@zpine/contract/impactShapes';
 import { routes } from '@zpine/contract/routes';
 
 const schemaOf = (schema: z.ZodType, io: 'input' | 'output'): object => {
@@ -26,6 +27,20 @@ function parametersOf(route: Route): object[] {
   }));
   const ofWrites = [
     { name: 'reason', in: 'query', required: false, schema: { type: 'string' }, description: 'Why, for the history' },
+    {
+      name: 'preview',
+      in: 'query',
+      required: false,
+      schema: { type: 'string', enum: ['impact'] },
+      description: `What it would do elsewhere instead of doing it: devices with other configurations or boot answers, in groups; as ${IMPACT_STREAM} piece by piece`,
+    },
+    {
+      name: 'previewSeconds',
+      in: 'query',
+      required: false,
+      schema: { type: 'integer', default: 60 },
+      description: 'With preview: how long it may take; what was not reached by then is said',
+    },
     { name: 'Idempotency-Key', in: 'header', required: false, schema: { type: 'string' } },
     ...(route.method === 'POST'
       ? []

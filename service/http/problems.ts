@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { type Context } from 'hono';
 import { HTTPException } from 'hono/http-exception';
 import { type Logger } from 'pino';
-import { problemOf, Refusal } from '@zpine/contract/errors';
+import { type Problem, problemOf, Refusal } from '@zpine/contract/errors';
 import { driverError, isAway } from '../store/database.ts';
 
 /** Every error leaves as problem details (RFC 9457). */
@@ -15,6 +15,9 @@ export function answerProblem(c: Context, error: unknown, log: Logger): Response
   if (refusal.code === 'method-unknown') c.header('Allow', String(refusal.params.allowed));
   return c.body(JSON.stringify(problem), problem.status as 400, { 'Content-Type': 'application/problem+json' });
 }
+
+/** The same, for an answer that has begun already. */
+export const problemFor = (c: Context, error: unknown, log: Logger): Problem => problemOf(asRefusal(error, c, log));
 
 function asRefusal(error: unknown, c: Context, log: Logger): Refusal {
   if (error instanceof Refusal) return error;

@@ -19,10 +19,12 @@ import { type User } from '../app/access/who.ts';
 import { handlers } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
 import { type EventFeed } from '../store/events.ts';
-import { read, run, type Actor, type Store } from '../store/tx.ts';
+import { takeUploaded } from '../app/imports/background.ts';
+import { read, run, type Actor, type Store, type Tx } from '../store/tx.ts';
 import { streamEvents } from './events.ts';
 import { bodyOf, idempotencyKeyOf, parsed, queryOf, versionOf } from './input.ts';
 import { openApi } from './openapi.ts';
+import { answerImpact, applied, previewOf } from './preview.ts';
 import { answerProblem } from './problems.ts';
 import { admit, closeSession, openSession } from './session.ts';
 import { takeUpload } from './upload.ts';
@@ -148,13 +150,20 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
     return takeUpload(c, store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
   const handler = handlers[id];
   // Bodies of the kinds are checked with their references, so that one answer names all faults.
-  const raw = route.body ? await bodyOf(c) : {};
+  const preview = route.method === 'GET' ? undefined : previewOf(c.req.query(), id, route);
+  const sent = route.body ? await bodyOf(c) : {};
+  const raw = preview ? applied(route, sent) : sent;
   const body = route.body && id in verbRoutes ? parsed(route.body, raw) : raw;
   const params = c.req.param() as Record<string, string>;
   const call = { params, query, body, version: versionOf(c), user };
   const status = route.status ?? 200;
   if (route.method === 'GET')
     return reply(c, id, { status, body: await read(store, actor, (tx) => handler(tx, call)) });
+  if (preview) {
+    const work = previewedWork(store, id, (tx) => handler(tx, call), params);
+    const { seconds } = preview;
+    return answerImpact(c, { store, actor, action: id, work, kind: id.split('.')[0] ?? '', seconds }, options.log);
+  }
 
   const key = route.unrecorded ? undefined : idempotencyKeyOf(c);
   const result = await run(store, actor, id, async (tx): Promise<Answer> => {
@@ -164,6 +173,14 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
   });
   return reply(c, id, result);
 }
+
+/** An uploaded file is saved by a job later: what the job would do is looked at, not that there would be one. */
+const previewedWork = (
+  store: Store,
+  id: RouteId,
+  work: (tx: Tx) => Promise<unknown>,
+  params: Record<string, string>,
+): ((tx: Tx) => Promise<unknown>) => (id === 'import.apply' ? (tx) => takeUploaded(tx, store, params.id ?? '') : work);
 
 function reply(c: Context, id: RouteId, { status, body }: Answer): Response {
   if (status === 204) return c.body(null, 204);

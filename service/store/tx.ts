@@ -80,6 +80,8 @@ export class Tx {
   /** The first changes, whatever became of the buffer, and how many there were: for whoever only wants to see. */
   readonly seen: Change[] = [];
   changeCount = 0;
+  /** Hears of each change and hint, for whoever wants to see them all. */
+  observer: { change: (change: Change) => unknown; hint: (kind: string, id: number) => unknown } | undefined;
   private opened = false;
   private time: string | undefined;
 
@@ -174,6 +176,7 @@ export class Tx {
   async change(change: Change): Promise<void> {
     this.changes.push(change);
     this.changeCount += 1;
+    this.observer?.change(change);
     if (this.seen.length < SEEN) this.seen.push(change);
     if (this.changes.length >= FLUSH_AT) await this.flush();
   }
@@ -181,6 +184,7 @@ export class Tx {
   /** Tells who listens that something changed which leaves no history: an arrival, a stranger. */
   hint(kind: string, id: number, version: number | null): void {
     this.hints.push({ kind, id, version });
+    this.observer?.hint(kind, id);
   }
 
   job(job: NewJob): void {

@@ -14,6 +14,12 @@ import { familyOf, proposalOf, takeNextIn } from './next.ts';
 
 type Assignment = ReplyOf<'device.assignManagement'>;
 
+/** Of the addresses on a management interface, in their order, the one by which a device is reached: its own, IPv4 before IPv6. */
+export const mainAddress = (on: readonly Stored<'address'>[]): Stored<'address'> | undefined => {
+  const own = on.filter((address) => !address.shared);
+  return own.find((address) => !address.address.includes(':')) ?? own[0];
+};
+
 /** What a device is reached by, if it has it: its management interface with an address of the family. */
 export async function managementOf(
   tx: Tx,

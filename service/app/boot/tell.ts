@@ -5,6 +5,7 @@ import { sure } from '@zpine/core/fault';
 import { codeOf, type OptionName, type OptionValue } from '@zpine/core/dhcp/options';
 import { type Offerable, type Told } from '@zpine/core/dhcp/reply';
 import { bootFileOf } from '@zpine/core/dialect/dialect';
+import { type DialectSheet } from '@zpine/core/dialect/sheet';
 import { layerText } from '@zpine/core/settings/layers';
 import { type Stored } from '@zpine/contract/kinds';
 import { keyOf } from '../../store/records.ts';
@@ -68,13 +69,42 @@ function linkOptions(link: Stored<'prefix'>, gateway: string | null, gatewayFrom
   return options;
 }
 
+/** What is known of how a device boots. */
+export interface BootFacts {
+  settings: DeviceSettings;
+  dialectName: string | null;
+  sheet: DialectSheet | undefined;
+  /** The number of its published edition. */
+  edition: number | null;
+  /** Its arrival window. */
+  open: boolean;
+}
+
 export async function tellDevice(
   tx: Tx,
   device: Stored<'device'>,
   link: Stored<'prefix'>,
   place: Place,
 ): Promise<Telling> {
-  const settings = await settingsOf(tx, device);
+  const dialectId = await dialectIdOf(tx, device);
+  return telling(tx.place.address, device, link, place, {
+    settings: await settingsOf(tx, device),
+    dialectName: await keyOf(tx, 'dialect', dialectId),
+    sheet: (await dialectById(tx, dialectId))?.sheet,
+    edition: (await publishedOf(tx, device.id))?.number ?? null,
+    open: (await openArrival(tx, device.id)) !== undefined,
+  });
+}
+
+/** `server`: the boot address of the service. */
+export function telling(
+  server: string,
+  device: Stored<'device'>,
+  link: Stored<'prefix'>,
+  place: Place,
+  facts: BootFacts,
+): Telling {
+  const { settings } = facts;
   const options = linkOptions(link, link.gateway, `gateway of ${link.key}`);
   const [names, namesFrom] = servers(link, 'nameServers', settings, 'name.servers');
   const [times, timesFrom] = servers(link, 'timeServers', settings, 'time.servers');
@@ -86,7 +116,7 @@ export async function tellDevice(
   if (domain !== undefined) options.push(offer('domain-name', domain, domainFrom));
   if (times.length > 0) options.push(offer('ntp-servers', times, timesFrom));
   if (logs.length > 0) options.push(offer('log-servers', logs, settingFrom(settings, 'log.servers')));
-  const { file, noFile, bootOptions } = await bootFile(tx, device);
+  const { file, noFile, bootOptions } = bootFile(server, device, facts);
   options.push(...bootOptions);
   return {
     noFile,
@@ -96,28 +126,24 @@ export async function tellDevice(
       leaseFrom: link.leaseSeconds === null ? settingFrom(settings, 'lease.seconds') : `prefix ${link.key}`,
       leaseSeconds:
         link.leaseSeconds ?? Math.max(60, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS)),
-      serverAddress: tx.place.address,
+      serverAddress: server,
       ...(file ? { file } : {}),
       options,
     },
   };
 }
 
-async function bootFile(
-  tx: Tx,
+function bootFile(
+  server: string,
   device: Stored<'device'>,
-): Promise<{ file?: NonNullable<Told['file']>; noFile: string | null; bootOptions: Offerable[] }> {
+  { sheet, dialectName, edition, open }: BootFacts,
+): { file?: NonNullable<Told['file']>; noFile: string | null; bootOptions: Offerable[] } {
   const none = (noFile: string) => ({ noFile, bootOptions: [] });
-  const dialectId = await dialectIdOf(tx, device);
-  const name = await keyOf(tx, 'dialect', dialectId);
-  const sheet = (await dialectById(tx, dialectId))?.sheet;
   const file = sheet && bootFileOf(sheet, device.key);
-  if (file === undefined) return none(`nothing is known of how the dialect ${name ?? '(none)'} boots`);
-  const edition = await publishedOf(tx, device.id);
-  if (!edition) return none('no edition of it is published');
-  if (!(await openArrival(tx, device.id))) return none('its arrival window is closed');
-  const from = `boot profile of ${sheet?.title ?? ''}, edition ${edition.number}`;
-  const server = tx.place.address;
+  if (file === undefined) return none(`nothing is known of how the dialect ${dialectName ?? '(none)'} boots`);
+  if (edition === null) return none('no edition of it is published');
+  if (!open) return none('its arrival window is closed');
+  const from = `boot profile of ${sheet?.title ?? ''}, edition ${edition}`;
   const always = (code: number) => (sheet?.boot?.always ?? []).includes(code);
   return {
     noFile: null,

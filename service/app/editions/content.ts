@@ -1,6 +1,6 @@
 /** An edition's text and inputs as they are kept: masked in the open, whole under seal. */
 import { createHash } from 'node:crypto';
-import { compileTemplate } from '@zpine/core/template/compile';
+import { compileTemplate, type Compiled } from '@zpine/core/template/compile';
 import { maskedText, render, SECRET_MASK } from '@zpine/core/template/render';
 import { type RenderedFile, type Span } from '@zpine/core/template/run';
 import { Marked, secretText, type Val } from '@zpine/core/template/values';
@@ -39,14 +39,28 @@ export function cryptFor(sealer: Sealer, device: string, password: string): stri
   return made;
 }
 
-export function renderInputs(inputs: Inputs, sealer: Sealer, device: string, trace = false): Files {
-  const compiled = compileTemplate(inputs.template, inputs.source, (name) => inputs.fragments[name]);
-  return render(compiled, {
-    data: inputs.data,
-    secrets: inputs.secrets,
-    trace,
-    host: { sha256, sha512crypt: (password) => cryptFor(sealer, device, password) },
-  });
+export const renderInputs = (inputs: Inputs, sealer: Sealer, device: string, trace = false): Files =>
+  renderWith(inputs, (password) => cryptFor(sealer, device, password), trace);
+
+/** `crypt`: what stands in the text for a password. */
+export function renderWith(inputs: Inputs, crypt: (password: string) => string, trace = false): Files {
+  const { data, secrets } = inputs;
+  return render(compiledOf(inputs), { data, secrets, trace, host: { sha256, sha512crypt: crypt } });
+}
+
+/** Many devices have one template: it is read and compiled once. */
+const compiled = new Map<string, Compiled>();
+const MOST_COMPILED = 50;
+
+function compiledOf({ template, source, fragments }: Inputs): Compiled {
+  const key = JSON.stringify([template, source, fragments]);
+  let made = compiled.get(key);
+  if (made === undefined) {
+    made = compileTemplate(template, source, (name) => fragments[name]);
+    if (compiled.size >= MOST_COMPILED) compiled.clear();
+    compiled.set(key, made);
+  }
+  return made;
 }
 
 /** JSON with secrets as `{"secret": text}`, which no data of ours has. */

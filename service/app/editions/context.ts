@@ -4,15 +4,14 @@ import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { sure } from '@zpine/core/fault';
 import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
-import { type Stored } from '@zpine/contract/kinds';
-import { byId, byIds, find, keyOf } from '../../store/records.ts';
+import { type KindName, type Stored } from '@zpine/contract/kinds';
+import { byIds, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
 import { addressesOn } from '../addressing/carried.ts';
-import { managementOf } from '../addressing/management.ts';
-import { dialectById } from '../fleet/dialects.ts';
-import { dialectIdOf } from '../settings/layers.ts';
-import { settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
+import { mainAddress } from '../addressing/management.ts';
+import { dialectIn, idsOf, placesOf, type Places } from '../settings/layers.ts';
+import { settingsOfAll, textSetting, type DeviceSettings } from '../settings/effective.ts';
 
 /** Stands for the one-time part of a URL until the text goes to the device. It cannot come from any input. */
 export const ONE_TIME = '\u{e000}once\u{e000}';
@@ -23,86 +22,170 @@ export interface DeviceContext {
   /** What is known of it. */
   described: Dialect | undefined;
   settings: DeviceSettings;
+  box: Stored<'box'> | undefined;
+  /** On its interfaces, in their order. */
+  addresses: Stored<'address'>[];
+  prefixes: Map<number, Stored<'prefix'>>;
   data: Record<string, Val>;
   secrets: Record<string, Val>;
 }
 
 export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<DeviceContext> {
-  const settings = await settingsOf(tx, device);
-  const dialectId = await dialectIdOf(tx, device);
-  const dialect = await keyOf(tx, 'dialect', dialectId);
-  const described = await dialectById(tx, dialectId);
-  const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'] });
+  const context = (await contextsOf(tx, [device])).get(device.id);
+  if (!context) throw new Error('no context');
+  return context;
+}
+
+/** The contexts of many devices, read in as many questions as that of one. */
+export async function contextsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Map<number, DeviceContext>> {
+  const known = await surroundings(tx, devices);
+  return new Map(devices.map((device) => [device.id, contextIn(tx, known, device)]));
+}
+
+type Many<T> = Map<number, T[]>;
+
+function grouped<T>(rows: readonly T[], by: (row: T) => number | null): Many<T> {
+  const out: Many<T> = new Map();
+  for (const row of rows) {
+    const id = by(row);
+    if (id === null) continue;
+    const list = out.get(id);
+    if (list) list.push(row);
+    else out.set(id, [row]);
+  }
+  return out;
+}
+
+/** Everything around devices that a template may ask for. */
+interface Surroundings {
+  places: Places;
+  settings: (device: Stored<'device'>) => DeviceSettings;
+  rooms: Map<number, Stored<'room'>>;
+  interfaces: Many<Stored<'interface'>>;
+  addresses: Many<Stored<'address'>>;
+  prefixes: Map<number, Stored<'prefix'>>;
+  vlans: Map<number, Stored<'vlan'>>;
+  siteVlans: Many<Stored<'vlan'>>;
+  boxes: Map<number, Stored<'box'>>;
+  cards: Many<Stored<'card'>>;
+  /** By port: what is at the other end of its cables. */
+  links: Map<number, Val>;
+}
+
+async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise<Surroundings> {
+  const ids = devices.map((device) => device.id);
+  const places = await placesOf(tx, devices);
+  const settings = await settingsOfAll(tx, devices, places);
+  const rooms = await byIds(tx, 'room', idsOf([...places.racks.values()].map((rack) => rack.room)));
+  const interfaces = await find(tx, 'interface', { device_id: ids }, { order: ['sort_key'] });
   const addresses = await addressesOn(
     tx,
     interfaces.map((i) => i.id),
   );
-  const prefixes = await byIds(
-    tx,
-    'prefix',
-    addresses.map((a) => a.prefix),
-  );
-  const vlans = await vlansOf(tx, interfaces);
-  const lengthOf = (a: Stored<'address'>) => sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length;
-  const written = (a: Stored<'address'>) => `${a.address}/${lengthOf(a)}`;
+  const deviceOf = new Map(interfaces.map((i) => [i.id, i.device]));
+  const prefixes = await byIds(tx, 'prefix', idsOf(addresses.map((a) => a.prefix)));
+  const siteVlans = await find(tx, 'vlan', { site_id: [...places.sites.keys()] }, { order: ['number'] });
+  const boxes = await find(tx, 'box', { device_id: ids });
+  const cards = await find(tx, 'card', { device_id: ids }, { order: ['sort_key'] });
+  await keysOf(tx, 'vrf', idsOf([...interfaces.map((i) => i.vrf), ...addresses.map((a) => a.vrf)]));
+  await keysOf(tx, 'owner', idsOf(devices.map((d) => d.owner)));
+  await keysOf(tx, 'use', idsOf(siteVlans.map((v) => v.use)));
+  await keysOf(tx, 'model', idsOf([...boxes, ...cards].map((one) => one.model)));
+  await keysOf(tx, 'vendor', idsOf([...places.models.values()].map((model) => model.vendor)));
+  return {
+    places,
+    settings,
+    rooms,
+    interfaces: grouped(interfaces, (i) => i.device),
+    addresses: grouped(addresses, (a) => deviceOf.get(a.interface ?? 0) ?? null),
+    prefixes,
+    vlans: await byIds(tx, 'vlan', idsOf(interfaces.map((i) => i.vlan))),
+    siteVlans: grouped(siteVlans, (v) => v.site),
+    boxes: new Map(boxes.map((box) => [box.device ?? 0, box])),
+    cards: grouped(cards, (card) => card.device),
+    links: await linksOf(tx, idsOf(interfaces.map((i) => i.port))),
+  };
+}
+
+/** A key that was read with the surroundings. */
+const keyIn = (tx: Tx, kind: KindName, id: number | null): string | null =>
+  id === null ? null : (tx.keys.get(kind)?.get(id) ?? null);
+
+const lengthOf = (prefix: Stored<'prefix'> | undefined): number =>
+  sure(parsePrefix(prefix?.cidr ?? '0.0.0.0/0')).length;
+
+function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>): DeviceContext {
+  const settings = known.settings(device);
+  const dialectId = dialectIn(known.places, device);
+  const record = known.places.dialects.get(dialectId ?? 0);
+  const described = record && tx.dialects.of(record.key, record.sheet);
+  const interfaces = known.interfaces.get(device.id) ?? [];
+  const addresses = known.addresses.get(device.id) ?? [];
+  const written = (a: Stored<'address'>) => `${a.address}/${lengthOf(known.prefixes.get(a.prefix))}`;
   const names = new Map(interfaces.map((i) => [i.id, i.name]));
-  const shownInterfaces: Val[] = [];
-  for (const i of interfaces) {
-    shownInterfaces.push({
-      name: i.name,
-      form: i.form,
-      description: i.description,
-      enabled: i.enabled,
-      mode: i.mode,
-      vlan: vlans.get(i.vlan ?? 0)?.number ?? null,
-      tagged: i.tagged ?? [],
-      on: names.get(i.on ?? 0) ?? null,
-      tag: i.tag,
-      memberOf: names.get(i.memberOf ?? 0) ?? null,
-      speed: i.speedMbps,
-      addresses: addresses.filter((a) => a.interface === i.id).map(written),
-      vrf: await keyOf(tx, 'vrf', i.vrf),
-      mac: i.mac,
-    });
-  }
-  const shownAddresses: Val[] = [];
-  for (const a of addresses) {
-    shownAddresses.push({
-      address: written(a),
-      interface: interfaces.find((i) => i.id === a.interface)?.name ?? null,
-      prefix: prefixes.get(a.prefix)?.cidr ?? null,
-      vrf: await keyOf(tx, 'vrf', a.vrf),
-    });
-  }
+  const shownInterfaces: Val[] = interfaces.map((i) => ({
+    name: i.name,
+    form: i.form,
+    description: i.description,
+    enabled: i.enabled,
+    mode: i.mode,
+    vlan: known.vlans.get(i.vlan ?? 0)?.number ?? null,
+    tagged: i.tagged ?? [],
+    on: names.get(i.on ?? 0) ?? null,
+    tag: i.tag,
+    memberOf: names.get(i.memberOf ?? 0) ?? null,
+    speed: i.speedMbps,
+    addresses: addresses.filter((a) => a.interface === i.id).map(written),
+    vrf: keyIn(tx, 'vrf', i.vrf),
+    mac: i.mac,
+  }));
   const main =
     addresses.find((a) => a.interface === device.main && device.main !== null) ??
     addresses.find((a) => a.interface === device.management && device.management !== null);
-  const ports = shownInterfaces.filter((i) => (i as ValMap).form === 'port');
   return {
     device,
-    dialect,
+    dialect: record?.key ?? null,
     described,
     settings,
+    box: known.boxes.get(device.id),
+    addresses,
+    prefixes: known.prefixes,
     data: {
       device: {
         name: device.name,
-        duty: await keyOf(tx, 'duty', device.duty),
-        owner: await keyOf(tx, 'owner', device.owner),
+        duty: keyIn(tx, 'duty', device.duty),
+        owner: keyIn(tx, 'owner', device.owner),
         note: device.note,
         position: device.positionU,
-        management: await managementMap(tx, device, interfaces, vlans, settings),
+        management: managementMap(tx, known, device, interfaces, settings),
         main: main ? { interface: names.get(main.interface ?? 0) ?? null, address: written(main) } : null,
       },
-      box: await boxMap(tx, device),
-      ...(await placeMaps(tx, device)),
-      model: await modelMap(tx, device),
-      dialect,
-      ports,
+      box: boxMap(tx, known.boxes.get(device.id)),
+      ...placeMaps(known, device),
+      model: modelMap(tx, known.places.models.get(device.model ?? 0)),
+      dialect: record?.key ?? null,
+      ports: shownInterfaces.filter((i) => (i as ValMap).form === 'port'),
       interfaces: shownInterfaces,
-      cards: await cardMaps(tx, device),
-      vlans: await siteVlans(tx, device),
-      addresses: shownAddresses,
-      links: await linksOf(tx, interfaces),
+      cards: (known.cards.get(device.id) ?? []).map((card) => ({
+        slot: card.slot,
+        model: keyIn(tx, 'model', card.model),
+        serial: card.serial,
+      })),
+      vlans: (known.siteVlans.get(device.site ?? 0) ?? []).map((v) => ({
+        number: v.number,
+        title: v.title,
+        use: keyIn(tx, 'use', v.use),
+      })),
+      addresses: addresses.map((a) => ({
+        address: written(a),
+        interface: names.get(a.interface ?? 0) ?? null,
+        prefix: known.prefixes.get(a.prefix)?.cidr ?? null,
+        vrf: keyIn(tx, 'vrf', a.vrf),
+      })),
+      links: interfaces.flatMap((i): Val[] => {
+        const there = known.links.get(i.port ?? 0);
+        return there === undefined ? [] : [{ interface: i.name, ...(there as ValMap) }];
+      }),
       boot: bootMap(tx, device, described),
       set: settingTree(settings),
     },
@@ -114,103 +197,66 @@ export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<Devic
   };
 }
 
-async function cardMaps(tx: Tx, device: Stored<'device'>): Promise<Val[]> {
-  const cards = await find(tx, 'card', { device_id: device.id }, { order: ['sort_key'] });
-  const out: Val[] = [];
-  for (const card of cards)
-    out.push({ slot: card.slot, model: await keyOf(tx, 'model', card.model), serial: card.serial });
-  return out;
-}
-
-/** Where the cables of its interfaces end, through panels, and what addresses are there. */
-async function linksOf(tx: Tx, interfaces: Stored<'interface'>[]): Promise<Val[]> {
-  const onPorts = interfaces.filter((i) => i.port !== null);
-  const ends = await farEnds(
-    tx,
-    onPorts.flatMap((i) => i.port ?? []),
+/** What is at the other ends of the cables of ports, through panels, and which addresses are there. */
+async function linksOf(tx: Tx, ports: number[]): Promise<Map<number, Val>> {
+  const ends = await farEnds(tx, ports);
+  const others = await find(tx, 'interface', { port_id: idsOf([...ends.values()].map((end) => end.port)) });
+  const byPort = new Map(others.map((other) => [other.port, other]));
+  const addresses = grouped(
+    await addressesOn(
+      tx,
+      others.map((i) => i.id),
+    ),
+    (a) => a.interface,
   );
-  const ports = [...ends.values()].flatMap((end) => end.port ?? []);
-  const others = await find(tx, 'interface', { port_id: ports });
-  const addresses = await addressesOn(
-    tx,
-    others.map((i) => i.id),
-  );
-  const prefixes = await byIds(
-    tx,
-    'prefix',
-    addresses.map((a) => a.prefix),
-  );
-  const devices = await byIds(
-    tx,
-    'device',
-    others.map((i) => i.device),
-  );
-  return onPorts.flatMap((i): Val[] => {
-    const end = ends.get(i.port ?? 0);
-    if (!end) return [];
-    const other = others.find((one) => one.port === end.port);
-    const there = addresses.filter((a) => a.interface === other?.id);
-    return [
-      {
-        interface: i.name,
-        device: other ? (devices.get(other.device)?.name ?? null) : null,
-        port: other?.name ?? end.words,
-        addresses: there.map(
-          (a) => `${a.address}/${sure(parsePrefix(prefixes.get(a.prefix)?.cidr ?? '0.0.0.0/0')).length}`,
-        ),
-      },
-    ];
-  });
-}
-
-type Vlans = Map<number, Stored<'vlan'>>;
-
-async function vlansOf(tx: Tx, interfaces: Stored<'interface'>[]): Promise<Vlans> {
-  return byIds(
-    tx,
-    'vlan',
-    interfaces.map((i) => i.vlan).filter((id) => id !== null),
+  const prefixes = await byIds(tx, 'prefix', idsOf([...addresses.values()].flat().map((a) => a.prefix)));
+  const devices = await byIds(tx, 'device', idsOf(others.map((i) => i.device)));
+  return new Map(
+    [...ends].map(([port, end]): [number, Val] => {
+      const other = end.port === null ? undefined : byPort.get(end.port);
+      const there = other ? (addresses.get(other.id) ?? []) : [];
+      const device = other ? (devices.get(other.device)?.name ?? null) : null;
+      return [
+        port,
+        {
+          device,
+          port: other?.name ?? end.words,
+          addresses: there.map((a) => `${a.address}/${lengthOf(prefixes.get(a.prefix))}`),
+        },
+      ];
+    }),
   );
 }
 
-async function siteVlans(tx: Tx, device: Stored<'device'>): Promise<Val[]> {
-  if (device.site === null) return [];
-  const vlans = await find(tx, 'vlan', { site_id: device.site }, { order: ['number'] });
-  const out: Val[] = [];
-  for (const v of vlans) out.push({ number: v.number, title: v.title, use: await keyOf(tx, 'use', v.use) });
-  return out;
-}
-
-async function managementMap(
+function managementMap(
   tx: Tx,
+  known: Surroundings,
   device: Stored<'device'>,
   interfaces: Stored<'interface'>[],
-  vlans: Vlans,
   settings: DeviceSettings,
-): Promise<Val> {
-  const held = await managementOf(tx, device);
+): Val {
   const on = interfaces.find((i) => i.id === device.management);
-  if (!held || !on) return null;
+  const held = on && mainAddress((known.addresses.get(device.id) ?? []).filter((a) => a.interface === on.id));
+  const prefix = held && known.prefixes.get(held.prefix);
+  if (!on || !held || !prefix) return null;
   return {
     interface: on.name,
-    vlan: vlans.get(on.vlan ?? 0)?.number ?? null,
-    address: `${held.address.address}/${sure(parsePrefix(held.prefix.cidr)).length}`,
-    prefix: held.prefix.cidr,
-    gateway: textSetting(settings, 'gateway') ?? held.prefix.gateway,
-    vrf: await keyOf(tx, 'vrf', on.vrf),
+    vlan: known.vlans.get(on.vlan ?? 0)?.number ?? null,
+    address: `${held.address}/${lengthOf(prefix)}`,
+    prefix: prefix.cidr,
+    gateway: textSetting(settings, 'gateway') ?? prefix.gateway,
+    vrf: keyIn(tx, 'vrf', on.vrf),
   };
 }
 
-async function boxMap(tx: Tx, device: Stored<'device'>): Promise<Val> {
-  const [box] = await find(tx, 'box', { device_id: device.id });
-  return box ? { serial: box.serial, mac: box.mac, model: await keyOf(tx, 'model', box.model) } : null;
-}
+const boxMap = (tx: Tx, box: Stored<'box'> | undefined): Val =>
+  box ? { serial: box.serial, mac: box.mac, model: keyIn(tx, 'model', box.model) } : null;
 
-async function placeMaps(tx: Tx, device: Stored<'device'>): Promise<Record<string, Val>> {
-  const site = device.site === null ? null : await byId(tx, 'site', device.site);
-  const area = site?.area ? await byId(tx, 'area', site.area) : null;
-  const rack = device.rack === null ? null : await byId(tx, 'rack', device.rack);
-  const room = rack ? await byId(tx, 'room', rack.room) : null;
+function placeMaps({ places, rooms }: Surroundings, device: Stored<'device'>): Record<string, Val> {
+  const site = places.sites.get(device.site ?? 0) ?? null;
+  const area = places.areas.get(site?.area ?? 0) ?? null;
+  const rack = places.racks.get(device.rack ?? 0) ?? null;
+  const room = rooms.get(rack?.room ?? 0) ?? null;
   return {
     site: site && { code: site.code, title: site.title, timeZone: site.timeZone },
     area: area && { name: area.name, title: area.title },
@@ -219,16 +265,10 @@ async function placeMaps(tx: Tx, device: Stored<'device'>): Promise<Record<strin
   };
 }
 
-async function modelMap(tx: Tx, device: Stored<'device'>): Promise<Val> {
-  if (device.model === null) return null;
-  const model = await byId(tx, 'model', device.model);
-  return {
-    vendor: await keyOf(tx, 'vendor', model.vendor),
-    name: model.name,
-    title: model.title,
-    heightU: model.heightU,
-  };
-}
+const modelMap = (tx: Tx, model: Stored<'model'> | undefined): Val =>
+  model
+    ? { vendor: keyIn(tx, 'vendor', model.vendor), name: model.name, title: model.title, heightU: model.heightU }
+    : null;
 
 /** Where a device reports to, and where its first file lies. */
 function bootMap(tx: Tx, device: Stored<'device'>, described: Dialect | undefined): Val {

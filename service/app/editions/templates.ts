@@ -5,7 +5,7 @@ import { type TemplateFault } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import { type ShownTemplateFault } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
-import { byId, find } from '../../store/records.ts';
+import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { dialectIdOf } from '../settings/layers.ts';
 import { catalogueOf } from '@zpine/contract/templateNames';
@@ -15,12 +15,20 @@ import { typeOfSetting } from '../settings/effective.ts';
 const rankOf = (t: Stored<'template'>): number =>
   (t.duty === null ? 0 : 4) + (t.model === null ? 0 : 2) + (t.dialect === null ? 0 : 1);
 
-export async function templateFor(tx: Tx, device: Stored<'device'>): Promise<Stored<'template'>> {
-  if (device.template !== null) return byId(tx, 'template', device.template);
-  const dialect = await dialectIdOf(tx, device);
+/** The templates that devices can have, of which each has one. */
+export const wholeTemplates = (tx: Tx): Promise<Stored<'template'>[]> => find(tx, 'template', { fragment: 0 });
+
+export const templateFor = async (tx: Tx, device: Stored<'device'>): Promise<Stored<'template'>> =>
+  templateAmong(await wholeTemplates(tx), device, await dialectIdOf(tx, device));
+
+export function templateAmong(
+  all: Stored<'template'>[],
+  device: Stored<'device'>,
+  dialect: number | null,
+): Stored<'template'> {
+  const own = device.template === null ? undefined : all.find((t) => t.id === device.template);
+  if (own) return own;
   const fits = (wanted: number | null, has: number | null): boolean => wanted === null || wanted === has;
-  const rows = await tx.select<{ id: number }>('SELECT id FROM template WHERE fragment = 0');
-  const all = await find(tx, 'template', { id: rows.map((r) => Number(r.id)) });
   const fitting = all
     .filter((t) => fits(t.dialect, dialect) && fits(t.model, device.model) && fits(t.duty, device.duty))
     .sort((a, b) => rankOf(b) - rankOf(a));

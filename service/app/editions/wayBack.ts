@@ -11,7 +11,12 @@ export interface WayBackFault {
   detail: string;
 }
 
-export function wayBackFaults(context: DeviceContext, files: Files): WayBackFault[] {
+/** `opens`: whether a password is the one behind a sealed text. */
+export function wayBackFaults(
+  context: DeviceContext,
+  files: Files,
+  opens = (password: string, sealed: string): boolean => fitsSha512crypt(password, sealed, sha512),
+): WayBackFault[] {
   const { described } = context;
   if (!described?.sheet.wayIn) {
     return [
@@ -53,7 +58,7 @@ export function wayBackFaults(context: DeviceContext, files: Files): WayBackFaul
       'account',
       `the service signs in as ${user}; the edition has ${way.users.map((u) => u.name).join(', ') || 'no account'}`,
     );
-  else if (!(account.sealed ? fitsSha512crypt(password, account.password, sha512) : account.password === password)) {
+  else if (!(account.sealed ? opens(password, account.password) : account.password === password)) {
     add('password', `the password of ${user} in the edition is not the one that the service will use`);
   }
   if (!way.shell) add('shell', 'SSH is not switched on in the edition');

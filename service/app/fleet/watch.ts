@@ -5,7 +5,8 @@ import { byIds, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
 import { type Target } from './access.ts';
-import { settingsOfMany, targetsOf } from './targets.ts';
+import { settingsOfMany } from '../settings/effective.ts';
+import { targetsOf } from './targets.ts';
 
 /** The way into a device, among the things that are watched of it. */
 export const REACH = 'way in';
@@ -20,7 +21,9 @@ export async function planWatch(tx: Tx): Promise<number> {
     (device) => device.stage !== 'retired' && device.stage !== 'sketched',
   );
   const setting = await settingsOfMany(tx, devices, ['watch.minutes']);
-  const wanted = devices.filter((device) => Number(setting(device, 'watch.minutes')) > 0).map((device) => device.id);
+  const wanted = devices
+    .filter((device) => Number(setting.value(device, 'watch.minutes')) > 0)
+    .map((device) => device.id);
   const now = await tx.now();
   const standing = new Set(
     (await tx.select<{ device_id: number }>('SELECT device_id FROM watch_due')).map((r) => Number(r.device_id)),
@@ -58,7 +61,7 @@ export async function claimLooks(tx: Tx, most: number): Promise<Target[]> {
   for (const device of devices)
     await tx.execute('UPDATE watch_due SET due_at = ? + INTERVAL ? SECOND WHERE device_id = ?', [
       now,
-      Math.max(15, Math.round(Number(setting(device, 'watch.minutes')) * 60)),
+      Math.max(15, Math.round(Number(setting.value(device, 'watch.minutes')) * 60)),
       device.id,
     ]);
   return [...(await targetsOf(tx, devices)).values()];
@@ -104,7 +107,7 @@ async function tell(
 ): Promise<void> {
   const [device] = await find(tx, 'device', { id: look.device });
   if (!device) return;
-  const mail = (await settingsOfMany(tx, [device], ['watch.mail']))(device, 'watch.mail');
+  const mail = (await settingsOfMany(tx, [device], ['watch.mail'])).value(device, 'watch.mail');
   const to = Array.isArray(mail) ? mail.map(String).join(', ') : '';
   for (const one of told) {
     const [id] = await tx.insertRows('notice', [

@@ -9,7 +9,8 @@ import { bytesOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
 import { inputOf, type RowTableRow, type RunInput, type RunTableRow } from './runs.ts';
-import { settingsOfMany, targetsOf } from './targets.ts';
+import { settingsOfMany } from '../settings/effective.ts';
+import { targetsOf } from './targets.ts';
 import { type Target } from './access.ts';
 
 export interface ClaimedRun {
@@ -300,7 +301,7 @@ async function dueDevices(tx: Tx) {
   );
   const now = Date.parse(`${(await tx.now()).replace(' ', 'T')}Z`);
   return devices.filter((device) => {
-    const every = Number(hours(device, 'capture.hours'));
+    const every = Number(hours.value(device, 'capture.hours'));
     return every > 0 && (tries.get(device.id) ?? 0) + every * 3_600_000 <= now;
   });
 }

@@ -49,8 +49,22 @@ export async function importUpload(store: Store, { id, apply }: { id: number; ap
   }
 }
 
+/** The same work for whoever only wants to see what it would do. */
+export async function takeUploaded(tx: Tx, store: Store, ref: string): Promise<ImportOutcome> {
+  const upload = await uploadRow(tx, ref);
+  if (upload.state !== 'read') throw new Refusal('upload-state', { state: upload.state });
+  return takeUpload(tx, store, upload, true, { bytes: 0, rows: 0, tell: () => Promise.resolve() });
+}
+
+/** How far it is: told now and then, and a chance to be stopped. */
+interface Telling {
+  bytes: number;
+  rows: number;
+  tell: () => Promise<void>;
+}
+
 /** Writes now and then how far it is, on a connection of its own, and sees whether somebody wants to stop. */
-class Progress {
+class Progress implements Telling {
   bytes = 0;
   rows = 0;
   private readonly store: Store;
@@ -84,7 +98,7 @@ class Progress {
   }
 }
 
-async function* textOf(store: Store, upload: UploadRow, progress: Progress): AsyncGenerator<string> {
+async function* textOf(store: Store, upload: UploadRow, progress: Telling): AsyncGenerator<string> {
   const decoder = new TextDecoder(upload.encoding);
   const reader: Actor = { name: 'service', via: 'service' };
   for (let seq = 1; ; seq += 1) {
@@ -104,7 +118,7 @@ async function takeUpload(
   store: Store,
   upload: UploadRow,
   apply: boolean,
-  progress: Progress,
+  progress: Telling,
 ): Promise<ImportOutcome> {
   const columns = JSON.parse(upload.columns) as Record<string, string | null>;
   const kind = (upload.kind ?? undefined) as ImportKind | undefined;
@@ -133,7 +147,7 @@ interface Table {
   kind: ImportKind;
   columns: Record<string, string | null>;
   apply: boolean;
-  progress: Progress;
+  progress: Telling;
 }
 
 async function takeTable(

@@ -6,7 +6,7 @@ import { listStrangers } from '../arrivals/strangers.ts';
 import { type Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
 import { find } from '../../store/records.ts';
-import { settingsOfMany } from '../fleet/targets.ts';
+import { settingsOfMany } from '../settings/effective.ts';
 
 type Today = ReplyOf<'today'>;
 type Item = Today['items'][number];
@@ -165,8 +165,8 @@ async function notCaptured(tx: Tx): Promise<Item[]> {
   const out: Item[] = [];
   for (const row of rows) {
     const device = devices.find((one) => one.id === Number(row.id));
-    if (!device || !(Number(setting(device, 'capture.hours')) > 0)) continue;
-    const days = Number(setting(device, 'capture.warn-days')) || 7;
+    if (!device || !(Number(setting.value(device, 'capture.hours')) > 0)) continue;
+    const days = Number(setting.value(device, 'capture.warn-days')) || 7;
     if (Number(row.age) < days * 24) continue;
     const why = row.detail ? ` The last try: ${row.detail}.` : '';
     out.push({

@@ -5,7 +5,8 @@ import { type Row } from '@zpine/contract/fields';
 import { type Stored } from '@zpine/contract/kinds';
 import { find, fromRow, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { settingsOfMany, targetsOf } from '../fleet/targets.ts';
+import { targetsOf } from '../fleet/targets.ts';
+import { settingsOfMany } from '../settings/effective.ts';
 import { type Found } from './found.ts';
 
 /** Devices of one batch: no report holds an estate in memory. */
@@ -105,7 +106,7 @@ export async function misnamed(tx: Tx, found: Found): Promise<void> {
     const pattern = await settingsOfMany(tx, devices, ['naming.pattern']);
     const parts = await partsOf(tx, devices);
     for (const device of devices) {
-      const said: SettingValue = pattern(device, 'naming.pattern');
+      const said: SettingValue = pattern.value(device, 'naming.pattern');
       if (typeof said !== 'string' || device.duty === null) continue;
       const row = rowOf(said, parts(device));
       if (!row.ok || fitsRow(row.value, device.name)) continue;

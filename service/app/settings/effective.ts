@@ -5,7 +5,7 @@ import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { layersOf, valuesIn, type LayerRef } from './layers.ts';
+import { layersIn, layerWord, placesOf, saidIn, saidTo, type LayerRef, type Places } from './layers.ts';
 
 export interface DeviceSetting extends Effective {
   setting: Stored<'setting'>;
@@ -14,21 +14,70 @@ export interface DeviceSetting extends Effective {
 export type DeviceSettings = Map<string, DeviceSetting>;
 
 export const settingsOf = async (tx: Tx, device: Stored<'device'>): Promise<DeviceSettings> =>
-  settingsIn(tx, await layersOf(tx, device));
+  (await settingsOfAll(tx, [device], await placesOf(tx, [device])))(device);
 
 /** What holds for no device in particular. */
-export const everywhereSettings = (tx: Tx): Promise<DeviceSettings> =>
-  settingsIn(tx, [{ kind: 'everywhere', key: '', id: 0 }]);
+export const everywhereSettings = async (tx: Tx): Promise<DeviceSettings> =>
+  (await settingsBy(tx, (layer: LayerRef) => [layer], [everywhere]))(everywhere);
 
-async function settingsIn(tx: Tx, layers: LayerRef[]): Promise<DeviceSettings> {
+const everywhere: LayerRef = { kind: 'everywhere', key: '', id: 0 };
+
+/** The settings of many devices, read in as many questions as those of one. */
+export const settingsOfAll = (
+  tx: Tx,
+  devices: readonly Stored<'device'>[],
+  places: Places,
+): Promise<(device: Stored<'device'>) => DeviceSettings> =>
+  settingsBy(tx, (device: Stored<'device'>) => layersIn(tx, places, device), devices);
+
+async function settingsBy<T>(
+  tx: Tx,
+  layersOf: (one: T) => LayerRef[],
+  all: readonly T[],
+): Promise<(one: T) => DeviceSettings> {
   const catalogue = await find(tx, 'setting', {}, { order: ['sort_key'] });
-  const values = await valuesIn(tx, layers);
-  return new Map(
-    catalogue.map((setting) => [
-      setting.name,
-      { setting, ...effective(setting.defaultValue as SettingValue, values.get(setting.id) ?? []) },
-    ]),
-  );
+  const said = await saidIn(tx, all.flatMap(layersOf));
+  return (one) => {
+    const layers = layersOf(one);
+    return new Map(
+      catalogue.map((setting) => [
+        setting.name,
+        { setting, ...effective(setting.defaultValue as SettingValue, saidTo(said, setting.id, layers)) },
+      ]),
+    );
+  };
+}
+
+/** A few settings of many devices, by name. */
+export async function settingsOfMany(
+  tx: Tx,
+  devices: readonly Stored<'device'>[],
+  names: readonly string[],
+): Promise<FewSettings> {
+  const places = await placesOf(tx, devices);
+  const settings = new Map((await find(tx, 'setting', { name: names })).map((setting) => [setting.name, setting]));
+  const ids = [...settings.values()].map((setting) => setting.id);
+  const layers = new Map(devices.map((device) => [device.id, layersIn(tx, places, device)]));
+  const said = await saidIn(tx, [...layers.values()].flat(), ids);
+  return {
+    places,
+    value: (device, name) => {
+      const setting = settings.get(name);
+      const values = saidTo(said, setting?.id ?? 0, layers.get(device.id) ?? []);
+      return effective((setting?.defaultValue ?? null) as SettingValue, values).value;
+    },
+    layerOf: (device, name) => {
+      const held = said.get(settings.get(name)?.id ?? 0);
+      return (layers.get(device.id) ?? []).map(layerWord).findLast((layer) => held?.has(layer)) ?? '';
+    },
+  };
+}
+
+export interface FewSettings {
+  places: Places;
+  value: (device: Stored<'device'>, name: string) => SettingValue;
+  /** The layer that has the last word; empty where it is the default. */
+  layerOf: (device: Stored<'device'>, name: string) => string;
 }
 
 export const typeOfSetting = (setting: Stored<'setting'>): SettingType => setting.valueType as SettingType;

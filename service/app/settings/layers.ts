@@ -1,7 +1,7 @@
 /** Which layers a device has, and what they say. */
 import { type Layer, type LayerKind, type LayerValue, type Mode, type SettingValue } from '@zpine/core/settings/layers';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { byId, find, keysOf } from '../../store/records.ts';
+import { byId, byIds, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export interface LayerRef extends Layer {
@@ -17,43 +17,71 @@ export async function dialectIdOf(tx: Tx, device: Stored<'device'>): Promise<num
   return (await byId(tx, 'model', device.model)).dialect;
 }
 
+/** The records that stand around devices and have a say in their settings. */
+export interface Places {
+  models: Map<number, Stored<'model'>>;
+  dialects: Map<number, Stored<'dialect'>>;
+  sites: Map<number, Stored<'site'>>;
+  racks: Map<number, Stored<'rack'>>;
+  areas: Map<number, Stored<'area'>>;
+  labels: Map<string, Stored<'label'>>;
+}
+
+export const idsOf = (ids: (number | null | undefined)[]): number[] => [
+  ...new Set(ids.filter((id): id is number => id !== null && id !== undefined)),
+];
+
+export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Places> {
+  const all = <F extends 'model' | 'site' | 'rack'>(field: F) => idsOf(devices.map((d) => d[field]));
+  const models = await byIds(tx, 'model', all('model'));
+  const dialects = idsOf([...devices.map((d) => d.dialect), ...[...models.values()].map((m) => m.dialect)]);
+  const words = [...new Set(devices.flatMap((d) => d.labels ?? []))];
+  const racks = await byIds(tx, 'rack', all('rack'));
+  await keysOf(tx, 'duty', idsOf(devices.map((d) => d.duty)));
+  await keysOf(tx, 'room', idsOf([...racks.values()].map((rack) => rack.room)));
+  return {
+    models,
+    racks,
+    dialects: await byIds(tx, 'dialect', dialects),
+    sites: await byIds(tx, 'site', all('site')),
+    areas: new Map((await find(tx, 'area', {})).map((area) => [area.id, area])),
+    labels: new Map((await labelsOf(tx, words)).map((label) => [label.name, label])),
+  };
+}
+
+export const dialectIn = (places: Places, device: Stored<'device'>): number | null =>
+  device.dialect ?? places.models.get(device.model ?? 0)?.dialect ?? null;
+
 /** The layers of a device, weakest first. */
-export async function layersOf(tx: Tx, device: Stored<'device'>): Promise<LayerRef[]> {
-  const site = device.site === null ? undefined : await byId(tx, 'site', device.site);
-  const rack = device.rack === null ? undefined : await byId(tx, 'rack', device.rack);
-  const found: [LayerKind, number | null | undefined][] = [
-    ['dialect', await dialectIdOf(tx, device)],
-    ['model', device.model],
-    ['duty', device.duty],
-    ...(await areasAbove(tx, site?.area ?? null)).map((id): [LayerKind, number] => ['area', id]),
-    ['site', device.site],
-    ['room', rack?.room],
-    ...(await labelsOf(tx, device.labels ?? [])).map(({ id }): [LayerKind, number] => ['label', id]),
-    ['device', device.id],
-  ];
-  const out: LayerRef[] = [{ kind: 'everywhere', key: '', id: 0 }];
-  for (const [kind, id] of found) {
-    const record = recordOf(kind);
-    if (id === null || id === undefined || !record) continue;
-    out.push({ kind, id, key: (await keysOf(tx, record, [id])).get(id) ?? `#${id}` });
+export function layersIn(tx: Tx, places: Places, device: Stored<'device'>): LayerRef[] {
+  const site = places.sites.get(device.site ?? 0);
+  const areas: LayerRef[] = [];
+  for (let id = site?.area ?? null; id !== null && !areas.some((area) => area.id === id);) {
+    const area = places.areas.get(id);
+    areas.unshift({ kind: 'area', id, key: area?.key ?? `#${id}` });
+    id = area?.parent ?? null;
   }
-  return out;
+  const one = (kind: KindName & LayerKind, id: number | null | undefined): LayerRef[] =>
+    id === null || id === undefined ? [] : [{ kind, id, key: tx.keys.get(kind)?.get(id) ?? `#${id}` }];
+  const words = device.labels ?? [];
+  const labels = [...places.labels.values()].filter((label) => words.includes(label.name));
+  return [
+    { kind: 'everywhere', key: '', id: 0 },
+    ...one('dialect', dialectIn(places, device)),
+    ...one('model', device.model),
+    ...one('duty', device.duty),
+    ...areas,
+    ...one('site', device.site),
+    ...one('room', places.racks.get(device.rack ?? 0)?.room),
+    ...labels.map(({ id, key }): LayerRef => ({ kind: 'label', id, key })),
+    { kind: 'device', id: device.id, key: device.key },
+  ];
 }
 
 /** The records of labels, the weakest first: those without a rank, then by rank. */
 export async function labelsOf(tx: Tx, words: string[]): Promise<Stored<'label'>[]> {
   const found = await find(tx, 'label', { name: words }, { order: ['name'] });
   return found.sort((a, b) => (a.rank ?? 0) - (b.rank ?? 0));
-}
-
-/** From the outermost to the one given. */
-async function areasAbove(tx: Tx, area: number | null): Promise<number[]> {
-  const way: number[] = [];
-  for (let id = area; id !== null && !way.includes(id);) {
-    way.unshift(id);
-    id = (await byId(tx, 'area', id)).parent;
-  }
-  return way;
 }
 
 export interface ValueRow {
@@ -73,21 +101,52 @@ export interface ValueRow {
 export const openValue = (tx: Tx, row: Pick<ValueRow, 'value' | 'sealed'>): SettingValue =>
   JSON.parse(row.sealed ? tx.sealer.open(row.value) : row.value) as SettingValue;
 
-/** What the layers say, by setting, weakest first. */
-export async function valuesIn(tx: Tx, layers: LayerRef[]): Promise<Map<number, LayerValue[]>> {
-  const rows = await tx.select<ValueRow>(
-    `SELECT * FROM setting_value WHERE ${layers.map(() => '(layer_kind = ? AND layer_id = ?)').join(' OR ')}`,
-    layers.flatMap((layer) => [layer.kind, layer.id]),
-  );
-  const out = new Map<number, LayerValue[]>();
-  for (const layer of layers) {
+export const layerWord = ({ kind, id }: Pick<LayerRef, 'kind' | 'id'>): string => `${kind} ${id}`;
+
+/** What layers say, read once for all devices that have them: by setting, then by layer. */
+export type Said = Map<number, Map<string, LayerValue>>;
+
+/** So many ids of one statement. */
+const SLICE = 1000;
+/** Of so many layers a few settings are read whole rather than layer by layer. */
+const MANY_LAYERS = 5000;
+
+/** What these layers say; about these settings only, where some are named. */
+export async function saidIn(tx: Tx, layers: Iterable<LayerRef>, settings?: readonly number[]): Promise<Said> {
+  const kinds = new Map<LayerKind, Map<number, string>>();
+  for (const { kind, id, key } of layers) {
+    const ids = kinds.get(kind) ?? new Map<number, string>();
+    kinds.set(kind, ids.set(id, key));
+  }
+  const said: Said = new Map();
+  if (settings?.length === 0) return said;
+  const take = (rows: ValueRow[]): void => {
     for (const row of rows) {
-      if (row.layer_kind !== layer.kind || Number(row.layer_id) !== layer.id) continue;
-      const id = Number(row.setting_id);
-      const list = out.get(id) ?? [];
-      list.push({ layer: { kind: layer.kind, key: layer.key }, mode: row.mode, value: openValue(tx, row) });
-      out.set(id, list);
+      const [kind, id, setting] = [row.layer_kind, Number(row.layer_id), Number(row.setting_id)];
+      const key = kinds.get(kind)?.get(id);
+      if (key === undefined) continue;
+      const held = said.get(setting) ?? new Map<string, LayerValue>();
+      held.set(layerWord({ kind, id }), { layer: { kind, key }, mode: row.mode, value: openValue(tx, row) });
+      said.set(setting, held);
+    }
+  };
+  if (settings && [...kinds.values()].some((ids) => ids.size > MANY_LAYERS)) {
+    take(await tx.select<ValueRow>('SELECT * FROM setting_value WHERE setting_id IN (?)', [settings]));
+    return said;
+  }
+  const only = settings ? 'AND setting_id IN (?)' : '';
+  for (const [kind, keys] of kinds) {
+    const ids = [...keys.keys()];
+    for (let at = 0; at < ids.length; at += SLICE) {
+      const sql = `SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id IN (?) ${only}`;
+      take(await tx.select<ValueRow>(sql, [kind, ids.slice(at, at + SLICE), ...(settings ? [settings] : [])]));
     }
   }
-  return out;
+  return said;
+}
+
+/** What the layers of one device say about a setting, weakest first. */
+export function saidTo(said: Said, setting: number, layers: readonly LayerRef[]): LayerValue[] {
+  const held = said.get(setting);
+  return held ? layers.map((layer) => held.get(layerWord(layer))).filter((one) => one !== undefined) : [];
 }

@@ -1,0 +1,304 @@
+/**
+ * Which devices a change could affect: each kind says what hangs on its records, as handles (a site, a prefix, a port),
+ * and the handles are followed to devices, in the state before the change and in that after it. Rather a device too
+ * many: what does not differ is not told.
+ */
+import { lastOf, parsePrefix, type Prefix } from '@zpine/core/addressing/prefix';
+import { labelTerm } from '@zpine/core/naming/terms';
+import { type Value } from '@zpine/contract/fields';
+import { type KindName } from '@zpine/contract/kinds';
+import { byIds, find } from '../../store/records.ts';
+import { bytesOf } from '../../store/spans.ts';
+import { type Change, type OwnKind, type Tx } from '../../store/tx.ts';
+import { waysFrom } from '../cables/trace.ts';
+import { insertedBy } from '../editions/templates.ts';
+
+/** What devices hang on. */
+type Handle =
+  | 'device'
+  | 'interface'
+  | 'port'
+  | 'address'
+  | 'prefix'
+  | 'vlan'
+  | 'vrf'
+  | 'site'
+  | 'area'
+  | 'room'
+  | 'rack'
+  | 'model'
+  | 'vendor'
+  | 'duty'
+  | 'owner'
+  | 'use'
+  | 'dialect'
+  | 'edition'
+  | 'arrival'
+  | 'ownTemplate';
+
+type Image = Record<string, Value>;
+
+const number = (value: Value | undefined): number | null => (typeof value === 'number' ? value : null);
+
+/** Which handles an image of a record gives; both that before and that after are asked. */
+type Gives = (reach: Reach, image: Image, id: number) => void;
+
+const itself =
+  (handle: Handle): Gives =>
+  (reach, _image, id) =>
+    reach.add(handle, id);
+
+const refs =
+  (...fields: [string, Handle][]): Gives =>
+  (reach, image) => {
+    for (const [field, handle] of fields) reach.add(handle, number(image[field]));
+  };
+
+/** A template is that of a duty, of a model, of a dialect, or of everything. */
+const ofTemplate: Gives = (reach, image, id) => {
+  reach.add('ownTemplate', id);
+  if (image.fragment === true) reach.fragments.add(String(image.name));
+  else if (number(image.duty) !== null) reach.add('duty', number(image.duty));
+  else if (number(image.model) !== null) reach.add('model', number(image.model));
+  else if (number(image.dialect) !== null) reach.add('dialect', number(image.dialect));
+  else reach.all = true;
+};
+
+const layers: Partial<Record<string, Handle>> = {
+  dialect: 'dialect',
+  model: 'model',
+  duty: 'duty',
+  area: 'area',
+  site: 'site',
+  room: 'room',
+  device: 'device',
+};
+
+const ofValue: Gives = (reach, image) => {
+  const { layer, of } = (image.place ?? {}) as { layer?: string; of?: number };
+  if (layer === 'everywhere') reach.all = true;
+  else if (layer === 'label') reach.labelIds.add(Number(of));
+  else if (layer !== undefined && layers[layer]) reach.add(layers[layer], of ?? null);
+};
+
+const gives: Record<KindName | OwnKind, Gives | null> = {
+  area: itself('area'),
+  site: itself('site'),
+  room: itself('room'),
+  rack: itself('rack'),
+  purpose: null,
+  owner: itself('owner'),
+  filler: null,
+  vendor: itself('vendor'),
+  dialect: itself('dialect'),
+  model: itself('model'),
+  duty: itself('duty'),
+  device: itself('device'),
+  box: refs(['device', 'device']),
+  card: refs(['device', 'device']),
+  port: (reach, image, id) => {
+    reach.add('port', id);
+    reach.add('device', number(image.device));
+  },
+  interface: (reach, image, id) => {
+    reach.add('interface', id);
+    reach.add('device', number(image.device));
+  },
+  cable: refs(['from', 'port'], ['to', 'port']),
+  use: itself('use'),
+  vlan: (reach, image, id) => {
+    reach.add('vlan', id);
+    reach.add('site', number(image.site));
+  },
+  vrf: itself('vrf'),
+  prefix: (reach, image, id) => {
+    reach.add('prefix', id);
+    const read = parsePrefix(typeof image.cidr === 'string' ? image.cidr : '');
+    if (read.ok)
+      reach.spans.set(`${String(image.vrf)} ${String(image.cidr)}`, { vrf: Number(image.vrf), ...read.value });
+  },
+  address: (reach, image, id) => {
+    reach.add('address', id);
+    reach.add('interface', number(image.interface));
+  },
+  carrier: refs(['interface', 'interface']),
+  label: (reach, image) => void reach.labels.add(String(image.name)),
+  setting: (reach) => void (reach.all = true),
+  template: ofTemplate,
+  siteplan: null,
+  value: ofValue,
+  edition: itself('edition'),
+  'host-key': null,
+  capture: null,
+};
+
+type Span = Prefix & { vrf: number };
+
+/** Handles whose devices stand in the configurations of others, at the other ends of cables. */
+const seenByNeighbours: readonly Handle[] = ['device', 'interface', 'port', 'address', 'prefix', 'model'];
+
+const SLICE = 1000;
+
+export class Reach {
+  /** Every device there is. */
+  all = false;
+  readonly labels = new Set<string>();
+  readonly labelIds = new Set<number>();
+  readonly fragments = new Set<string>();
+  readonly spans = new Map<string, Span>();
+  /** Devices that did not exist before. */
+  readonly added: number[] = [];
+  private readonly ids = new Map<Handle, Set<number>>();
+
+  add(handle: Handle, id: number | null): void {
+    if (id === null) return;
+    const held = this.ids.get(handle);
+    if (held) held.add(id);
+    else this.ids.set(handle, new Set([id]));
+  }
+
+  take(change: Change): void {
+    if (change.kind === 'device' && change.before === null && change.versionTo === 1) this.added.push(change.id);
+    const give = gives[change.kind];
+    for (const image of [change.before, change.after]) if (image && give) give(this, image, change.id);
+  }
+
+  /** Devices that can have a configuration, as the records stand now. */
+  async devices(tx: Tx): Promise<Set<number>> {
+    await this.followFragments(tx);
+    if (this.all) return new Set(await idsBy(tx, 'SELECT id FROM device WHERE provisioned = 1'));
+    const out = new Set<number>();
+    const shown = new Set<number>();
+    for (const [handle, ids] of this.ids) {
+      const into = seenByNeighbours.includes(handle) ? shown : out;
+      for (const id of await follow(tx, handle, [...ids])) into.add(id);
+    }
+    for (const id of await inSpans(tx, this.blocks())) shown.add(id);
+    for (const id of await neighboursOf(tx, [...shown], [...(this.ids.get('port') ?? [])])) out.add(id);
+    for (const id of shown) out.add(id);
+    for (const id of await this.labelled(tx)) out.add(id);
+    return out;
+  }
+
+  /** From first to last address of each prefix that changes. */
+  blocks(): (Span & { last: bigint })[] {
+    return [...this.spans.values()].map((span) => ({ ...span, last: lastOf(span) }));
+  }
+
+  private async labelled(tx: Tx): Promise<number[]> {
+    const names = new Set(this.labels);
+    for (const label of (await byIds(tx, 'label', [...this.labelIds])).values()) names.add(label.name);
+    if (names.size === 0) return [];
+    return idsBy(
+      tx,
+      "SELECT record_id AS id FROM search_term WHERE kind = 'device' AND field = 'labels' AND term IN (?)",
+      [[...names].map(labelTerm)],
+    );
+  }
+
+  /** A fragment reaches what is reached by the templates that insert it. */
+  private async followFragments(tx: Tx): Promise<void> {
+    if (this.fragments.size === 0) return;
+    const fragments = new Map((await find(tx, 'template', { fragment: 1 })).map((one) => [one.key, one.source]));
+    for (const template of await find(tx, 'template', { fragment: 0 })) {
+      const inserted = Object.keys(insertedBy(template, fragments));
+      if (inserted.some((name) => this.fragments.has(name)))
+        ofTemplate(this, template as unknown as Image, template.id);
+    }
+  }
+}
+
+async function idsBy(tx: Tx, sql: string, values: unknown[] = []): Promise<number[]> {
+  const rows = await tx.select<{ id: number | null }>(sql, values);
+  return rows.flatMap(({ id }) => (id === null ? [] : [Number(id)]));
+}
+
+const column = (sql: string) => async (tx: Tx, ids: number[]) => idsBy(tx, sql, [ids]);
+
+const following: Record<Handle, (tx: Tx, ids: number[]) => Promise<number[]>> = {
+  device: (_tx, ids) => Promise.resolve(ids),
+  interface: column('SELECT device_id AS id FROM interface WHERE id IN (?)'),
+  port: column('SELECT device_id AS id FROM port WHERE id IN (?)'),
+  address: column(
+    'SELECT i.device_id AS id FROM carrier c JOIN interface i ON i.id = c.interface_id WHERE c.address_id IN (?)',
+  ),
+  prefix: column(
+    `SELECT DISTINCT i.device_id AS id FROM address a LEFT JOIN carrier c ON c.address_id = a.id
+     JOIN interface i ON i.id = COALESCE(a.interface_id, c.interface_id) WHERE a.prefix_id IN (?)`,
+  ),
+  vlan: async (tx, ids) => [
+    ...(await idsBy(tx, 'SELECT DISTINCT device_id AS id FROM interface WHERE vlan_id IN (?)', [ids])),
+    ...(await idsBy(
+      tx,
+      'SELECT DISTINCT i.device_id AS id FROM interface_vlan v JOIN interface i ON i.id = v.interface_id WHERE v.vlan_id IN (?)',
+      [ids],
+    )),
+  ],
+  vrf: column('SELECT DISTINCT device_id AS id FROM interface WHERE vrf_id IN (?)'),
+  site: column('SELECT id FROM device WHERE site_id IN (?)'),
+  area: column(
+    `WITH RECURSIVE below AS (SELECT id FROM area WHERE id IN (?) UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id)
+     SELECT d.id FROM below b JOIN site s ON s.area_id = b.id JOIN device d ON d.site_id = s.id`,
+  ),
+  room: column('SELECT d.id FROM rack r JOIN device d ON d.rack_id = r.id WHERE r.room_id IN (?)'),
+  rack: column('SELECT id FROM device WHERE rack_id IN (?)'),
+  model: async (tx, ids) => [
+    ...(await idsBy(tx, 'SELECT id FROM device WHERE model_id IN (?)', [ids])),
+    ...(await idsBy(tx, 'SELECT device_id AS id FROM box WHERE model_id IN (?)', [ids])),
+    ...(await idsBy(tx, 'SELECT device_id AS id FROM card WHERE model_id IN (?)', [ids])),
+  ],
+  vendor: column('SELECT d.id FROM model m JOIN device d ON d.model_id = m.id WHERE m.vendor_id IN (?)'),
+  duty: column('SELECT id FROM device WHERE duty_id IN (?)'),
+  owner: column('SELECT id FROM device WHERE owner_id IN (?)'),
+  use: column('SELECT DISTINCT d.id FROM vlan v JOIN device d ON d.site_id = v.site_id WHERE v.use_id IN (?)'),
+  dialect: async (tx, ids) => [
+    ...(await idsBy(tx, 'SELECT id FROM device WHERE dialect_id IN (?)', [ids])),
+    ...(await idsBy(tx, 'SELECT d.id FROM model m JOIN device d ON d.model_id = m.id WHERE m.dialect_id IN (?)', [
+      ids,
+    ])),
+  ],
+  edition: column('SELECT device_id AS id FROM edition WHERE id IN (?)'),
+  arrival: column('SELECT device_id AS id FROM arrival WHERE id IN (?)'),
+  ownTemplate: column('SELECT id FROM device WHERE template_id IN (?)'),
+};
+
+async function follow(tx: Tx, handle: Handle, ids: number[]): Promise<number[]> {
+  const out: number[] = [];
+  for (let at = 0; at < ids.length; at += SLICE)
+    for (const id of await following[handle](tx, ids.slice(at, at + SLICE))) out.push(id);
+  return out;
+}
+
+/** Devices with addresses in these blocks, whatever prefix they belong to. */
+async function inSpans(tx: Tx, blocks: ReturnType<Reach['blocks']>): Promise<number[]> {
+  const out: number[] = [];
+  for (const { vrf, family, first, last } of blocks) {
+    const found = await idsBy(
+      tx,
+      `SELECT DISTINCT i.device_id AS id FROM address a LEFT JOIN carrier c ON c.address_id = a.id
+       JOIN interface i ON i.id = COALESCE(a.interface_id, c.interface_id)
+       WHERE a.vrf_id = ? AND a.address_family = ? AND a.address BETWEEN ? AND ?`,
+      [vrf, family, bytesOf(family, first), bytesOf(family, last)],
+    );
+    for (const id of found) out.push(id);
+  }
+  return out;
+}
+
+/** Devices at the other ends of the cables of these, through panels; and of these ports, both ways. */
+async function neighboursOf(tx: Tx, devices: number[], named: number[]): Promise<Set<number>> {
+  const out = new Set<number>();
+  const look = async (ports: number[]): Promise<void> => {
+    const ways = [...(await waysFrom(tx, ports)).values()];
+    for (const way of ways) for (const { port } of way.hops) if (port) out.add(port.device);
+  };
+  for (let at = 0; at < devices.length; at += SLICE) {
+    const sql = 'SELECT e.port_id AS id FROM port p JOIN cable_end e ON e.port_id = p.id WHERE p.device_id IN (?)';
+    await look(await idsBy(tx, sql, [devices.slice(at, at + SLICE)]));
+  }
+  for (let at = 0; at < named.length; at += SLICE) {
+    const ports = [...(await byIds(tx, 'port', named.slice(at, at + SLICE))).values()];
+    await look(ports.flatMap((port) => [port.id, ...(port.through === null ? [] : [port.through])]));
+  }
+  return out;
+}
