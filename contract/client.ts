@@ -1,12 +1,12 @@
 /** The typed client, made from the route list: used by the command line, the console and the demo loader. */
-import { type z } from 'zod';
+import { z } from 'zod';
 import { type bulkBody, type BulkReply, type RemovalReply } from './bulkRoutes.ts';
 import { type Problem } from './errors.ts';
 import { heard, IMPACT_STREAM, noImpact, type Impact, type ImpactLine } from './impactShapes.ts';
 import { type Upload } from './importRoutes.ts';
 import { recordPath } from './kind.ts';
 import { kindOf, type ApiRecord, type KindName } from './kinds.ts';
-import { pathNames } from './route.ts';
+import { pathNames, type Route } from './route.ts';
 import { routes, type BodyIn, type QueryIn, type ReplyOf, type VerbRouteId } from './routes.ts';
 
 /** The service refused: `problem` has code, words and places. */
@@ -94,7 +94,7 @@ export class Client {
     let path = `/api/v1${route.path}`;
     for (const name of pathNames(route.path))
       path = path.replace(`{${name}}`, encodeURIComponent(input.params?.[name] ?? ''));
-    const options = { ...input, ...(route.onlyReads ? { onlyReads: true } : {}) };
+    const options = { ...input, onlyReads: route.onlyReads === true || !saves(route, input.body) };
     return this.send(route.method, path, input.query as Query | undefined, input.body, options) as Promise<ReplyOf<R>>;
   }
 
@@ -139,7 +139,8 @@ export class Client {
 
   /** Edits many records at once, or shows what would come of it. */
   editMany(kind: KindName, body: BulkIn, options: WriteOptions = {}): Promise<BulkReply> {
-    return this.send('PATCH', `/api/v1/${kindOf(kind).path}`, {}, body, options) as Promise<BulkReply>;
+    const path = `/api/v1/${kindOf(kind).path}`;
+    return this.send('PATCH', path, {}, body, { ...options, onlyReads: !body.apply }) as Promise<BulkReply>;
   }
 
   clone<K extends KindName>(
@@ -179,8 +180,7 @@ export class Client {
     raw?: object,
   ): Promise<unknown> {
     const search = new URLSearchParams();
-    const saves = method !== 'GET' && !options.onlyReads && (body as { apply?: boolean } | undefined)?.apply !== false;
-    const preview = saves ? this.options.preview : undefined;
+    const preview = method === 'GET' || options.onlyReads ? undefined : this.options.preview;
     if (preview) search.set('preview', 'impact');
     if (preview?.seconds !== undefined) search.set('previewSeconds', String(preview.seconds));
     for (const [name, value] of Object.entries(query)) if (value !== undefined) search.set(name, String(value));
@@ -214,6 +214,12 @@ export class Client {
     if (!response.ok) throw new RefusedError(answer as Problem);
     return answer;
   }
+}
+
+/** Whether a call saves anything: some do only with `apply`, some unless it is false. */
+function saves(route: Route, body: unknown): boolean {
+  const apply = route.body instanceof z.ZodObject ? (route.body.shape.apply as z.ZodType | undefined) : undefined;
+  return apply === undefined || apply.safeParse((body as { apply?: boolean } | undefined)?.apply).data !== false;
 }
 
 /** Reads an impact as it comes, line by line. */

@@ -132,7 +132,6 @@ export const hardwareRoutes = {
   }),
   'sheet.read': route({
     method: 'POST',
-    onlyReads: true,
     path: '/model-sheets',
     role: 'engineer',
     summary: 'Take in model sheets: what would come of them, or all of them in one change set',

@@ -22,8 +22,8 @@ export function ApplyPlan({ plan }: { plan: string }) {
 
 function ApplyDrawer({ plan, onClose }: { plan: string; onClose: () => void }) {
   const [site, setSite] = useState<string | null>(null);
-  const send = (apply: boolean) =>
-    client.call('siteplan.apply', { params: { ref: plan }, body: { site: site ?? '', apply } });
+  const send = (apply: boolean, by = client) =>
+    by.call('siteplan.apply', { params: { ref: plan }, body: { site: site ?? '', apply } });
   return (
     <LookDrawer
       title={`Apply ${plan}`}
@@ -32,8 +32,8 @@ function ApplyDrawer({ plan, onClose }: { plan: string; onClose: () => void }) {
       ready={site !== null}
       look={() => send(false)}
       doing={(seen) => (seen.new === 0 ? undefined : `Add ${seen.new} at ${seen.site.toUpperCase()}`)}
-      act={async () => {
-        const done = await send(true);
+      act={async (by) => {
+        const done = await send(true, by);
         return `${done.new} added at ${done.site.toUpperCase()}`;
       }}
       onClose={onClose}

@@ -38,8 +38,8 @@ export function CarveDrawer({ prefix, length, onClose }: { prefix: string; lengt
       asked={body}
       look={() => client.call('prefix.carve', { params, body })}
       doing={({ items }) => `Add ${items.length === 1 ? items[0]?.cidr : `${items.length} prefixes`}`}
-      act={async () => {
-        const done = await client.call('prefix.carve', { params, body: { ...body, apply: true } });
+      act={async (by) => {
+        const done = await by.call('prefix.carve', { params, body: { ...body, apply: true } });
         return `added ${done.items.map((item) => item.cidr).join(', ')}`;
       }}
       onClose={onClose}

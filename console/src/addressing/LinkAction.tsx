@@ -20,8 +20,8 @@ export function LinkAction({ record }: { record: AnyRecord }) {
 function LinkDrawer({ from, onClose }: { from: string; onClose: () => void }) {
   const [to, setTo] = useState<string | null>(null);
   const [within, setWithin] = useState<string | null>(null);
-  const send = (apply: boolean) =>
-    client.call('address.link', { body: { from, in: within ?? '', ...(to ? { to } : {}), apply } });
+  const send = (apply: boolean, by = client) =>
+    by.call('address.link', { body: { from, in: within ?? '', ...(to ? { to } : {}), apply } });
   return (
     <LookDrawer
       title={`The link at ${from}`}
@@ -29,8 +29,8 @@ function LinkDrawer({ from, onClose }: { from: string; onClose: () => void }) {
       ready={within !== null}
       look={() => send(false)}
       doing={(seen) => `Address both ends out of ${seen.prefix}`}
-      act={async () => {
-        const { ends } = await send(true);
+      act={async (by) => {
+        const { ends } = await send(true, by);
         return ends.map((end) => `${end.interface} has ${end.address}`).join(', ');
       }}
       onClose={onClose}

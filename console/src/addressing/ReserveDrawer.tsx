@@ -9,14 +9,14 @@ export function ReserveDrawer({ prefix, onClose }: { prefix: string; onClose: ()
   const [inARow, setInARow] = useState(false);
   const [description, setDescription] = useState('');
   const body = { prefix, count, inARow, ...(description ? { description } : {}) };
-  const send = (apply: boolean) => client.call('address.reserve', { body: { ...body, apply } });
+  const send = (apply: boolean, by = client) => by.call('address.reserve', { body: { ...body, apply } });
   return (
     <LookDrawer
       title={`Reserve in ${prefix}`}
       asked={body}
       look={() => send(false)}
       doing={({ items }) => `Reserve ${items.length} address${items.length === 1 ? '' : 'es'}`}
-      act={async () => `reserved ${(await send(true)).items.length}`}
+      act={async (by) => `reserved ${(await send(true, by)).items.length}`}
       onClose={onClose}
       show={({ items }) => (
         <div className="mono" style={{ marginTop: 14, columns: 2 }}>

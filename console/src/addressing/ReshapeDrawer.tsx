@@ -34,10 +34,10 @@ export function ReshapeDrawer({ verb, prefix, parent, length, onClose }: Props) 
     queryFn: () => client.call('prefix.level', { query: { ...(parent ? { parent } : vrfOf(prefix)), limit: 500 } }),
     enabled: verb === 'merge',
   });
-  const send = (apply: boolean): Promise<ReplyOf<'prefix.split'>> =>
+  const send = (apply: boolean, by = client): Promise<ReplyOf<'prefix.split'>> =>
     verb === 'merge'
-      ? client.call('prefix.merge', { body: { prefixes: [prefix, ...others], apply } })
-      : client.call(`prefix.${verb}`, { params: { ref: prefix }, body: { length: size, apply } });
+      ? by.call('prefix.merge', { body: { prefixes: [prefix, ...others], apply } })
+      : by.call(`prefix.${verb}`, { params: { ref: prefix }, body: { length: size, apply } });
   return (
     <LookDrawer
       title={`${titles[verb]} ${prefix}`}
@@ -45,8 +45,8 @@ export function ReshapeDrawer({ verb, prefix, parent, length, onClose }: Props) 
       ready={verb !== 'merge' || others.length > 0}
       look={() => send(false)}
       doing={({ added }) => `${titles[verb]} into ${added.length === 1 ? added[0] : `${added.length} prefixes`}`}
-      act={async () => {
-        const done = await send(true);
+      act={async (by) => {
+        const done = await send(true, by);
         void navigate(pathOf('prefix', done.added[0] ?? parent ?? prefix), { replace: true });
         return `${done.removed.join(', ')} → ${done.added.slice(0, 4).join(', ')}${done.added.length > 4 ? ' …' : ''}`;
       }}

@@ -2,6 +2,7 @@ import { Button, Progress } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { type Upload } from '@zpine/contract/importRoutes';
 import { client, problemOf, queries } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { sizeText } from './files.ts';
 import { Outcome } from './Outcome.tsx';
@@ -87,6 +88,9 @@ export function LargeImport({ id, onClose }: { id: number; onClose: () => void }
           {upload.failure && <div className="refused">{upload.failure}</div>}
         </div>
       </div>
+      {upload.state === 'read' && changes > 0 && (
+        <Impact write={(by) => by.call('import.apply', { params })} asked={upload.id} />
+      )}
       {outcome && <Outcome outcome={outcome} saved={upload.state === 'saved'} />}
     </section>
   );

@@ -1,9 +1,11 @@
 import { Button, Input, InputNumber } from 'antd';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { useNavigate } from 'react-router';
+import { type Client } from '@zpine/contract/client';
 import { type ImportOutcome } from '@zpine/contract/importRoutes';
 import { type KindName } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { LabelsInput } from '../records/Labels.tsx';
 import { RefInput } from '../records/RefInput.tsx';
@@ -15,7 +17,7 @@ type Options = Record<string, string | number | undefined>;
 
 interface ListProps {
   /** Sends what was pasted, with what is said once for all. */
-  send: (text: string, options: Options, apply: boolean) => Promise<ImportOutcome>;
+  send: (by: Client, text: string, options: Options, apply: boolean) => Promise<ImportOutcome>;
   placeholder: string;
   to: string;
   fields: (options: Options, set: (name: string, value: string | number | null) => void) => ReactNode;
@@ -34,7 +36,7 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
     if (text.trim() === '') return setOutcome(undefined);
     const timer = setTimeout(() => {
       const turn = (asked.current += 1);
-      send(text, options, false)
+      send(client, text, options, false)
         .then((seen) => {
           // An answer that was overtaken is of no interest any more.
           if (turn !== asked.current) return;
@@ -54,7 +56,7 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
   const ready = outcome !== undefined && outcome.faults.length === 0 && changes > 0;
   const save = () =>
     void attempt(async () => {
-      const done = await send(text, options, true);
+      const done = await send(client, text, options, true);
       setOutcome(done);
       if (!done.applied) throw new Error('something changed meanwhile: look at the faults');
       void navigate(to);
@@ -86,6 +88,7 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
               {refused}
             </div>
           )}
+          {ready && <Impact write={(by) => send(by, text, options, true)} asked={[text, options]} />}
           {outcome && <Outcome outcome={outcome} />}
         </div>
         <section className="panel" aria-label="For all of them">
@@ -156,10 +159,10 @@ const words = (options: Options): string[] =>
     .split(',')
     .filter(Boolean);
 
-const sendScans = (text: string, options: Options, apply: boolean) =>
-  client.call('import.scan', { body: { text, ...(options as object), apply } });
-const sendHosts = (text: string, options: Options, apply: boolean) =>
-  client.call('import.paste', { body: { text, ...(options as object), apply } });
+const sendScans = (by: Client, text: string, options: Options, apply: boolean) =>
+  by.call('import.scan', { body: { text, ...(options as object), apply } });
+const sendHosts = (by: Client, text: string, options: Options, apply: boolean) =>
+  by.call('import.paste', { body: { text, ...(options as object), apply } });
 
 /** Scans of a barcode reader: boxes in stock, or fitted to devices that wait for one. */
 export function Scans() {

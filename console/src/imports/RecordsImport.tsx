@@ -4,6 +4,7 @@ import { useNavigate, useSearchParams } from 'react-router';
 import { importKinds, isImportKind, type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
 import { kindOf } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { inSentence } from '../look/words.ts';
 import { listPath } from '../records/paths.ts';
@@ -57,9 +58,10 @@ export function RecordsImport() {
       setBusy(false);
     }
   };
+  const send = (by = client) => by.call('import.run', { body: { ...bodyOf(text, files, columns, kind), apply: true } });
   const save = () =>
     void attempt(async () => {
-      const done = await client.call('import.run', { body: { ...bodyOf(text, files, columns, kind), apply: true } });
+      const done = await send();
       setOutcome(done);
       if (!done.applied) throw new Error('something changed meanwhile: look at the faults');
       void navigate(kind && kind !== 'value' ? listPath(kind) : '/history');
@@ -178,6 +180,7 @@ export function RecordsImport() {
               onMap={(next) => (setColumns(next), void look(text, files, next))}
             />
           )}
+          {ready && <Impact write={send} asked={[text, files, columns, kind]} />}
           <Outcome outcome={outcome} />
         </>
       )}

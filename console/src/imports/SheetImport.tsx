@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import { type SheetFault } from '@zpine/contract/hardwareRoutes';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, problemOf } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { pathOf } from '../records/paths.ts';
 import { textOf } from './files.ts';
@@ -45,9 +46,10 @@ export function Sheets() {
     const files = [...event.dataTransfer.files];
     await look(await Promise.all(files.map(async (file) => ({ name: file.name, text: await textOf(file) }))));
   };
+  const send = (by = client) => by.call('sheet.read', { body: { sheets, apply: true } });
   const save = () =>
     void attempt(async () => {
-      const done = await client.call('sheet.read', { body: { sheets, apply: true } });
+      const done = await send();
       setSeen(done);
       if (!done.applied) throw new Error('something changed meanwhile: look at the faults');
       return `${done.counts.add} added, ${done.counts.edit} edited`;
@@ -85,6 +87,7 @@ export function Sheets() {
         )}
       </div>
       {refused && <div className="refused">{refused}</div>}
+      {ready && <Impact write={send} asked={sheets} />}
       {seen && (seen.faults.length > 0 ? <Faults faults={seen.faults} /> : <Models seen={seen} />)}
     </>
   );

@@ -1,6 +1,8 @@
 import { Button, Drawer } from 'antd';
 import { useEffect, useState, type ReactNode } from 'react';
-import { problemOf } from '../api.ts';
+import { type Client } from '@zpine/contract/client';
+import { client, problemOf } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from './attempt.tsx';
 
 interface Props<Seen> {
@@ -16,8 +18,8 @@ interface Props<Seen> {
   onRefused?: (error: unknown) => string | undefined;
   /** What the button says; nothing where there is nothing to do. */
   doing: (seen: Seen) => string | undefined;
-  /** Does it, and says what was done. */
-  act: () => Promise<string>;
+  /** Does it, and says what was done; by a client that saves nothing, it tells what it would do elsewhere. */
+  act: (client: Client) => Promise<string>;
   onClose: () => void;
   show: (seen: Seen) => ReactNode;
   children?: ReactNode;
@@ -49,7 +51,7 @@ export function LookDrawer<Seen>(props: Props<Seen>) {
     }
   };
   const go = async () => {
-    if (await attempt(act)) onClose();
+    if (await attempt(() => act(client))) onClose();
   };
   const words = seen === undefined ? undefined : doing(seen);
   return (
@@ -90,6 +92,7 @@ export function LookDrawer<Seen>(props: Props<Seen>) {
         </div>
       )}
       {seen !== undefined && show(seen)}
+      {words && <Impact write={act} asked={asked} />}
     </Drawer>
   );
 }

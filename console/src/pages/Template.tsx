@@ -8,6 +8,7 @@ import { useSearchParams } from 'react-router';
 import { type ShownTemplateFault } from '@zpine/contract/onboardingShapes';
 import { client, keys, problemOf, type AnyRecord } from '../api.ts';
 import { ConfigText } from '../devices/ConfigText.tsx';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { Page } from '../look/Page.tsx';
 import { RecordActions } from '../records/RecordActions.tsx';
@@ -75,9 +76,10 @@ function Editor({ record }: { record: AnyRecord }) {
     view.dispatch({ selection: { anchor: from }, effects: EditorView.scrollIntoView(from, { y: 'center' }) });
     view.focus();
   };
+  const send = (by = client) => by.edit('template', `#${record.id}`, { source }, { version: record.version });
   const save = () =>
     void attempt(async () => {
-      const saved = await client.edit('template', `#${record.id}`, { source }, { version: record.version });
+      const saved = await send();
       return `${saved.key} is saved as version ${saved.version}`;
     });
   const matches = [record.dialect, record.model, record.duty].filter(Boolean).map(String);
@@ -161,6 +163,7 @@ function Editor({ record }: { record: AnyRecord }) {
               {device !== null && tried.data?.files?.map((file) => <ConfigText key={file.name} file={file} />)}
             </>
           )}
+          {may && dirty && <Impact write={send} asked={source} />}
           <RecordHistory kind="template" id={record.id} />
         </div>
       </div>

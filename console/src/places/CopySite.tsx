@@ -49,8 +49,8 @@ function CopyDrawer({ site, onClose }: { site: AnyRecord; onClose: () => void })
       look={() => client.call('site.copy', { params, body })}
       onRefused={refused}
       doing={(seen) => `Make ${seen.site.toUpperCase()}`}
-      act={async () => {
-        const made = await client.call('site.copy', { params, body: { ...body, apply: true } });
+      act={async (by) => {
+        const made = await by.call('site.copy', { params, body: { ...body, apply: true } });
         void navigate(pathOf('site', made.site));
         return `${made.site} is like ${site.key}`;
       }}

@@ -24,8 +24,8 @@ export function FillRacks({ racks, onClose, onDone }: Props) {
       asked={body}
       look={() => client.call('rack.fill', { body })}
       doing={({ items }) => `Add ${items.length} devices`}
-      act={async () => {
-        const done = await client.call('rack.fill', { body: { ...body, apply: true } });
+      act={async (by) => {
+        const done = await by.call('rack.fill', { body: { ...body, apply: true } });
         onDone();
         return `added ${done.items.length} devices`;
       }}

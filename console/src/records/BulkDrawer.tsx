@@ -5,6 +5,7 @@ import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { inSentence } from '../look/words.ts';
 import { FieldInput } from './FieldInput.tsx';
@@ -66,9 +67,11 @@ export function BulkDrawer({ kind, which, count, onClose, onDone }: Props) {
       setBusy(false);
     }
   };
+  const send = (by = client) =>
+    by.editMany(kind, { ...body, expect: seen?.count, apply: true }, reason ? { reason } : {});
   const save = () =>
     void attempt(async () => {
-      const done = await client.editMany(kind, { ...body, expect: seen?.count, apply: true }, reason ? { reason } : {});
+      const done = await send();
       if (!done.applied) {
         setSeen(done);
         throw new Error('something changed meanwhile: look at the faults');
@@ -167,6 +170,7 @@ export function BulkDrawer({ kind, which, count, onClose, onDone }: Props) {
         </div>
       )}
       {seen && <Seen seen={seen} />}
+      {ready && <Impact write={send} asked={body} />}
     </Drawer>
   );
 }

@@ -3,6 +3,7 @@ import { Link } from 'react-router';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, problemOf } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { useMay } from '../session.tsx';
@@ -65,6 +66,7 @@ function Undo({ set }: { set: Set }) {
           <div style={{ whiteSpace: 'pre-line' }}>
             {lines.join('\n')}
             {count > lines.length && `\nand ${count - lines.length} more`}
+            <Impact write={(by) => by.call('history.undo', { params, body: {} })} asked={set.id} />
           </div>
         ),
         okText: 'Take back',

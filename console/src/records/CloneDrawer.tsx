@@ -7,6 +7,7 @@ import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf, queries, type AnyRecord } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { inSentence } from '../look/words.ts';
 import { listPath, pathOf } from './paths.ts';
 
@@ -33,10 +34,11 @@ export function CloneDrawer({ kind, record, onClose }: Props) {
   const own = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
   const columns = [...own, ...chosen].map((name) => all.find((one) => one.name === name) ?? { name, title: name });
   const { records, wrong } = rowsOf(k, columns, text);
+  const send = (by = client) => by.clone(kind, `#${record.id}`, records);
   const save = async () => {
     setBusy(true);
     try {
-      const made = await client.clone(kind, `#${record.id}`, records);
+      const made = await send();
       void queries.invalidateQueries();
       onClose();
       const [only] = made;
@@ -110,6 +112,7 @@ export function CloneDrawer({ kind, record, onClose }: Props) {
           {[...wrong, ...refused].join('\n')}
         </div>
       )}
+      {records.length > 0 && wrong.length === 0 && <Impact write={send} asked={records} />}
       {records.length > 0 && (
         <table className="copies">
           <thead>

@@ -1,13 +1,14 @@
 import { App, Button, Drawer, Form, Input, type FormInstance } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useId, useState } from 'react';
-import { RefusedError } from '@zpine/contract/client';
+import { type Client, RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { notOfForm } from '@zpine/contract/kinds/interfaces';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Conflict } from './Conflict.tsx';
 import { FieldInput } from './FieldInput.tsx';
@@ -54,7 +55,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
     setProblem(undefined);
     form.setFields(inForm(k).map(([name]) => ({ name, errors: [] })));
     try {
-      const saved = (await send(k, kind, base, form.getFieldsValue(), reason)) as unknown as AnyRecord;
+      const saved = (await send(client, k, kind, base, form.getFieldsValue(), reason)) as unknown as AnyRecord;
       void queries.invalidateQueries({ queryKey: ['records', kind] });
       void queries.invalidateQueries({ queryKey: ['worked'] });
       void message.success(`${base ? 'Saved' : 'Added'} ${saved.key}`);
@@ -162,8 +163,15 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
         <Input id={`${formId}-reason`} value={reason} onChange={(e) => setReason(e.target.value)} />
         <button type="submit" hidden aria-hidden tabIndex={-1} />
       </Form>
+      <Elsewhere form={form} write={(c) => send(c, k, kind, base, form.getFieldsValue(), '')} />
     </Drawer>
   );
+}
+
+/** Out of date with every field that is changed. */
+function Elsewhere({ form, write }: { form: FormInstance<Values>; write: (client: Client) => Promise<unknown> }) {
+  const values = Form.useWatch([], form) as Values | undefined;
+  return <Impact write={write} asked={values} />;
 }
 
 /** The site of a device: its VLANs are those that its interfaces may have. */
@@ -206,6 +214,7 @@ const isOwn = (k: KindDescription, name: string, unique: boolean | undefined): b
 
 /** Sends what differs from the record it began with; an added record sends what has a value. */
 function send(
+  client: Client,
   k: KindDescription,
   kind: KindName,
   base: AnyRecord | undefined,

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf, type AnyRecord } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { inSentence } from '../look/words.ts';
 import { pathOf } from './paths.ts';
 
@@ -68,6 +69,9 @@ export function Removal({ kind, record, onClose, onRemove }: Props) {
           These stay, but are changed by it:
           <Named list={seen?.changes ?? []} onLeave={onClose} />
         </>
+      )}
+      {!blocked && seen && (
+        <Impact write={(by) => by.remove(kind, `#${record.id}`, { version: record.version })} asked={record} />
       )}
       {!blocked && seen && <p className="second">The history keeps it, and it can be brought back from there.</p>}
     </Modal>

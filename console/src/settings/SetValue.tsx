@@ -10,6 +10,7 @@ import {
 } from '@zpine/core/settings/layers';
 import { type KindName } from '@zpine/contract/kinds';
 import { client } from '../api.ts';
+import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { RefInput } from '../records/RefInput.tsx';
 
@@ -36,12 +37,15 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
   const [mode, setMode] = useState<Mode>('set');
   const [text, setText] = useState('');
   const several = valueType === 'map' || valueType.startsWith('list-');
+  const ready = text !== '' && (layer === 'everywhere' || of !== null);
+  const send = (by = client) => {
+    const value = valueFromText(valueType as SettingType, mode, text) as never;
+    const place = { layer, ...(layer === 'everywhere' || of === null ? {} : { of }) };
+    return by.call('value.put', { body: { setting, ...place, mode, value } });
+  };
   const save = () =>
     void attempt(async () => {
-      const value = valueFromText(valueType as SettingType, mode, text) as never;
-      await client.call('value.put', {
-        body: { setting, layer, ...(layer === 'everywhere' || of === null ? {} : { of }), mode, value },
-      });
+      await send();
       return `${setting} is set on ${layer}${of && layer !== 'everywhere' ? ` ${of}` : ''}`;
     }).then((done) => done && onClose());
   return (
@@ -49,7 +53,7 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
       open
       title={`Set ${setting}`}
       okText="Set"
-      okButtonProps={{ disabled: text === '' || (layer !== 'everywhere' && of === null) }}
+      okButtonProps={{ disabled: !ready }}
       onCancel={onClose}
       onOk={save}
     >
@@ -108,6 +112,7 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
         {hints[valueType] && <p className="hint">{hints[valueType]}</p>}
         {secret && <p className="hint">It is sealed, and shown to nobody afterwards.</p>}
       </div>
+      {ready && <Impact write={send} asked={[layer, of, mode, text]} />}
     </Modal>
   );
 }
