@@ -23,6 +23,8 @@ export interface MariadbOptions {
   databases: string[];
   /** Faster and not durable: for tests alone. */
   throwaway?: boolean;
+  /** For pages of the database: a large estate wants more than the 128 MiB that are usual. */
+  memoryMiB?: number;
 }
 
 export async function freePort(): Promise<number> {
@@ -36,7 +38,7 @@ export async function freePort(): Promise<number> {
   });
 }
 
-export async function startMariadb({ folder, databases, throwaway }: MariadbOptions): Promise<Mariadb> {
+export async function startMariadb({ folder, databases, throwaway, memoryMiB }: MariadbOptions): Promise<Mariadb> {
   const root = resolve(folder);
   mkdirSync(root, { recursive: true });
   const data = join(root, 'data');
@@ -86,6 +88,9 @@ export async function startMariadb({ folder, databases, throwaway }: MariadbOpti
     ...(throwaway
       ? ['--innodb-flush-log-at-trx-commit=2', '--innodb-doublewrite=OFF', '--innodb-log-file-size=16M']
       : []),
+    ...(memoryMiB === undefined
+      ? []
+      : [`--innodb-buffer-pool-size=${memoryMiB}M`, `--innodb-log-file-size=${Math.max(96, memoryMiB / 4)}M`]),
   ];
   // The kernel ends the server when its parent is gone, however that went.
   const child = spawn('setpriv', ['--pdeathsig', 'TERM', 'mariadbd', ...args], {
