@@ -83,4 +83,8 @@ export interface Row {
   ratio: number;
   /** The least ratio that is aimed for. */
   aim: number;
+  /** Where the ratio alone does not tell whether the aim is met. */
+  met?: boolean;
 }
+
+export const isMet = (row: Row): boolean => row.met ?? row.ratio >= row.aim;

@@ -19,7 +19,7 @@ export const arrows: Record<string, string[]> = {
   lab: ['core'],
   demo: ['contract', 'core'],
   ops: ['demo', 'lab', 'service', 'service/store', 'contract', 'core'],
-  test: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'service/http', 'contract', 'core'],
+  test: ['bench', 'ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'service/http', 'contract', 'core'],
   bench: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'contract', 'core'],
 };
 

@@ -12,6 +12,9 @@ const NAME = 'zpine_estate';
 /** A database with all its indexes in memory; what a server for such an estate should be given. */
 const MEMORY_MIB = 4096;
 
+/** Configurations name the address at which devices report. */
+const bootEnv = { ZPINE_BOOT_ADDRESS: '10.255.0.10', ZPINE_DIAL_MAP: 'default 10.255.0.0/16 127.60.0.0/16 10000' };
+
 export interface Estate {
   env: Record<string, string>;
   store: Store;
@@ -32,7 +35,7 @@ export async function openEstate(
   const whole = existsSync(mark);
   const memoryMiB = devices > 20_000 ? MEMORY_MIB : 512;
   const database = await startMariadb({ folder, databases: [NAME], memoryMiB, throwaway: !whole });
-  const env = { ...databaseEnv(database, NAME), ZPINE_KEY_FILE: `${folder}/key` };
+  const env = { ...databaseEnv(database, NAME), ZPINE_KEY_FILE: `${folder}/key`, ...bootEnv };
   const store = openStore(readConfig(env));
   const close = async () => {
     await store.sequelize.close();

@@ -10,7 +10,7 @@ import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
 import { Stage } from '../look/Stage.tsx';
 import { pathOf } from '../records/paths.ts';
-import { RecordDrawer } from '../records/RecordDrawer.tsx';
+import { LazyRecordDrawer } from '../records/LazyRecordDrawer.tsx';
 import { useMay } from '../session.tsx';
 
 type Item = ReplyOf<'today'>['items'][number];
@@ -121,7 +121,7 @@ export function Today() {
         </>
       )}
       {adding && (
-        <RecordDrawer
+        <LazyRecordDrawer
           kind="device"
           onClose={() => setAdding(false)}
           onSaved={(device) => void navigate(pathOf('device', device.key))}

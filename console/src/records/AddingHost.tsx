@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from 'react';
 import { AddingContext, type Adding } from './adding.ts';
-import { RecordDrawer } from './RecordDrawer.tsx';
+import { LazyRecordDrawer } from './LazyRecordDrawer.tsx';
 
 /** Holds the forms of records that are made in place, one over the other. */
 export function AddingHost({ children }: { children: ReactNode }) {
@@ -10,7 +10,13 @@ export function AddingHost({ children }: { children: ReactNode }) {
     <AddingContext value={(adding) => setOpen((before) => [...before, adding])}>
       {children}
       {open.map((one, i) => (
-        <RecordDrawer key={i} kind={one.kind} preset={one.preset} onSaved={one.onSaved} onClose={() => close(one)} />
+        <LazyRecordDrawer
+          key={i}
+          kind={one.kind}
+          preset={one.preset}
+          onSaved={one.onSaved}
+          onClose={() => close(one)}
+        />
       ))}
     </AddingContext>
   );

@@ -1,4 +1,4 @@
-import { Button, Select, Table, type TableColumnType } from 'antd';
+import { Button, Table, type TableColumnType } from 'antd';
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
@@ -8,15 +8,16 @@ import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys, problemOf, type AnyRecord } from '../api.ts';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Page } from '../look/Page.tsx';
+import { ToTheEnd } from '../look/ToTheEnd.tsx';
 import { useMay } from '../session.tsx';
 import { placeOf } from '../shell/navigation.ts';
 import { FillRacks } from '../racks/FillRacks.tsx';
 import { BulkDrawer } from './BulkDrawer.tsx';
 import { Cell } from './Cell.tsx';
+import { FilterInput } from './FilterInput.tsx';
 import { GroupTabs } from './GroupTabs.tsx';
 import { pathOf } from './paths.ts';
 import { RecordDrawer } from './RecordDrawer.tsx';
-import { RefInput } from './RefInput.tsx';
 import { Views } from './Views.tsx';
 import { WhereInput } from './WhereInput.tsx';
 
@@ -28,7 +29,8 @@ export default function RecordList({ kind }: { kind: KindName }) {
   const [count, setCount] = useState<number>();
   const may = useMay('engineer');
   const place = placeOf(kind);
-  const words = count === undefined ? '' : `${count} ${inSentence(count === 1 ? k.title : k.titles)}. `;
+  const words =
+    count === undefined ? '' : `${count.toLocaleString('en')} ${inSentence(count === 1 ? k.title : k.titles)}. `;
   return (
     <Page
       title={place?.kinds[0] === kind ? place.title : k.titles}
@@ -116,7 +118,11 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   const list = useInfiniteQuery({
     queryKey: keys.list(kind, filters),
     queryFn: ({ pageParam }) =>
-      client.list(kind, { ...filters, limit: 60, count: 'true', ...(pageParam ? { after: pageParam } : {}) }),
+      // Counted once: the pages behind the first one are larger, so that fewer are asked for anew when something changes.
+      client.list(kind, {
+        ...filters,
+        ...(pageParam ? { limit: 240, after: pageParam } : { limit: 60, count: 'true' }),
+      }),
     initialPageParam: '',
     getNextPageParam: (page) => page.next ?? undefined,
     placeholderData: keepPreviousData,
@@ -128,6 +134,8 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   }, [count, onCount]);
   const may = useMay('engineer');
   const [ticked, setTicked] = useState<string[]>([]);
+  const tickedSet = new Set(ticked);
+  const [most, setMost] = useState(MOST_ROWS);
   const [filling, setFilling] = useState(false);
   const [bulk, setBulk] = useState<{ refs: string[] } | { where: string }>();
   const narrowed = Object.keys(filters).some((name) => name !== 'sort');
@@ -208,7 +216,9 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         {may && ticked.length === 0 && params.has('where') && !half && (count ?? 0) > 0 && (
           <Button onClick={() => setBulk({ where: params.get('where') ?? '' })}>Edit all {count}</Button>
         )}
-        <span className="count">{count === undefined ? '' : `${count} ${narrowed ? 'match' : 'in all'}`}</span>
+        <span className="count">
+          {count === undefined ? '' : `${count.toLocaleString('en')} ${narrowed ? 'match' : 'in all'}`}
+        </span>
       </div>
       {half && (
         <pre className="refused mono" role="alert">
@@ -223,7 +233,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         {...(may
           ? {
               rowSelection: {
-                selectedRowKeys: items.filter((item) => ticked.includes(`#${item.id}`)).map((item) => item.id),
+                selectedRowKeys: items.filter((item) => tickedSet.has(`#${item.id}`)).map((item) => item.id),
                 onChange: (ids) => setTicked(ids.map((id) => `#${String(id)}`)),
                 columnWidth: 36,
               },
@@ -239,8 +249,16 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         }}
         locale={{ emptyText: half ? ' ' : 'Nothing matches these filters' }}
       />
-      {list.hasNextPage && (
-        <More
+      {list.hasNextPage && items.length >= most && (
+        <div className="more">
+          The first {items.length.toLocaleString('en')} of {(count ?? 0).toLocaleString('en')}; narrow them above, or{' '}
+          <Button size="small" onClick={() => setMost(items.length + MOST_ROWS)}>
+            show more
+          </Button>
+        </div>
+      )}
+      {list.hasNextPage && items.length < most && (
+        <ToTheEnd
           onSeen={() => void list.fetchNextPage()}
           busy={list.isFetchingNextPage}
           left={(count ?? 0) - items.length}
@@ -272,6 +290,9 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   );
 }
 
+/** Beyond so many rows nobody reads on, and the page would grow slow. */
+const MOST_ROWS = 1500;
+
 function columnsOf(k: KindDescription, kind: KindName): TableColumnType<AnyRecord>[] {
   return k.list.map((name) => {
     const field = k.fields[name];
@@ -282,6 +303,8 @@ function columnsOf(k: KindDescription, kind: KindName): TableColumnType<AnyRecor
       ...(sortable ? { sorter: true } : {}),
       ...(field?.type === 'int' ? { className: 'num' } : {}),
       ellipsis: field?.type === 'note',
+      // A page more must not draw all rows anew.
+      shouldCellUpdate: (record: AnyRecord, before: AnyRecord) => record !== before,
       render: (_: unknown, record: AnyRecord) =>
         name === 'key' ? (
           <Link className="mono" to={pathOf(kind, record.key)} onClick={(event) => event.stopPropagation()}>
@@ -292,59 +315,6 @@ function columnsOf(k: KindDescription, kind: KindName): TableColumnType<AnyRecor
         ),
     };
   });
-}
-
-function FilterInput({
-  name,
-  field,
-  value,
-  onChange,
-}: {
-  name: string;
-  field: Field;
-  value: string | null;
-  onChange: (value: string | null) => void;
-}) {
-  const words = `any ${inSentence(field.title)}`;
-  if (field.type === 'ref') {
-    return (
-      <div style={{ minWidth: 150 }}>
-        <RefInput kind={field.to as KindName} value={value} onChange={onChange} placeholder={words} allowAdd={false} />
-      </div>
-    );
-  }
-  const choices = field.type === 'bool' ? ['yes', 'no'] : [...(field.choices ?? [])];
-  return (
-    <Select
-      aria-label={name}
-      allowClear
-      style={{ minWidth: 130 }}
-      placeholder={words}
-      value={value}
-      options={choices.map((choice) => ({ value: choice, label: choice }))}
-      onChange={(next: string | undefined) => onChange(next ?? null)}
-    />
-  );
-}
-
-/** Asks for the next page when its place comes into view. */
-function More({ onSeen, busy, left }: { onSeen: () => void; busy: boolean; left: number }) {
-  const place = useRef<HTMLDivElement>(null);
-  const seen = useRef(onSeen);
-  seen.current = onSeen;
-  useEffect(() => {
-    const watch = new IntersectionObserver(
-      (entries) => entries.some((e) => e.isIntersecting) && !busy && seen.current(),
-      { rootMargin: '600px' },
-    );
-    if (place.current) watch.observe(place.current);
-    return () => watch.disconnect();
-  }, [busy]);
-  return (
-    <div className="more" ref={place}>
-      {left > 0 ? `${left} more` : ''}
-    </div>
-  );
 }
 
 /** The rows that changed while somebody looked: they glow once. */
