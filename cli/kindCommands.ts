@@ -4,6 +4,7 @@ import { cellText, recordsToCsv } from '@zpine/contract/csv';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
+import { countText } from '@zpine/contract/route';
 import { clientOf, outputOf } from './context.ts';
 import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series, spread } from './bulk.ts';
 import { viewNamed } from './finding.ts';
@@ -176,7 +177,7 @@ async function list(
   );
   if (page.next !== null)
     err(
-      `${items.length} of ${page.count ?? '?'} ${k.titles.toLowerCase()}; --limit ${Math.min(page.count ?? 500, 500)} shows more`,
+      `${items.length} of ${countText(page.count ?? 0, page.countIs)} ${k.titles.toLowerCase()}; --limit ${Math.min(page.count ?? 500, 500)} shows more`,
     );
 }
 

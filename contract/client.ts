@@ -6,7 +6,7 @@ import { heard, IMPACT_STREAM, noImpact, type Impact, type ImpactLine } from './
 import { type Upload } from './importRoutes.ts';
 import { recordPath } from './kind.ts';
 import { kindOf, type ApiRecord, type KindName } from './kinds.ts';
-import { pathNames, type Route } from './route.ts';
+import { type CountIs, pathNames, type Route } from './route.ts';
 import { routes, type BodyIn, type QueryIn, type ReplyOf, type VerbRouteId } from './routes.ts';
 
 /** The service refused: `problem` has code, words and places. */
@@ -61,6 +61,7 @@ export interface Page<T> {
   items: T[];
   next: string | null;
   count?: number;
+  countIs?: CountIs;
 }
 
 export type BulkIn = z.input<typeof bulkBody>;

@@ -87,9 +87,20 @@ export type StoredOf<K extends KindDescription> = RecordHead & {
   >;
 };
 
-export const columnOf = (name: string): string => snake(name);
+const columnNames = new Map<string, string>();
+/** Asked for every field of every row that is read: worked out once. */
+export function columnOf(name: string): string {
+  let column = columnNames.get(name);
+  if (column === undefined) columnNames.set(name, (column = snake(name)));
+  return column;
+}
 
-export const fieldsOf = (k: KindDescription): [string, Field][] => Object.entries(k.fields);
+const fieldLists = new WeakMap<object, [string, Field][]>();
+export function fieldsOf(k: KindDescription): [string, Field][] {
+  let list = fieldLists.get(k.fields);
+  if (!list) fieldLists.set(k.fields, (list = Object.entries(k.fields)));
+  return list;
+}
 
 export const typeOfField = (k: KindDescription, name: string): Field['type'] | undefined => k.fields[name]?.type;
 

@@ -56,7 +56,7 @@ const external = [
 await build({
   entryPoints: {
     service: 'service/main.ts',
-    importThread: 'service/importThread.ts',
+    jobThread: 'service/jobThread.ts',
     launch: 'ops/launch.ts',
     lab: 'lab/main.ts',
   },

@@ -19,7 +19,7 @@ import { checkSealer } from './store/keyCheck.ts';
 import { sealerFrom } from './store/sealing.ts';
 import { defineModels } from './store/models.ts';
 import { type Store } from './store/tx.ts';
-import { importInThread } from './threads.ts';
+import { jobInThread } from './threads.ts';
 
 export interface Service {
   store: Store;
@@ -70,9 +70,7 @@ export async function startService(
   const closing = new AbortController();
   // Each open event stream listens for the end: many at a time are no leak.
   setMaxListeners(0, closing.signal);
-  const worker = new Worker(store, log, {
-    import: (payload) => importInThread(config, payload, closing.signal),
-  });
+  const worker = new Worker(store, log, (name, payload) => jobInThread(config, name, payload, closing.signal));
   await worker.start();
   const { dialMap } = config;
   const jumps = new Jumps(dialMap);

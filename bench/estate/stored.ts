@@ -5,7 +5,7 @@ import { startMariadb } from '../../ops/mariadb.ts';
 import { readConfig } from '../../service/config.ts';
 import { openStore } from '../../service/service.ts';
 import { migrate } from '../../service/store/migrate.ts';
-import { read, type Store } from '../../service/store/tx.ts';
+import { read, run, type Actor, type Store } from '../../service/store/tx.ts';
 import { fillEstate } from './fill.ts';
 
 const NAME = 'zpine_estate';
@@ -21,6 +21,8 @@ export interface Estate {
   counts: () => Promise<Record<string, number>>;
   close: () => Promise<void>;
 }
+
+const filler: Actor = { name: 'estate', via: 'service' };
 
 const counted = ['site', 'rack', 'device', 'box', 'port', 'interface', 'cable', 'address', 'prefix'] as const;
 
@@ -46,6 +48,8 @@ export async function openEstate(
     if (!whole) {
       const start = Date.now();
       let told = start;
+      // What was filled has its search terms; an update of older data is not to be made up for.
+      await run(store, filler, 'estate', (tx) => tx.execute("DELETE FROM job WHERE name IN ('reindex', 'reslot')"));
       await fillEstate(store, { devices, seed }, (filled) => {
         if (Date.now() - told < 5000) return;
         told = Date.now();
@@ -64,7 +68,7 @@ export async function openEstate(
     return openEstate({ devices, seed }, say);
   }
   const counts = () =>
-    read(store, { name: 'estate', via: 'service' }, async (tx) => {
+    read(store, filler, async (tx) => {
       const out: Record<string, number> = {};
       for (const kind of counted)
         out[kind] = Number((await tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${kind}\``))?.n ?? 0);

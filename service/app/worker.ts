@@ -2,7 +2,7 @@ import { claim, finish, heartbeat, type ClaimedJob, type JobWork } from '../stor
 import { run, type Store } from '../store/tx.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
-import { countDoubts } from './plausibility/counting.ts';
+import { countDoubts, DOUBTS_AGAIN_SECONDS } from './plausibility/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { reindex } from './search/reindex.ts';
 
@@ -11,7 +11,7 @@ interface Log {
   warn: (what: object, text: string) => void;
 }
 
-const works: Record<string, JobWork> = {
+export const works: Record<string, JobWork> = {
   housekeeping,
   reindex,
   reslot,
@@ -19,9 +19,15 @@ const works: Record<string, JobWork> = {
   plausibility: countDoubts,
 };
 
-/** Work that takes long, done beside the rest. */
-export type SlowWork = (payload: unknown) => Promise<void>;
-const MOST_SLOW = 2;
+/** What takes long in a large estate, and when it is due again. Done in threads, beside the rest. */
+const long: Record<string, number | undefined> = {
+  import: undefined,
+  reindex: undefined,
+  reslot: undefined,
+  plausibility: DOUBTS_AGAIN_SECONDS,
+};
+export type InThread = (name: string, payload: unknown) => Promise<void>;
+const MOST_LONG = 2;
 
 const IDLE_MS = 1000;
 const HEARTBEAT_MS = 10_000;
@@ -34,19 +40,19 @@ export class Worker {
   private stopping = false;
   private wake: (() => void) | undefined;
   private loop: Promise<void> | undefined;
-  private readonly slow: Record<string, SlowWork>;
+  private readonly inThread: InThread;
   private readonly running = new Set<Promise<void>>();
 
-  constructor(store: Store, log: Log, slow: Record<string, SlowWork> = {}) {
+  constructor(store: Store, log: Log, inThread: InThread) {
     this.store = store;
     this.log = log;
-    this.slow = slow;
+    this.inThread = inThread;
   }
 
   async start(): Promise<void> {
     await run(this.store, { name: 'service', via: 'service' }, 'start', async (tx) => {
       tx.job({ name: 'housekeeping', payload: {}, delaySeconds: 5, single: 'housekeeping' });
-      tx.job({ name: 'plausibility', payload: {}, delaySeconds: 10, single: 'plausibility' });
+      tx.job({ name: 'plausibility', payload: {}, delaySeconds: 60, single: 'plausibility' });
       tx.job({ name: 'resting', payload: {}, delaySeconds: 1, single: 'resting' });
       return Promise.resolve();
     });
@@ -63,11 +69,11 @@ export class Worker {
   private async go(): Promise<void> {
     while (!this.stopping) {
       const job = await claim(this.store).catch(() => undefined);
-      if (job && job.name in this.slow) {
+      if (job && job.name in long) {
         const work = this.work(job);
         this.running.add(work);
         void work.finally(() => this.running.delete(work));
-        if (this.running.size >= MOST_SLOW) await Promise.race(this.running);
+        if (this.running.size >= MOST_LONG) await Promise.race(this.running);
       } else if (job) await this.work(job);
       else await new Promise<void>((resolve) => void ((this.wake = resolve), setTimeout(resolve, IDLE_MS)));
     }
@@ -76,10 +82,10 @@ export class Worker {
   private async work(job: ClaimedJob): Promise<void> {
     const beat = setInterval(() => void heartbeat(this.store, job).catch(() => undefined), HEARTBEAT_MS);
     try {
-      const slow = this.slow[job.name];
-      const work: JobWork | undefined = slow
-        ? (_store, payload) => slow(payload).then(() => undefined)
-        : works[job.name];
+      const work: JobWork | undefined =
+        job.name in long
+          ? (_store, payload) => this.inThread(job.name, payload).then(() => long[job.name])
+          : works[job.name];
       if (!work) throw new Error(`nothing does jobs of the name ${job.name}`);
       const again = await work(this.store, job.payload);
       await finish(this.store, job, again);

@@ -1,6 +1,7 @@
 import { Button, Select } from 'antd';
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { countText } from '@zpine/contract/route';
 import { Link, useSearchParams } from 'react-router';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
@@ -26,11 +27,11 @@ export default function PrefixTree() {
   const vrfs = useQuery({ queryKey: keys.list('vrf', {}), queryFn: () => client.list('vrf', { limit: 200 }) });
   const all = { vrf, limit: 1, count: 'true' };
   const counted = useQuery({ queryKey: keys.list('prefix', all), queryFn: () => client.list('prefix', all) });
-  const count = counted.data?.count;
+  const { count, countIs } = counted.data ?? {};
   return (
     <Page
       title="Addressing"
-      sentence={`${count?.toLocaleString() ?? '…'} prefixes in VRF ${vrf}, each inside the smallest that covers it.`}
+      sentence={`${count === undefined ? '…' : countText(count, countIs)} prefixes in VRF ${vrf}, each inside the smallest that covers it.`}
       actions={
         <>
           <Link to="/names">

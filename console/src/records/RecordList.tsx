@@ -5,6 +5,7 @@ import { Link, useNavigate, useSearchParams } from 'react-router';
 import { type Field } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { countText } from '@zpine/contract/route';
 import { client, keys, problemOf, type AnyRecord } from '../api.ts';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Page } from '../look/Page.tsx';
@@ -26,11 +27,13 @@ export default function RecordList({ kind }: { kind: KindName }) {
   const k = kindOf(kind);
   const navigate = useNavigate();
   const [adding, setAdding] = useState(false);
-  const [count, setCount] = useState<number>();
+  const [counted, setCounted] = useState<{ count: number; text: string }>();
   const may = useMay('engineer');
   const place = placeOf(kind);
   const words =
-    count === undefined ? '' : `${count.toLocaleString('en')} ${inSentence(count === 1 ? k.title : k.titles)}. `;
+    counted === undefined
+      ? ''
+      : `${counted.text.charAt(0).toUpperCase()}${counted.text.slice(1)} ${inSentence(counted.count === 1 ? k.title : k.titles)}. `;
   return (
     <Page
       title={place?.kinds[0] === kind ? place.title : k.titles}
@@ -49,7 +52,7 @@ export default function RecordList({ kind }: { kind: KindName }) {
       }
     >
       <GroupTabs kind={kind} />
-      <RecordTable kind={kind} onCount={setCount} onAdd={may ? () => setAdding(true) : undefined} />
+      <RecordTable kind={kind} onCount={setCounted} onAdd={may ? () => setAdding(true) : undefined} />
       {adding && <RecordDrawer kind={kind} onClose={() => setAdding(false)} />}
     </Page>
   );
@@ -74,7 +77,7 @@ const filtersOf = (k: KindDescription): [string, Field][] =>
 
 interface TableProps {
   kind: KindName;
-  onCount: (count: number) => void;
+  onCount: (counted: { count: number; text: string }) => void;
   onAdd: (() => void) | undefined;
 }
 
@@ -128,10 +131,11 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
     placeholderData: keepPreviousData,
   });
   const items = (list.data?.pages.flatMap((page) => page.items) ?? []) as unknown as AnyRecord[];
-  const count = list.data?.pages[0]?.count;
+  const { count, countIs } = list.data?.pages[0] ?? {};
+  const countWords = countText(count ?? 0, countIs);
   useEffect(() => {
-    if (count !== undefined) onCount(count);
-  }, [count, onCount]);
+    if (count !== undefined) onCount({ count, text: countWords });
+  }, [count, countWords, onCount]);
   const may = useMay('engineer');
   const [ticked, setTicked] = useState<string[]>([]);
   const tickedSet = new Set(ticked);
@@ -214,11 +218,9 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         )}
         {may && kind === 'rack' && ticked.length > 0 && <Button onClick={() => setFilling(true)}>Fill them …</Button>}
         {may && ticked.length === 0 && params.has('where') && !half && (count ?? 0) > 0 && (
-          <Button onClick={() => setBulk({ where: params.get('where') ?? '' })}>Edit all {count}</Button>
+          <Button onClick={() => setBulk({ where: params.get('where') ?? '' })}>Edit all {countWords}</Button>
         )}
-        <span className="count">
-          {count === undefined ? '' : `${count.toLocaleString('en')} ${narrowed ? 'match' : 'in all'}`}
-        </span>
+        <span className="count">{count === undefined ? '' : `${countWords} ${narrowed ? 'match' : 'in all'}`}</span>
       </div>
       {half && (
         <pre className="refused mono" role="alert">
@@ -251,7 +253,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
       />
       {list.hasNextPage && items.length >= most && (
         <div className="more">
-          The first {items.length.toLocaleString('en')} of {(count ?? 0).toLocaleString('en')}; narrow them above, or{' '}
+          The first {items.length.toLocaleString('en')} of {countWords}; narrow them above, or{' '}
           <Button size="small" onClick={() => setMost(items.length + MOST_ROWS)}>
             show more
           </Button>

@@ -30,6 +30,7 @@ export async function samplesOf(tx: Tx, prefixId: number): Promise<{ day: string
 }
 
 export interface RunsOut {
+  id: number;
   prefix: string;
   free: number;
   /** Taken in a month, at the pace of the last days. */
@@ -42,25 +43,33 @@ export interface RunsOut {
  * Prefixes that will be full within some days if they fill on as they did in the last month. What fills by less than a
  * handful, or was looked at for less than three days, tells nothing. What has no sample of late did not change.
  */
-export async function runningOut(tx: Tx, withinDays: number, prefixId?: number): Promise<RunsOut[]> {
-  const rows = await tx.select<{ natural_key: string; free: string; was: string; days: number; today: string }>(
-    `SELECT p.natural_key, s.free, f.free AS was, DATEDIFF(UTC_DATE(), GREATEST(f.day, UTC_DATE() - INTERVAL ${DAYS} DAY)) AS days,
+export async function runningOut(tx: Tx, withinDays: number, prefixes?: readonly number[]): Promise<RunsOut[]> {
+  if (prefixes?.length === 0) return [];
+  const rows = await tx.select<{
+    id: number;
+    natural_key: string;
+    free: string;
+    was: string;
+    days: number;
+    today: string;
+  }>(
+    `SELECT p.id, p.natural_key, s.free, f.free AS was, DATEDIFF(UTC_DATE(), GREATEST(f.day, UTC_DATE() - INTERVAL ${DAYS} DAY)) AS days,
        DATE_FORMAT(UTC_DATE(), '%Y-%m-%d') AS today
      FROM (SELECT DISTINCT prefix_id FROM fill_sample
-             WHERE ${prefixId === undefined ? `day >= UTC_DATE() - INTERVAL ${DAYS} DAY` : 'prefix_id = ?'}) r
+             WHERE ${prefixes === undefined ? `day >= UTC_DATE() - INTERVAL ${DAYS} DAY` : 'prefix_id IN (?)'}) r
        JOIN space s ON s.prefix_id = r.prefix_id JOIN prefix p ON p.id = s.prefix_id
        JOIN fill_sample f ON f.prefix_id = s.prefix_id AND f.day = COALESCE(
          (SELECT MAX(m.day) FROM fill_sample m WHERE m.prefix_id = s.prefix_id AND m.day <= UTC_DATE() - INTERVAL ${DAYS} DAY),
          (SELECT MIN(m.day) FROM fill_sample m WHERE m.prefix_id = s.prefix_id))
      WHERE s.holds = 'fixed' AND s.free < f.free ORDER BY p.sort_key`,
-    prefixId === undefined ? [] : [prefixId],
+    prefixes === undefined ? [] : [prefixes],
   );
-  return rows.flatMap(({ natural_key: prefix, free, was, days, today }): RunsOut[] => {
+  return rows.flatMap(({ id, natural_key: prefix, free, was, days, today }): RunsOut[] => {
     const taken = Number(BigInt(was) - BigInt(free));
     if (days < 3 || taken < 5) return [];
     const left = Math.floor((Number(free) * Number(days)) / taken);
     if (left > withinDays) return [];
     const day = new Date(Date.parse(today) + left * 86_400_000).toISOString().slice(0, 10);
-    return [{ prefix, free: Number(free), perMonth: Math.round((taken * 30) / Number(days)), day }];
+    return [{ id: Number(id), prefix, free: Number(free), perMonth: Math.round((taken * 30) / Number(days)), day }];
   });
 }

@@ -25,7 +25,7 @@ export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'
   );
   const free = await freeCount(tx, prefix.id);
   const resting = await restingOf(tx, prefix.id, MOST_RESTING);
-  const [ends] = await runningOut(tx, AHEAD_DAYS, prefix.id);
+  const [ends] = await runningOut(tx, AHEAD_DAYS, [prefix.id]);
   return {
     size: String(sizeOf(p)),
     free: String(free),

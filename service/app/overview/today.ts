@@ -4,7 +4,8 @@ import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { type Tx } from '../../store/tx.ts';
-import { runningOut } from '../addressing/samples.ts';
+import { lackingItems } from './lacking.ts';
+import { leadsOf } from './leads.ts';
 import { find } from '../../store/records.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 
@@ -12,17 +13,6 @@ type Today = ReplyOf<'today'>;
 type Item = Today['items'][number];
 
 const MOST = 50;
-/** A prefix with this many host bits or fewer is meant to be full. */
-const SMALL_BITS = 3;
-const NEARLY_FULL_PERCENT = 90;
-/** How far ahead one is told that a prefix will be full. */
-const AHEAD_DAYS = 45;
-
-interface DeviceRow {
-  natural_key: string;
-  created_at: Date;
-  site: string | null;
-}
 
 export async function today(tx: Tx): Promise<Today> {
   const items = [
@@ -30,12 +20,7 @@ export async function today(tx: Tx): Promise<Today> {
     ...(await strangers(tx)),
     ...(await notices(tx)),
     ...(await notCaptured(tx)),
-    ...(await devicesWithout(tx, 'no-management')),
-    ...(await devicesWithout(tx, 'no-box')),
-    ...(await devicesWithout(tx, 'no-place')),
-    ...(await sitesWithoutManagement(tx)),
-    ...(await nearlyFull(tx)),
-    ...(await runsOut(tx)),
+    ...(await lackingItems(tx, await leadsOf(tx))),
   ];
   const counts = await tx.select<{ stage: string; count: number }>(
     'SELECT stage, COUNT(*) AS count FROM device GROUP BY stage',
@@ -48,36 +33,6 @@ export async function today(tx: Tx): Promise<Today> {
     doubts: doubts?.at ? { count: Number(doubts.count), at: doubts.at.toISOString() } : null,
     counts: Object.fromEntries(counts.map((c) => [c.stage, Number(c.count)])),
   };
-}
-
-const lacks = {
-  'no-management': 'NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)',
-  'no-box': 'd.virtual = 0 AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)',
-  'no-place': 'd.virtual = 0 AND d.rack_id IS NULL',
-} as const;
-
-async function devicesWithout(tx: Tx, code: keyof typeof lacks): Promise<Item[]> {
-  const rows = await tx.select<DeviceRow>(
-    `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
-     WHERE d.stage NOT IN ('retired', 'unproved') AND d.provisioned = 1 AND ${lacks[code]} ORDER BY d.sort_key LIMIT ${MOST}`,
-  );
-  const managed = code === 'no-management' ? await freeBySite(tx) : new Map<string, bigint>();
-  return rows.map((row) => {
-    const free = row.site === null ? undefined : managed.get(row.site);
-    const site = row.site?.toUpperCase();
-    const detail = {
-      'no-management':
-        free !== undefined
-          ? `${site} has a management VLAN with ${free} free addresses.`
-          : site === undefined
-            ? 'It has no site, so there is no management VLAN to take one from.'
-            : `${site} has no management VLAN with a prefix yet.`,
-      'no-box': 'No hardware is fitted; it would be taken for a stranger when it boots.',
-      'no-place': 'It stands in no rack.',
-    }[code];
-    const remedy = code === 'no-management' && free !== undefined && free > 0n ? 'assign-management' : 'open';
-    return { code, kind: 'device', key: row.natural_key, detail, since: row.created_at.toISOString(), remedy };
-  });
 }
 
 /** Arrivals that do not go on, each with the reason. */
@@ -180,58 +135,4 @@ async function notCaptured(tx: Tx): Promise<Item[]> {
     if (out.length >= MOST) break;
   }
   return out;
-}
-
-async function freeBySite(tx: Tx): Promise<Map<string, bigint>> {
-  const rows = await tx.select<{ site: string; free: string }>(
-    `SELECT s.natural_key AS site, SUM(f.free) AS free FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
-     JOIN prefix p ON p.vlan_id = v.id AND p.cidr_family = 4 JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
-     JOIN site s ON s.id = v.site_id GROUP BY s.id`,
-  );
-  return new Map(rows.map((row) => [row.site, BigInt(row.free)]));
-}
-
-async function sitesWithoutManagement(tx: Tx): Promise<Item[]> {
-  const rows = await tx.select<{ natural_key: string; created_at: Date; devices: number }>(
-    `SELECT s.natural_key, s.created_at, COUNT(d.id) AS devices FROM site s JOIN device d ON d.site_id = s.id
-     WHERE NOT EXISTS (SELECT 1 FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1 JOIN prefix p ON p.vlan_id = v.id WHERE v.site_id = s.id)
-     GROUP BY s.id ORDER BY s.sort_key LIMIT ${MOST}`,
-  );
-  return rows.map((row) => ({
-    code: 'no-management-prefix' as const,
-    kind: 'site',
-    key: row.natural_key,
-    detail: `${row.devices} device${Number(row.devices) === 1 ? '' : 's'} here, and no prefix on a management VLAN to address them from.`,
-    since: row.created_at.toISOString(),
-    remedy: 'open' as const,
-  }));
-}
-
-/** Prefixes that hand out fixed addresses and have few left; small ones are meant to be full. */
-async function nearlyFull(tx: Tx): Promise<Item[]> {
-  const rows = await tx.select<{ natural_key: string; free: string; assigned: number }>(
-    `SELECT p.natural_key, f.free, COUNT(a.id) AS assigned
-     FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed' JOIN address a ON a.prefix_id = p.id
-     WHERE IF(p.cidr_family = 4, 32, 128) - p.cidr_length > ?
-       AND f.free * 2 < POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length)
-     GROUP BY p.id HAVING f.free * ? < COUNT(a.id) * ? ORDER BY f.free, p.sort_key LIMIT ${MOST}`,
-    [SMALL_BITS, NEARLY_FULL_PERCENT, 100 - NEARLY_FULL_PERCENT],
-  );
-  return rows.map(({ natural_key: key, free, assigned }) => {
-    const percent = Math.floor((100 * Number(assigned)) / (Number(assigned) + Number(free)));
-    const detail = `${percent} % of what is for fixed assignment is taken, ${free} left.`;
-    return { code: 'nearly-full', kind: 'prefix', key, detail, since: null, remedy: 'open' };
-  });
-}
-
-/** Prefixes that will be full soon if it goes on like this. */
-async function runsOut(tx: Tx): Promise<Item[]> {
-  return (await runningOut(tx, AHEAD_DAYS)).slice(0, MOST).map(({ prefix, free, perMonth, day }) => ({
-    code: 'runs-out',
-    kind: 'prefix',
-    key: prefix,
-    detail: `${free} left, and ${perMonth} a month go: full about ${day}.`,
-    since: null,
-    remedy: 'open',
-  }));
 }

@@ -5,6 +5,7 @@ import { faultsOf } from '@zpine/contract/faults';
 import { type Field, type Value, typeOf } from '@zpine/contract/fields';
 import { columnOf, fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { type CountIs } from '@zpine/contract/route';
 import { fromRow, present, toColumns } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
@@ -24,6 +25,7 @@ export interface Page {
   /** The mark to go on with, null at the end. */
   next: string | null;
   count?: number;
+  countIs?: CountIs;
 }
 
 interface Mark {
@@ -61,8 +63,35 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
     ),
     next: more ? writeMark({ sort, value: markValue(last[column]), id: Number(last.id) }) : null,
   };
-  if (input.count === 'true') page.count = await tx.models[kind].count({ ...tx.options, where: { [Op.and]: filters } });
-  return page;
+  return input.count === 'true' ? { ...page, ...(await counted(tx, kind, filters)) } : page;
+}
+
+/** Up to so many are counted one by one. */
+const MOST_COUNTED = 50_000;
+
+interface SelectQuery {
+  selectQuery: (table: unknown, options: object, model: unknown) => string;
+}
+
+/** How many there are: exactly, as far as that can be said at once. */
+async function counted(tx: Tx, kind: KindName, filters: WhereOptions[]): Promise<{ count: number; countIs: CountIs }> {
+  if (filters.length === 0) {
+    const row = await tx.one<{ rows: number }>(
+      'SELECT TABLE_ROWS AS `rows` FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?',
+      [kind],
+    );
+    const estimate = Number(row?.rows ?? 0);
+    if (estimate > MOST_COUNTED) return { count: Number(estimate.toPrecision(2)), countIs: 'about' };
+  }
+  const model = tx.models[kind];
+  const sql = (model.sequelize?.getQueryInterface().queryGenerator as SelectQuery).selectQuery(
+    model.getTableName(),
+    { attributes: ['id'], where: { [Op.and]: filters }, limit: MOST_COUNTED + 1 },
+    model,
+  );
+  const row = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count FROM (${sql.replace(/;\s*$/, '')}) AS some`);
+  const count = Number(row?.count ?? 0);
+  return count > MOST_COUNTED ? { count: MOST_COUNTED, countIs: 'at-least' } : { count, countIs: 'exact' };
 }
 
 /** A selection expression as Sequelize takes it. */

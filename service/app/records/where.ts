@@ -194,9 +194,15 @@ class Compiler {
       this.stop(value.at, `there is no ${to} "${text}"${meant ? `; did you mean ${meant}?` : ''}`);
     }
     if (to !== 'area') return { sql: `\`${column}_id\` = ?`, values: [found.id] };
-    const below =
-      'WITH RECURSIVE below AS (SELECT id FROM area WHERE id = ? UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id) SELECT id FROM below';
-    return { sql: `\`${column}_id\` IN (${below})`, values: [found.id] };
+    // Looked up before: with a list of ids the database knows how little it is about.
+    const below = await this.tx.select<{ id: number }>(
+      'WITH RECURSIVE below AS (SELECT id FROM area WHERE id = ? UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id) SELECT id FROM below',
+      [found.id],
+    );
+    return {
+      sql: `\`${column}_id\` IN (${below.map(() => '?').join(', ')})`,
+      values: below.map((row) => Number(row.id)),
+    };
   }
 
   /** One of a list of numbers. */

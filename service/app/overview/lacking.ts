@@ -1,0 +1,138 @@
+/** What lacks something that it cannot do without, and prefixes that are nearly full. */
+import { type ReplyOf } from '@zpine/contract/routes';
+import { type Tx } from '../../store/tx.ts';
+import { runningOut } from '../addressing/samples.ts';
+
+type Item = ReplyOf<'today'>['items'][number];
+
+const MOST = 50;
+/** How far ahead one is told that a prefix will be full. */
+export const AHEAD_DAYS = 45;
+/** A prefix with this many host bits or fewer is meant to be full. */
+const SMALL_BITS = 3;
+const NEARLY_FULL_PERCENT = 90;
+
+interface DeviceRow {
+  natural_key: string;
+  created_at: Date;
+  site: string | null;
+}
+
+export const lackCodes = [
+  'no-management',
+  'no-box',
+  'no-place',
+  'no-management-prefix',
+  'nearly-full',
+  'runs-out',
+] as const;
+export type LackCode = (typeof lackCodes)[number];
+
+/** Which records could be concerned, by their ids; without it, all are looked at. */
+export type Leads = Record<LackCode, number[]>;
+
+/** `AND d.id IN (…)`, or nothing where all are looked at. */
+const among = (column: string, ids: readonly number[] | undefined): string =>
+  ids === undefined ? '' : `AND ${column} IN (${ids.length === 0 ? 'NULL' : ids.join(', ')})`;
+
+export async function lackingItems(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
+  return [
+    ...(await devicesWithout(tx, 'no-management', leads)),
+    ...(await devicesWithout(tx, 'no-box', leads)),
+    ...(await devicesWithout(tx, 'no-place', leads)),
+    ...(await sitesWithoutManagement(tx, leads)),
+    ...(await nearlyFull(tx, leads)),
+    ...(await runsOut(tx, leads)),
+  ];
+}
+
+const lacks = {
+  'no-management': 'NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)',
+  'no-box': 'd.virtual = 0 AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)',
+  'no-place': 'd.virtual = 0 AND d.rack_id IS NULL',
+} as const;
+
+async function devicesWithout(tx: Tx, code: keyof typeof lacks, leads: Leads | undefined): Promise<Item[]> {
+  const rows = await tx.select<DeviceRow>(
+    `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
+     WHERE d.stage NOT IN ('retired', 'unproved') AND d.provisioned = 1 AND ${lacks[code]} ${among('d.id', leads?.[code])} ORDER BY d.sort_key LIMIT ${MOST}`,
+  );
+  const sites = code === 'no-management' ? [...new Set(rows.flatMap(({ site }) => site ?? []))] : [];
+  const managed = await freeBySite(tx, sites);
+  return rows.map((row) => {
+    const free = row.site === null ? undefined : managed.get(row.site);
+    const site = row.site?.toUpperCase();
+    const detail = {
+      'no-management':
+        free !== undefined
+          ? `${site} has a management VLAN with ${free} free addresses.`
+          : site === undefined
+            ? 'It has no site, so there is no management VLAN to take one from.'
+            : `${site} has no management VLAN with a prefix yet.`,
+      'no-box': 'No hardware is fitted; it would be taken for a stranger when it boots.',
+      'no-place': 'It stands in no rack.',
+    }[code];
+    const remedy = code === 'no-management' && free !== undefined && free > 0n ? 'assign-management' : 'open';
+    return { code, kind: 'device', key: row.natural_key, detail, since: row.created_at.toISOString(), remedy };
+  });
+}
+
+async function freeBySite(tx: Tx, sites: string[]): Promise<Map<string, bigint>> {
+  if (sites.length === 0) return new Map();
+  const rows = await tx.select<{ site: string; free: string }>(
+    `SELECT s.natural_key AS site, SUM(f.free) AS free FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
+     JOIN prefix p ON p.vlan_id = v.id AND p.cidr_family = 4 JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
+     JOIN site s ON s.id = v.site_id WHERE s.natural_key IN (?) GROUP BY s.id`,
+    [sites],
+  );
+  return new Map(rows.map((row) => [row.site, BigInt(row.free)]));
+}
+
+async function sitesWithoutManagement(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
+  const rows = await tx.select<{ natural_key: string; created_at: Date; devices: number }>(
+    `SELECT s.natural_key, s.created_at, COUNT(d.id) AS devices FROM site s JOIN device d ON d.site_id = s.id
+     WHERE NOT EXISTS (SELECT 1 FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1 JOIN prefix p ON p.vlan_id = v.id WHERE v.site_id = s.id)
+       ${among('s.id', leads?.['no-management-prefix'])}
+     GROUP BY s.id ORDER BY s.sort_key LIMIT ${MOST}`,
+  );
+  return rows.map((row) => ({
+    code: 'no-management-prefix' as const,
+    kind: 'site',
+    key: row.natural_key,
+    detail: `${row.devices} device${Number(row.devices) === 1 ? '' : 's'} here, and no prefix on a management VLAN to address them from.`,
+    since: row.created_at.toISOString(),
+    remedy: 'open' as const,
+  }));
+}
+
+/** Prefixes that hand out fixed addresses and have few left; small ones are meant to be full. */
+async function nearlyFull(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
+  const rows = await tx.select<{ natural_key: string; free: string; assigned: number }>(
+    `SELECT p.natural_key, f.free, COUNT(a.id) AS assigned
+     FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed' JOIN address a ON a.prefix_id = p.id
+     WHERE IF(p.cidr_family = 4, 32, 128) - p.cidr_length > ?
+       AND f.free * 2 < POW(2, IF(p.cidr_family = 4, 32, 128) - p.cidr_length)
+       ${among('p.id', leads?.['nearly-full'])}
+     GROUP BY p.id HAVING f.free * ? < COUNT(a.id) * ? ORDER BY f.free, p.sort_key LIMIT ${MOST}`,
+    [SMALL_BITS, NEARLY_FULL_PERCENT, 100 - NEARLY_FULL_PERCENT],
+  );
+  return rows.map(({ natural_key: key, free, assigned }) => {
+    const percent = Math.floor((100 * Number(assigned)) / (Number(assigned) + Number(free)));
+    const detail = `${percent} % of what is for fixed assignment is taken, ${free} left.`;
+    return { code: 'nearly-full', kind: 'prefix', key, detail, since: null, remedy: 'open' };
+  });
+}
+
+/** Prefixes that will be full soon if it goes on like this. */
+async function runsOut(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
+  return (await runningOut(tx, AHEAD_DAYS, leads?.['runs-out']))
+    .slice(0, MOST)
+    .map(({ prefix, free, perMonth, day }) => ({
+      code: 'runs-out',
+      kind: 'prefix',
+      key: prefix,
+      detail: `${free} left, and ${perMonth} a month go: full about ${day}.`,
+      since: null,
+      remedy: 'open',
+    }));
+}

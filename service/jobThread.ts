@@ -1,0 +1,15 @@
+/** Entry of a thread that does one long job: the service goes on answering meanwhile. */
+import { workerData } from 'node:worker_threads';
+import { importUpload } from './app/imports/background.ts';
+import { works } from './app/worker.ts';
+import { type Config } from './config.ts';
+import { openStore } from './service.ts';
+
+const { config, name, payload } = workerData as { config: Config; name: string; payload: unknown };
+const store = openStore({ ...config, databaseConnections: 3 });
+try {
+  if (name === 'import') await importUpload(store, payload as { id: number; apply: boolean });
+  else await works[name]?.(store, payload);
+} finally {
+  await store.sequelize.close();
+}
