@@ -1,7 +1,7 @@
 /** Lists, filters, search and trees through the API, in an estate of a thousand devices and in one of a hundred thousand. */
 import { readFileSync } from 'node:fs';
 import { type Client } from '@zpine/contract/client';
-import { clientFor, makeUsers, startBuiltService, type TestService } from '../ops/stack.ts';
+import { clientFor, startBuiltService, type TestService } from '../ops/stack.ts';
 import { openEstate, type Estate } from './estate/stored.ts';
 import { measure, type Row, type Times } from './measure.ts';
 
@@ -98,7 +98,6 @@ export async function inEstate<T>(
   const estate = await openEstate({ devices, seed: SEED }, (text) => process.stderr.write(`${text}\n`));
   const services: TestService[] = [];
   try {
-    await makeUsers(estate.env);
     return await work(estate, async () => {
       const service = await startBuiltService(estate.env);
       services.push(service);

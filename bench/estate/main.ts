@@ -1,6 +1,6 @@
 /** `./run estate`: a database of any size to try things on, and with `--serve` a service on it. */
 import { parseArgs } from 'node:util';
-import { clientFor, makeUsers, PASSWORD, startBuiltService } from '../../ops/stack.ts';
+import { PASSWORD, startBuiltService } from '../../ops/stack.ts';
 import { MOST_DEVICES } from './plan.ts';
 import { openEstate } from './stored.ts';
 
@@ -41,7 +41,6 @@ async function main(): Promise<void> {
 
 async function serve(env: Record<string, string>): Promise<void> {
   const service = await startBuiltService({ ...env, ZPINE_LISTEN_PORT: process.env.ZPINE_LISTEN_PORT ?? '0' });
-  await clientFor(service.url, 'admin').catch(() => makeUsers(env));
   process.stdout.write(`\nconsole   ${service.url}\nsign in   admin / ${PASSWORD}\nCtrl-C stops it.\n`);
   await new Promise<void>((done) => {
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => done());

@@ -68,6 +68,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
           .filter((line) => !isVolatile(line))
           .join('\n');
   const parse = (text: string) => parseConfig(steady(text), sheet);
+  const wayInOf = wayInReader(sheet);
   return {
     name,
     sheet,
@@ -110,11 +111,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
       }
       return given;
     },
-    wayIn: (text) =>
-      wayInOf(
-        sheet,
-        [...walk(parse(text))].map(({ node, above }) => [...above, node.text].join(PATH)),
-      ),
+    wayIn: (text) => wayInOf([...walk(parse(text))].map(({ node, above }) => [...above, node.text].join(PATH))),
     rowsOf: (question, answer) => rowsIn(questions.get(question), answer),
   };
 }
@@ -162,29 +159,65 @@ function rowsIn(
   return [Object.fromEntries([...gathered].map(([key, values]) => [key, [...values].join(', ')])), ...out];
 }
 
-function wayInOf({ wayIn }: DialectSheet, lines: string[]): WayIn {
-  const way: WayIn = { addresses: [], gateway: undefined, users: [], shell: false, callHome: undefined };
-  if (!wayIn) return way;
+/** What one line says about the way in. */
+interface LineSays {
+  on?: { on: string; address: string };
+  user?: { name: string; password: string; sealed: boolean };
+  gateway?: string | undefined;
+  callHome?: string | undefined;
+  shell?: boolean;
+}
+
+/** So many lines are remembered: most lines of a configuration stand in those of other devices, too. */
+const MOST_LINES = 4000;
+
+function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
   const compiled = (source: string | undefined) => (source === undefined ? undefined : compilePattern(source));
   const [address, gateway, user, sealed, shell, callHome] = [
-    compiled(wayIn.address),
-    compiled(wayIn.gateway),
-    compiled(wayIn.user),
-    compiled(wayIn.sealed),
-    compiled(wayIn.shell),
-    compiled(wayIn.callHome),
+    compiled(wayIn?.address),
+    compiled(wayIn?.gateway),
+    compiled(wayIn?.user),
+    compiled(wayIn?.sealed),
+    compiled(wayIn?.shell),
+    compiled(wayIn?.callHome),
   ];
-  for (const line of lines) {
+  const look = (line: string): LineSays => {
     const on = address?.find(line);
-    if (on?.on !== undefined && on.address !== undefined) way.addresses.push({ on: on.on, address: on.address });
     const who = user?.find(line);
-    if (who?.user !== undefined && who.password !== undefined)
-      way.users.push({ name: who.user, password: who.password, sealed: sealed?.test(line) ?? false });
-    way.gateway = gateway?.find(line)?.gateway ?? way.gateway;
-    way.callHome = callHome?.find(line)?.url ?? way.callHome;
-    if (shell?.test(line)) way.shell = true;
-  }
-  return way;
+    return {
+      ...(on?.on !== undefined && on.address !== undefined ? { on: { on: on.on, address: on.address } } : {}),
+      ...(who?.user !== undefined && who.password !== undefined
+        ? { user: { name: who.user, password: who.password, sealed: sealed?.test(line) ?? false } }
+        : {}),
+      gateway: gateway?.find(line)?.gateway,
+      callHome: callHome?.find(line)?.url,
+      shell: shell?.test(line) ?? false,
+    };
+  };
+  const known = new Map<string, LineSays>();
+  const says = (line: string): LineSays => {
+    const before = known.get(line);
+    if (before) return before;
+    const now = look(line);
+    // Passwords are remembered by nobody.
+    if (now.user) return now;
+    if (known.size >= MOST_LINES) known.clear();
+    known.set(line, now);
+    return now;
+  };
+  return (lines) => {
+    const way: WayIn = { addresses: [], gateway: undefined, users: [], shell: false, callHome: undefined };
+    if (!wayIn) return way;
+    for (const line of lines) {
+      const said = says(line);
+      if (said.on) way.addresses.push(said.on);
+      if (said.user) way.users.push(said.user);
+      way.gateway = said.gateway ?? way.gateway;
+      way.callHome = said.callHome ?? way.callHome;
+      if (said.shell) way.shell = true;
+    }
+    return way;
+  };
 }
 
 /** The name of the first file that a device boots with. */

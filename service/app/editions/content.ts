@@ -51,8 +51,10 @@ export function renderWith(inputs: Inputs, crypt: (password: string) => string, 
 /** Many devices have one template: it is read and compiled once. */
 const compiled = new Map<string, Compiled>();
 const MOST_COMPILED = 50;
+let last: { source: string; fragments: object; made: Compiled } | undefined;
 
 function compiledOf({ template, source, fragments }: Inputs): Compiled {
+  if (last?.source === source && last.fragments === fragments) return last.made;
   const key = JSON.stringify([template, source, fragments]);
   let made = compiled.get(key);
   if (made === undefined) {
@@ -60,6 +62,7 @@ function compiledOf({ template, source, fragments }: Inputs): Compiled {
     if (compiled.size >= MOST_COMPILED) compiled.clear();
     compiled.set(key, made);
   }
+  last = { source, fragments, made };
   return made;
 }
 

@@ -30,17 +30,15 @@ export interface DeviceContext {
   secrets: Record<string, Val>;
 }
 
-export async function contextOf(tx: Tx, device: Stored<'device'>): Promise<DeviceContext> {
-  const context = (await contextsOf(tx, [device])).get(device.id);
-  if (!context) throw new Error('no context');
-  return context;
-}
+export const contextOf = async (tx: Tx, device: Stored<'device'>): Promise<DeviceContext> =>
+  contextIn(tx, await surroundings(tx, [device]), device);
 
-/** The contexts of many devices, read in as many questions as that of one. */
-export async function contextsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Map<number, DeviceContext>> {
-  const known = await surroundings(tx, devices);
-  return new Map(devices.map((device) => [device.id, contextIn(tx, known, device)]));
-}
+/** The same records with settings read anew. */
+export const withSettings = async (
+  tx: Tx,
+  devices: Stored<'device'>[],
+  known: Surroundings,
+): Promise<Surroundings> => ({ ...known, settings: await settingsOfAll(tx, devices, known.places) });
 
 type Many<T> = Map<number, T[]>;
 
@@ -56,8 +54,8 @@ function grouped<T>(rows: readonly T[], by: (row: T) => number | null): Many<T> 
   return out;
 }
 
-/** Everything around devices that a template may ask for. */
-interface Surroundings {
+/** Everything around devices that a template may ask for: of many read in as many questions as of one. */
+export interface Surroundings {
   places: Places;
   settings: (device: Stored<'device'>) => DeviceSettings;
   rooms: Map<number, Stored<'room'>>;
@@ -72,7 +70,7 @@ interface Surroundings {
   links: Map<number, Val>;
 }
 
-async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise<Surroundings> {
+export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise<Surroundings> {
   const ids = devices.map((device) => device.id);
   const places = await placesOf(tx, devices);
   const settings = await settingsOfAll(tx, devices, places);
@@ -114,7 +112,7 @@ const keyIn = (tx: Tx, kind: KindName, id: number | null): string | null =>
 const lengthOf = (prefix: Stored<'prefix'> | undefined): number =>
   sure(parsePrefix(prefix?.cidr ?? '0.0.0.0/0')).length;
 
-function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>): DeviceContext {
+export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>): DeviceContext {
   const settings = known.settings(device);
   const dialectId = dialectIn(known.places, device);
   const record = known.places.dialects.get(dialectId ?? 0);

@@ -12,7 +12,15 @@ import { Consequences } from './consequences.ts';
 import { alike, differenceOf } from './difference.ts';
 import { Groups } from './groups.ts';
 import { Reach } from './reached.ts';
-import { editionsOf, statesOf, type DeviceState, type EditionDigests } from './state.ts';
+import {
+  editionsOf,
+  groundOf,
+  newSettings,
+  statesOf,
+  type DeviceState,
+  type EditionDigests,
+  type Ground,
+} from './state.ts';
 
 export interface Previewed {
   store: Store;
@@ -28,14 +36,14 @@ export interface Previewed {
 
 /** The first results are wanted soon; what comes behind is read in larger pieces. */
 const FIRST_BATCH = 40;
-const BATCH = 500;
+const BATCH = 100;
 /** Where the write itself takes long, it is not repeated more often than needed. */
-const LARGE_BATCH = 2000;
+const LARGE_BATCH = 1000;
 const LONG_MS = 1500;
 
 export async function* impactOf(preview: Previewed): AsyncGenerator<ImpactEvent> {
   const begun = Date.now();
-  const { devices, fresh, consequences, workMs } = await reachOf(preview);
+  const { devices, fresh, consequences, workMs, settingsOnly } = await reachOf(preview);
   const { changes, records, count } = consequences;
   const of = devices.length + fresh.length;
   yield { event: 'reached', devices: of, changes, records, recordCount: count };
@@ -47,7 +55,7 @@ export async function* impactOf(preview: Previewed): AsyncGenerator<ImpactEvent>
     const most = at === 0 ? FIRST_BATCH : workMs > LONG_MS ? LARGE_BATCH : BATCH;
     const batch = at < devices.length ? devices.slice(at, at + most) : [];
     const names = batch.length > 0 ? [] : fresh.slice(at - devices.length, at - devices.length + most);
-    const pairs = await pairsOf(preview, batch, names, breathe);
+    const pairs = await pairsOf(preview, { ids: batch, names, settingsOnly }, breathe);
     const found: { group: number; device: string }[] = [];
     const stale: string[] = [];
     for (const { before, after, editions } of pairs) {
@@ -100,6 +108,8 @@ interface Reached {
   fresh: string[];
   consequences: Consequences;
   workMs: number;
+  /** Nothing is changed but values of settings and templates: all other records stay as they are. */
+  settingsOnly: boolean;
 }
 
 async function reachOf(preview: Previewed): Promise<Reached> {
@@ -132,7 +142,9 @@ async function reachOf(preview: Previewed): Promise<Reached> {
   await read(preview.store, preview.actor, async (tx) => noteOrder(tx, await reach.devices(tx), order));
   await tellMoved(preview, reach, consequences);
   const devices = [...order].sort(([, a], [, b]) => (a < b ? -1 : 1)).map(([id]) => id);
-  return { devices, fresh: fresh.sort(), consequences, workMs };
+  const settingsOnly =
+    reach.kinds.size > 0 && [...reach.kinds].every((kind) => kind === 'value' || kind === 'template');
+  return { devices, fresh: fresh.sort(), consequences, workMs, settingsOnly };
 }
 
 async function noteOrder(tx: Tx, ids: Iterable<number>, order: Map<number, string>): Promise<void> {
@@ -179,18 +191,26 @@ interface Pair {
 }
 
 /** States before and after, of devices by id and of new ones by key. */
-async function pairsOf(preview: Previewed, ids: number[], names: string[], breathe: Breathe): Promise<Pair[]> {
+async function pairsOf(
+  preview: Previewed,
+  { ids, names, settingsOnly }: { ids: number[]; names: string[]; settingsOnly: boolean },
+  breathe: Breathe,
+): Promise<Pair[]> {
   let before = new Map<number, DeviceState>();
   let editions = new Map<number, EditionDigests[]>();
+  let ground: Ground | undefined;
   return tried(
     preview,
     async (tx) => {
-      before = await statesOf(tx, ids, breathe);
+      ground = await groundOf(tx, ids);
+      before = await statesOf(tx, ground, breathe);
       editions = await editionsOf(tx, ids);
     },
     async (tx) => {
       const added = [...(await byKeys(tx, 'device', names)).values()].map((device) => device.id);
-      const after = await statesOf(tx, [...ids, ...added], breathe);
+      const same = settingsOnly && ground && added.length === 0;
+      const then = same && ground ? await newSettings(tx, ground) : await groundOf(tx, [...ids, ...added]);
+      const after = await statesOf(tx, then, breathe);
       return [...ids, ...added]
         .filter((id) => before.has(id) || after.has(id))
         .map((id) => ({ before: before.get(id), after: after.get(id), editions: editions.get(id) ?? [] }));

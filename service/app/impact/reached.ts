@@ -148,6 +148,8 @@ export class Reach {
   readonly spans = new Map<string, Span>();
   /** Devices that did not exist before. */
   readonly added: number[] = [];
+  /** The kinds of which something is changed. */
+  readonly kinds = new Set<string>();
   private readonly ids = new Map<Handle, Set<number>>();
 
   add(handle: Handle, id: number | null): void {
@@ -158,6 +160,7 @@ export class Reach {
   }
 
   take(change: Change): void {
+    this.kinds.add(change.kind);
     if (change.kind === 'device' && change.before === null && change.versionTo === 1) this.added.push(change.id);
     const give = gives[change.kind];
     for (const image of [change.before, change.after]) if (image && give) give(this, image, change.id);

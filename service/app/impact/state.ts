@@ -8,9 +8,9 @@ import { isDeclaredRelay, linkOf } from '../boot/identify.ts';
 import { type Place } from '../boot/leases.ts';
 import { telling } from '../boot/tell.ts';
 import { sha256, writeInputs, type Inputs } from '../editions/content.ts';
-import { contextsOf, type DeviceContext } from '../editions/context.ts';
+import { contextIn, surroundings, withSettings, type DeviceContext, type Surroundings } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
-import { dialectIn, placesOf } from '../settings/layers.ts';
+import { dialectIn } from '../settings/layers.ts';
 import { type Breathe } from './breathe.ts';
 import { formatOption } from './words.ts';
 
@@ -30,11 +30,35 @@ export interface EditionDigests {
   published: boolean;
 }
 
-/** The states of those of these devices that are there and are provisioned by us. */
-export async function statesOf(tx: Tx, ids: number[], breathe: Breathe): Promise<Map<number, DeviceState>> {
+/** The records that states are made from. */
+export interface Ground {
+  devices: Stored<'device'>[];
+  known: Surroundings;
+}
+
+export async function groundOf(tx: Tx, ids: number[]): Promise<Ground> {
   const devices = [...(await byIds(tx, 'device', ids)).values()].filter((device) => device.provisioned);
-  const contexts = await contextsOf(tx, devices);
-  const places = await placesOf(tx, devices);
+  return { devices, known: await surroundings(tx, devices) };
+}
+
+/** The same where nothing was changed but what settings say. */
+export const newSettings = async (tx: Tx, { devices, known }: Ground): Promise<Ground> => ({
+  devices,
+  known: await withSettings(tx, devices, known),
+});
+
+/** The states of those devices that are there and are provisioned by us. */
+export async function statesOf(
+  tx: Tx,
+  { devices, known }: Ground,
+  breathe: Breathe,
+): Promise<Map<number, DeviceState>> {
+  const { places } = known;
+  const contexts = new Map<number, DeviceContext>();
+  for (const device of devices) {
+    contexts.set(device.id, contextIn(tx, known, device));
+    await breathe();
+  }
   const templates = await wholeTemplates(tx);
   const fragments = await fragmentsOf(tx);
   const inserted = new Map<number, Record<string, string>>();
