@@ -5,14 +5,14 @@ import { inEstate, LARGE, SMALL } from './lists.ts';
 import { timesOf, type Row } from './measure.ts';
 
 const ROUNDS = 5;
-const SCROLLED = 1000;
+const SCROLLED = 500;
 /** A page that does not answer for longer than that feels stuck. */
 const STUCK_MS = 250;
 
 interface Felt {
   listMs: number;
   filterMs: number;
-  /** The longest stretch in which the page answered nothing while it was scrolled through a thousand rows. */
+  /** The longest stretch in which the page answered nothing while it was scrolled through hundreds of rows. */
   stuckMs: number;
 }
 

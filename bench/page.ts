@@ -40,7 +40,7 @@ const SHOWN_SQL = 420;
 
 export function writePlans(plans: Plan[]): void {
   const parts = plans.map(({ what, sql, steps }) => {
-    const text = cell(sql);
+    const text = cell(sql).replace(/^SELECT (`\w+`, )+`\w+` FROM/, 'SELECT … FROM');
     const shown = text.length > SHOWN_SQL ? `${text.slice(0, SHOWN_SQL)} …` : text;
     return `## ${what.charAt(0).toUpperCase()}${what.slice(1)}
 
@@ -57,8 +57,7 @@ ${table(
     'docs/query-plans.md',
     `# Query plans
 
-Made by \`./run bench plans --page\` in the estate of a hundred thousand devices, of ten questions that are asked most. Where a use case asks several, it is the one for which the database reckons with most rows. \`rows\` is what it reckons to read, and none
-grows with the size of the estate but where the answer does.
+Made by \`./run bench plans --page\` in the estate of a hundred thousand devices, of ten questions that are asked most. Where a use case asks several, it is the one for which the database reckons with most rows. \`rows\` is what it reckons with before \`LIMIT\`: a page stops after the rows that it shows.
 
 ${parts.join('\n\n')}
 `,

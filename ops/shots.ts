@@ -23,7 +23,6 @@ interface Shot {
 
 const shots: Shot[] = [
   { name: 'today', path: '/' },
-  { name: 'devices', path: '/devices' },
   { name: 'device', path: '/devices/ard-acc-1' },
   { name: 'arrivals', path: '/arrivals' },
   { name: 'reach', path: '/fleet/2' },
@@ -86,7 +85,19 @@ const shots: Shot[] = [
         .getByTitle(/^har-acc-2/)
         .click(),
   },
-  { name: 'history', path: '/history?actor=admin' },
+  {
+    name: 'impact',
+    path: '/vlans/ard%2F304',
+    steps: async (page) => {
+      await page.getByRole('button', { name: 'Edit' }).click();
+      await page.getByRole('dialog').getByLabel('Number').fill('305');
+      await page.getByRole('button', { name: 'See what it would change' }).click();
+      await page.getByText('one thing would go wrong').waitFor();
+      await page.getByRole('region', { name: 'Impact' }).scrollIntoViewIfNeeded();
+      await page.locator('.impact').evaluate('(element) => element.scrollIntoView()');
+    },
+  },
+  { name: 'doubts', path: '/plausibility' },
   {
     name: 'import',
     path: '/import?kind=device',

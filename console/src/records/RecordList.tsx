@@ -19,6 +19,7 @@ import { FilterInput } from './FilterInput.tsx';
 import { GroupTabs } from './GroupTabs.tsx';
 import { pathOf } from './paths.ts';
 import { RecordDrawer } from './RecordDrawer.tsx';
+import { Tick, TickAll, Ticks, useTicked } from './Ticks.tsx';
 import { Views } from './Views.tsx';
 import { WhereInput } from './WhereInput.tsx';
 
@@ -124,7 +125,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
       // Counted once: the pages behind the first one are larger, so that fewer are asked for anew when something changes.
       client.list(kind, {
         ...filters,
-        ...(pageParam ? { limit: 240, after: pageParam } : { limit: 60, count: 'true' }),
+        ...(pageParam ? { limit: 80, after: pageParam } : { limit: 60, count: 'true' }),
       }),
     initialPageParam: '',
     getNextPageParam: (page) => page.next ?? undefined,
@@ -137,8 +138,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
     if (count !== undefined) onCount({ count, text: countWords });
   }, [count, countWords, onCount]);
   const may = useMay('engineer');
-  const [ticked, setTicked] = useState<string[]>([]);
-  const tickedSet = new Set(ticked);
+  const [ticks] = useState(() => new Ticks());
   const [most, setMost] = useState(MOST_ROWS);
   const [filling, setFilling] = useState(false);
   const [bulk, setBulk] = useState<{ refs: string[] } | { where: string }>();
@@ -211,14 +211,16 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
             Show all
           </Button>
         )}
-        {may && ticked.length > 0 && (
-          <Button onClick={() => setBulk({ refs: ticked })}>
-            Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
-          </Button>
-        )}
-        {may && kind === 'rack' && ticked.length > 0 && <Button onClick={() => setFilling(true)}>Fill them …</Button>}
-        {may && ticked.length === 0 && params.has('where') && !half && (count ?? 0) > 0 && (
-          <Button onClick={() => setBulk({ where: params.get('where') ?? '' })}>Edit all {countWords}</Button>
+        {may && (
+          <TickedActions
+            kind={kind}
+            ticks={ticks}
+            onEdit={(refs) => setBulk({ refs })}
+            onFill={() => setFilling(true)}
+            {...(params.has('where') && !half && (count ?? 0) > 0
+              ? { all: countWords, onEditAll: () => setBulk({ where: params.get('where') ?? '' }) }
+              : {})}
+          />
         )}
         <span className="count">{count === undefined ? '' : `${countWords} ${narrowed ? 'match' : 'in all'}`}</span>
       </div>
@@ -231,16 +233,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         size="small"
         rowKey="id"
         dataSource={half ? good.current : items}
-        columns={columnsOf(k, kind)}
-        {...(may
-          ? {
-              rowSelection: {
-                selectedRowKeys: items.filter((item) => tickedSet.has(`#${item.id}`)).map((item) => item.id),
-                onChange: (ids) => setTicked(ids.map((id) => `#${String(id)}`)),
-                columnWidth: 36,
-              },
-            }
-          : {})}
+        columns={[...(may ? [tickColumn(ticks, items)] : []), ...columnsOf(k, kind)]}
         pagination={false}
         loading={list.isPending}
         rowClassName={(record) => (fresh.has(record.id) ? 'fresh' : '')}
@@ -268,11 +261,11 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
       )}
       {filling && (
         <FillRacks
-          racks={ticked}
+          racks={[...ticks.list()]}
           onClose={() => setFilling(false)}
           onDone={() => {
             setFilling(false);
-            setTicked([]);
+            ticks.clear();
           }}
         />
       )}
@@ -284,7 +277,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
           onClose={() => setBulk(undefined)}
           onDone={() => {
             setBulk(undefined);
-            setTicked([]);
+            ticks.clear();
           }}
         />
       )}
@@ -293,7 +286,44 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
 }
 
 /** Beyond so many rows nobody reads on, and the page would grow slow. */
-const MOST_ROWS = 1500;
+const MOST_ROWS = 500;
+
+const refOf = (record: AnyRecord): string => `#${record.id}`;
+
+const tickColumn = (ticks: Ticks, items: AnyRecord[]): TableColumnType<AnyRecord> => ({
+  key: 'tick',
+  width: 36,
+  title: <TickAll ticks={ticks} refs={items.map(refOf)} />,
+  shouldCellUpdate: (record, before) => record !== before,
+  // Beside the box is still the box: a near miss does not open the record.
+  onCell: () => ({ onClick: (event) => event.stopPropagation() }),
+  render: (_, record) => <Tick ticks={ticks} of={refOf(record)} label={record.key} />,
+});
+
+interface ActionProps {
+  kind: KindName;
+  ticks: Ticks;
+  onEdit: (refs: string[]) => void;
+  onFill: () => void;
+  /** How many a selection lets through, where all of them can be edited. */
+  all?: string;
+  onEditAll?: () => void;
+}
+
+/** What can be done with the ticked rows, or with all of a selection while none is ticked. */
+function TickedActions({ kind, ticks, onEdit, onFill, all, onEditAll }: ActionProps) {
+  const ticked = useTicked(ticks);
+  const k = kindOf(kind);
+  if (ticked.length === 0) return onEditAll ? <Button onClick={onEditAll}>Edit all {all}</Button> : null;
+  return (
+    <>
+      <Button onClick={() => onEdit([...ticked])}>
+        Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
+      </Button>
+      {kind === 'rack' && <Button onClick={onFill}>Fill them …</Button>}
+    </>
+  );
+}
 
 function columnsOf(k: KindDescription, kind: KindName): TableColumnType<AnyRecord>[] {
   return k.list.map((name) => {
