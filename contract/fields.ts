@@ -18,8 +18,9 @@ import {
   type PortGroup,
   type SlotGroup,
 } from '@zpine/core/rack/portGroups';
-import { type Parsed, sure } from '@zpine/core/fault';
+import { sure } from '@zpine/core/fault';
 import { z } from 'zod';
+import { hasControl, parsedList, parsedText, zoneKnown } from './fieldTexts.ts';
 
 /** What a field holds in the API, in images of history and in memory. A reference is a natural key there, an id in store. */
 export type Value = string | number | boolean | null | Json[] | { [key: string]: Json };
@@ -101,32 +102,6 @@ export interface FieldType {
 
 export const snake = (name: string): string => name.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`);
 
-/** A Zod schema for text read by one of the core's parsers; its fault travels as the issue's params. */
-function parsedText<T>(parse: (text: string) => Parsed<T>, format: (value: T) => string) {
-  return z
-    .string()
-    .max(20000)
-    .transform((text, context) => {
-      const read = parse(text);
-      if (read.ok) return format(read.value);
-      context.issues.push({ code: 'custom', input: text, message: read.fault.code, params: read.fault });
-      return z.NEVER;
-    });
-}
-
-/** The same for what may come as text or as a list. */
-function parsedList<G extends z.ZodType, T>(
-  list: G,
-  parse: (given: string | z.output<G>) => Parsed<T[]>,
-): z.ZodType<T[] | null> {
-  return z.union([z.string().max(20000), list]).transform((given, context) => {
-    const read = parse(given as string | z.output<G>);
-    if (read.ok) return read.value.length > 0 ? read.value : null;
-    context.issues.push({ code: 'custom', input: given, message: read.fault.code, params: read.fault });
-    return z.NEVER;
-  });
-}
-
 const groupText = z.string().trim().min(1).max(200);
 
 const plain = {
@@ -145,30 +120,11 @@ const line = (max: number) => (field: Field) =>
     .max(field.max ?? max)
     .refine((text) => !hasControl(text, false), { params: { code: 'text-control', params: {} } });
 
-/** Whether a text has control characters in it; a note may have line ends and tabs. */
-export function hasControl(text: string, linesAllowed: boolean): boolean {
-  for (const sign of text) {
-    const code = sign.codePointAt(0) ?? 0;
-    if (linesAllowed && (code === 10 || code === 9)) continue;
-    if (code < 32 || code === 127) return true;
-  }
-  return false;
-}
-
 const inText = (value: Value): string[] => (typeof value === 'string' ? wordsIn(value) : []);
 
 const varchar = (max: number) => (column: string, field: Field) => [
   { name: column, sql: `varchar(${field.max ?? max})` },
 ];
-
-const zoneKnown = (zone: string): boolean => {
-  try {
-    new Intl.DateTimeFormat('en', { timeZone: zone });
-    return /^[A-Za-z]/.test(zone);
-  } catch {
-    return false;
-  }
-};
 
 const numberFromText = (text: string): unknown => (/^-?[0-9]+(\.[0-9]+)?$/.test(text.trim()) ? Number(text) : text);
 

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { expectationKinds } from '@zpine/core/fleet/expectations';
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import { rungNames } from '@zpine/core/fleet/rungs';
-import { hasControl } from './fields.ts';
+import { hasControl } from './fieldTexts.ts';
 import { text, time } from './onboardingShapes.ts';
 
 export const runKinds = ['reach', 'ask', 'capture', 'errand'] as const;

@@ -1,8 +1,10 @@
 /** Records of the kinds in the database: found, inserted, updated and removed in arrays. */
-import { type Field, type Row, type Value, typeOf } from '@zpine/contract/fields';
+import { type Row, type Value, typeOf } from '@zpine/contract/fields';
 import { columnOf, fieldsOf, makeKey, refsOf, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
+import { toColumns } from './columns.ts';
+import { claimMacs, freeMacs } from './macs.ts';
 import { addTerms, dropTerms, termsDiffer } from './terms.ts';
 import { type Tx } from './tx.ts';
 
@@ -29,12 +31,6 @@ export function fromRow<K extends KindName>(name: K, row: Row): Stored<K> {
   for (const [field, spec] of fieldsOf(kindOf(name))) record[field] = typeOf(spec).fromRow(columnOf(field), row);
   return record as Stored<K>;
 }
-
-export const toColumns = (field: string, spec: Field, value: Value): Row => {
-  const row = typeOf(spec).toRow(columnOf(field), value);
-  for (const [column, held] of Object.entries(row)) if (held instanceof Uint8Array) row[column] = Buffer.from(held);
-  return row;
-};
 
 function toRow(name: KindName, record: Fields): Row {
   const row: Row = {};
@@ -367,29 +363,6 @@ async function staleRefusal(tx: Tx, name: KindName, id: number, yours: number): 
   const current = (await byIds(tx, name, [id])).get(id);
   if (!current) return new Refusal('not-found', { kind: name, ref: `#${id}` });
   return new Refusal('stale', { yours, current: current.version });
-}
-
-const macFields = (name: KindName): string[] =>
-  fieldsOf(kindOf(name))
-    .filter(([, spec]) => spec.type === 'mac')
-    .map(([field]) => field);
-
-/** A MAC belongs to one box or one interface: all kinds claim theirs in one table. */
-async function claimMacs(tx: Tx, name: KindName, records: RecordHead[]): Promise<void> {
-  const claims = macFields(name).flatMap((field) =>
-    records.flatMap((record) => {
-      const mac = (record as unknown as Fields)[field] ?? null;
-      if (mac === null) return [];
-      const { [columnOf(field)]: bytes } = toColumns(field, { type: 'mac', title: '' }, mac);
-      return [{ mac: bytes, kind: name, record_id: record.id }];
-    }),
-  );
-  if (claims.length > 0) await tx.insertRows('mac_claim', claims, '');
-}
-
-async function freeMacs(tx: Tx, name: KindName, ids: number[]): Promise<void> {
-  if (macFields(name).length === 0) return;
-  await tx.execute('DELETE FROM mac_claim WHERE kind = ? AND record_id IN (?)', [name, ids]);
 }
 
 /** Records as the API gives them: every reference becomes a natural key. */

@@ -7,7 +7,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { typeOf, type Field, type Row, type Value } from '@zpine/contract/fields';
 import { canonicalKey, columnOf, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { toColumns } from '../../store/records.ts';
+import { toColumns } from '../../store/columns.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
 
