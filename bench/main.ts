@@ -63,7 +63,15 @@ async function measured(): Promise<Row[]> {
   try {
     for (const name of names) {
       process.stderr.write(`measuring ${name}\n`);
-      all.push(...((await groups[name]?.(database)) ?? []));
+      try {
+        all.push(...((await groups[name]?.(database)) ?? []));
+      } catch (error) {
+        // What was measured before is not lost.
+        process.stderr.write(
+          `${name} could not be measured: ${error instanceof Error ? error.stack : String(error)}\n`,
+        );
+        process.exitCode = 1;
+      }
     }
   } finally {
     await database.stop();

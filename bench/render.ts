@@ -14,7 +14,9 @@ function data(n: number): Record<string, Val> {
   const ports = Array.from({ length: PORTS }, (_, i) => ({
     name: `1/${i + 1}`,
     description: i % 3 === 0 ? `desk ${i}` : null,
+    mode: i === PORTS - 1 ? 'trunk' : 'access',
     vlan: i === PORTS - 1 ? null : 316,
+    tagged: i === PORTS - 1 ? [304, 316, 328, 340, 352, 3901] : [],
     enabled: i % 5 !== 0,
   }));
   const vlans = [304, 316, 328, 340, 352, 3901].map((number) => ({ number, title: `lane ${number}`, use: null }));
@@ -76,7 +78,9 @@ function byHand(d: Record<string, Val>): string {
   for (const port of ports) {
     out += `socket ${String(port.name)}\n`;
     if (port.description) out += `  about ${quote(port.description)}\n`;
-    out += port.vlan ? `  lane ${String(port.vlan)}\n` : `  lanes ${vlans.map((v) => v.number).join(',')}\n`;
+    if (port.vlan) out += `  lane ${String(port.vlan)}\n`;
+    const tagged = port.tagged as number[];
+    if (tagged.length > 0) out += `  lanes ${tagged.join(',')}\n`;
     out += `  state ${port.enabled ? 'live' : 'shut'}\n`;
   }
   out += `\nface lane ${String(management.vlan)}\n  inet ${String(management.address)}\nway 0.0.0.0/0 by ${String(management.gateway)}\nshell on\nreport to http://10.77.0.10/life/x\n`;
