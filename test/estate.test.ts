@@ -9,7 +9,7 @@ import { bootNet, PASSWORD } from '../ops/stack.ts';
 import { read } from '../service/store/tx.ts';
 import { actor, testService, type TestBench } from './service.ts';
 
-const DEVICES = 900;
+const DEVICES = 560;
 const SEED = 7;
 
 describe('a larger estate', function () {

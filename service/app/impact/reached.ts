@@ -183,9 +183,22 @@ export class Reach {
     return out;
   }
 
-  /** From first to last address of each prefix that changes. */
+  /** From first to last address of the prefixes that change; one inside another goes with it. */
   blocks(): (Span & { last: bigint })[] {
-    return [...this.spans.values()].map((span) => ({ ...span, last: lastOf(span) }));
+    const all = [...this.spans.values()].map((span) => ({ ...span, last: lastOf(span) }));
+    all.sort(
+      (a, b) =>
+        a.vrf - b.vrf ||
+        a.family - b.family ||
+        Number(a.first > b.first) - Number(a.first < b.first) ||
+        a.length - b.length,
+    );
+    const outer: (Span & { last: bigint })[] = [];
+    for (const block of all) {
+      const before = outer.at(-1);
+      if (before?.vrf !== block.vrf || before.family !== block.family || block.last > before.last) outer.push(block);
+    }
+    return outer;
   }
 
   private async labelled(tx: Tx): Promise<number[]> {
