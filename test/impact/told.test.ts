@@ -118,6 +118,18 @@ describe('impact, as it is told', function () {
       await page.getByRole('button', { name: 'Remove' }).click();
       await look();
       await impact().getByText('gone: no configuration').waitFor();
+      await bench.clients.engineer.edit('site', 'ard', { title: 'Ardle Pier' });
+      await page.goto(`${bench.url}/history`);
+      await page.getByRole('button', { name: 'Undo' }).first().click();
+      await look();
+      await impact()
+        .getByText(/looked at/)
+        .waitFor();
+      await bench.clients.engineer.edit('interface', 'ard-acc-1:1/1', { description: 'till 9' });
+      await page.reload();
+      await page.getByRole('button', { name: 'Undo' }).first().click();
+      await look();
+      await impact().getByRole('link', { name: 'ard-acc-1' }).first().waitFor();
       expect(faults).to.deep.equal([]);
     });
   });

@@ -1,4 +1,5 @@
-import { App, Button } from 'antd';
+import { App, Button, Modal } from 'antd';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
@@ -11,6 +12,7 @@ import { pathOf } from './paths.ts';
 
 type Set = ReplyOf<'history.list'>['items'][number];
 type Change = Set['changes'][number];
+type Undone = ReplyOf<'history.undo'>;
 
 const plain = (value: unknown): boolean => typeof value === 'string' || typeof value === 'number';
 
@@ -51,40 +53,52 @@ export function ChangeSet({ set, only }: { set: Set; only?: { kind: string; id: 
 /** Takes the whole set back; what would come of it is asked first. */
 function Undo({ set }: { set: Set }) {
   const attempt = useAttempt();
-  const { modal, message } = App.useApp();
+  const { message } = App.useApp();
   const may = useMay('engineer');
+  const [seen, setSeen] = useState<Undone>();
   // What the service saw is not a person's to take back.
   if (!may || set.undoneBy !== null || set.via === 'service') return null;
   const params = { id: String(set.id) };
+  const send = (by = client) => by.call('history.undo', { params, body: {} });
   const ask = async () => {
     try {
-      const { items, count } = await client.call('history.undo', { params, body: { apply: false } });
-      const lines = items.slice(0, 8).map((i) => `${i.action} ${i.kind} ${i.key}`);
-      void modal.confirm({
-        title: `Take change set #${set.id} back?`,
-        content: (
-          <div style={{ whiteSpace: 'pre-line' }}>
-            {lines.join('\n')}
-            {count > lines.length && `\nand ${count - lines.length} more`}
-            <Impact write={(by) => by.call('history.undo', { params, body: {} })} asked={set.id} />
-          </div>
-        ),
-        okText: 'Take back',
-        onOk: () =>
-          attempt(async () => {
-            await client.call('history.undo', { params, body: {} });
-            return `change set #${set.id} is taken back`;
-          }),
-      });
+      setSeen(await client.call('history.undo', { params, body: { apply: false } }));
     } catch (error) {
       const { detail, remedy } = problemOf(error);
       void message.error({ content: remedy ? `${detail}. ${remedy}` : detail, duration: 8 });
     }
   };
+  const takeBack = () =>
+    attempt(async () => {
+      await send();
+      return `change set #${set.id} is taken back`;
+    }).then((done) => done && setSeen(undefined));
+  const items = seen?.items.slice(0, 8) ?? [];
   return (
-    <Button size="small" className="undo" onClick={() => void ask()}>
-      Undo
-    </Button>
+    <>
+      <Button size="small" className="undo" onClick={() => void ask()}>
+        Undo
+      </Button>
+      {seen && (
+        <Modal
+          open
+          title={`Take change set #${set.id} back?`}
+          okText="Take back"
+          onOk={takeBack}
+          onCancel={() => setSeen(undefined)}
+        >
+          <ul className="named">
+            {items.map((item) => (
+              <li key={`${item.action} ${item.kind} ${item.key}`}>
+                {item.action} {item.kind} <span className="mono">{item.key}</span>
+              </li>
+            ))}
+            {seen.count > items.length && <li className="second">and {seen.count - items.length} more</li>}
+          </ul>
+          <Impact write={send} asked={set.id} />
+        </Modal>
+      )}
+    </>
   );
 }
 
