@@ -12,6 +12,10 @@ export function addPreview(program: Command): void {
     const has = (long: string) => command.options.some((option) => option.long === long);
     if (!has('--reason') || has('--preview') || sessions.includes(rootOf(command))) continue;
     command.option('--preview', 'save nothing: say which devices would get another configuration or boot answer');
+    // It is no field of what is saved: many commands send all their options.
+    command.hook('preAction', (_command, acting) => {
+      if (acting === command) command.setOptionValue('preview', undefined);
+    });
   }
   program.hook('preAction', (_program, command) => {
     if (command.opts<{ preview?: boolean }>().preview !== true) return;

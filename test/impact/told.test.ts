@@ -61,6 +61,17 @@ describe('impact, as it is told', function () {
       expect(await newest()).to.equal(before);
     });
 
+    it('is no field of what commands send with all their options', async () => {
+      const file = join(home, 'greeting.pine');
+      writeFileSync(file, 'greeting\n  | Tide table: see the quay\n');
+      const said = await well('template', 'put', 'furrow-greeting', file, '--preview');
+      expect(said).to.contain('    +   | Tide table: see the quay');
+      const scans = join(home, 'scans.txt');
+      writeFileSync(scans, 'LF-24\nLF24-0901-01\n0000.5e00.53e1\n');
+      expect(await well('box', 'scan', scans, '--preview')).to.contain('nothing was saved');
+      expect(await well('prefix', 'carve', '10.77.64.0/20', '/26', '--preview')).to.contain('records 1 added');
+    });
+
     it('is JSON for programs, and the refusal where it would be refused', async () => {
       const told = JSON.parse(
         await well('prefix', 'edit', '10.77.16.0/24', '--gateway', '10.77.16.2', '--preview', '--json'),
