@@ -67,7 +67,7 @@ describe('impact, as it is told', function () {
       const said = await well('template', 'put', 'furrow-greeting', file, '--preview');
       expect(said).to.contain('    +   | Tide table: see the quay');
       const scans = join(home, 'scans.txt');
-      writeFileSync(scans, 'LF-24\nLF24-0901-01\n0000.5e00.53e1\n');
+      writeFileSync(scans, 'LF-24\nLF24-0901-01\n0000.5e00.53fe\n');
       expect(await well('box', 'scan', scans, '--preview')).to.contain('nothing was saved');
       expect(await well('prefix', 'carve', '10.77.64.0/20', '/26', '--preview')).to.contain('records 1 added');
     });
