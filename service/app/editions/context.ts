@@ -1,6 +1,7 @@
 /** Puts together what a template sees of a device. */
 import { type SettingValue } from '@zpine/core/settings/layers';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
+import { grouped } from '@zpine/core/lists/grouped';
 import { sure } from '@zpine/core/fault';
 import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
@@ -10,7 +11,7 @@ import { type Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { mainAddress } from '../addressing/management.ts';
-import { dialectIn, idsOf, placesOf, type Places } from '../settings/layers.ts';
+import { dialectIn, uniqueIds, placesOf, type Places } from '../settings/layers.ts';
 import { settingsOfAll, textSetting, type DeviceSettings } from '../settings/effective.ts';
 
 /** Stands for the one-time part of a URL until the text goes to the device. It cannot come from any input. */
@@ -40,19 +41,8 @@ export const withSettings = async (
   known: Surroundings,
 ): Promise<Surroundings> => ({ ...known, settings: await settingsOfAll(tx, devices, known.places) });
 
-type Many<T> = Map<number, T[]>;
-
-function grouped<T>(rows: readonly T[], by: (row: T) => number | null): Many<T> {
-  const out: Many<T> = new Map();
-  for (const row of rows) {
-    const id = by(row);
-    if (id === null) continue;
-    const list = out.get(id);
-    if (list) list.push(row);
-    else out.set(id, [row]);
-  }
-  return out;
-}
+/** Null stands for what belongs to nothing: nobody asks for it. */
+type Many<T> = Map<number | null, T[]>;
 
 /** Everything around devices that a template may ask for: of many read in as many questions as of one. */
 export interface Surroundings {
@@ -74,22 +64,22 @@ export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise
   const ids = devices.map((device) => device.id);
   const places = await placesOf(tx, devices);
   const settings = await settingsOfAll(tx, devices, places);
-  const rooms = await byIds(tx, 'room', idsOf([...places.racks.values()].map((rack) => rack.room)));
+  const rooms = await byIds(tx, 'room', uniqueIds([...places.racks.values()].map((rack) => rack.room)));
   const interfaces = await find(tx, 'interface', { device_id: ids }, { order: ['sort_key'] });
   const addresses = await addressesOn(
     tx,
     interfaces.map((i) => i.id),
   );
   const deviceOf = new Map(interfaces.map((i) => [i.id, i.device]));
-  const prefixes = await byIds(tx, 'prefix', idsOf(addresses.map((a) => a.prefix)));
+  const prefixes = await byIds(tx, 'prefix', uniqueIds(addresses.map((a) => a.prefix)));
   const siteVlans = await find(tx, 'vlan', { site_id: [...places.sites.keys()] }, { order: ['number'] });
   const boxes = await find(tx, 'box', { device_id: ids });
   const cards = await find(tx, 'card', { device_id: ids }, { order: ['sort_key'] });
-  await keysOf(tx, 'vrf', idsOf([...interfaces.map((i) => i.vrf), ...addresses.map((a) => a.vrf)]));
-  await keysOf(tx, 'owner', idsOf(devices.map((d) => d.owner)));
-  await keysOf(tx, 'use', idsOf(siteVlans.map((v) => v.use)));
-  await keysOf(tx, 'model', idsOf([...boxes, ...cards].map((one) => one.model)));
-  await keysOf(tx, 'vendor', idsOf([...places.models.values()].map((model) => model.vendor)));
+  await keysOf(tx, 'vrf', uniqueIds([...interfaces.map((i) => i.vrf), ...addresses.map((a) => a.vrf)]));
+  await keysOf(tx, 'owner', uniqueIds(devices.map((d) => d.owner)));
+  await keysOf(tx, 'use', uniqueIds(siteVlans.map((v) => v.use)));
+  await keysOf(tx, 'model', uniqueIds([...boxes, ...cards].map((one) => one.model)));
+  await keysOf(tx, 'vendor', uniqueIds([...places.models.values()].map((model) => model.vendor)));
   return {
     places,
     settings,
@@ -97,11 +87,11 @@ export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise
     interfaces: grouped(interfaces, (i) => i.device),
     addresses: grouped(addresses, (a) => deviceOf.get(a.interface ?? 0) ?? null),
     prefixes,
-    vlans: await byIds(tx, 'vlan', idsOf(interfaces.map((i) => i.vlan))),
+    vlans: await byIds(tx, 'vlan', uniqueIds(interfaces.map((i) => i.vlan))),
     siteVlans: grouped(siteVlans, (v) => v.site),
     boxes: new Map(boxes.map((box) => [box.device ?? 0, box])),
     cards: grouped(cards, (card) => card.device),
-    links: await linksOf(tx, idsOf(interfaces.map((i) => i.port))),
+    links: await linksOf(tx, uniqueIds(interfaces.map((i) => i.port))),
   };
 }
 
@@ -198,7 +188,7 @@ export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>)
 /** What is at the other ends of the cables of ports, through panels, and which addresses are there. */
 async function linksOf(tx: Tx, ports: number[]): Promise<Map<number, Val>> {
   const ends = await farEnds(tx, ports);
-  const others = await find(tx, 'interface', { port_id: idsOf([...ends.values()].map((end) => end.port)) });
+  const others = await find(tx, 'interface', { port_id: uniqueIds([...ends.values()].map((end) => end.port)) });
   const byPort = new Map(others.map((other) => [other.port, other]));
   const addresses = grouped(
     await addressesOn(
@@ -207,8 +197,8 @@ async function linksOf(tx: Tx, ports: number[]): Promise<Map<number, Val>> {
     ),
     (a) => a.interface,
   );
-  const prefixes = await byIds(tx, 'prefix', idsOf([...addresses.values()].flat().map((a) => a.prefix)));
-  const devices = await byIds(tx, 'device', idsOf(others.map((i) => i.device)));
+  const prefixes = await byIds(tx, 'prefix', uniqueIds([...addresses.values()].flat().map((a) => a.prefix)));
+  const devices = await byIds(tx, 'device', uniqueIds(others.map((i) => i.device)));
   return new Map(
     [...ends].map(([port, end]): [number, Val] => {
       const other = end.port === null ? undefined : byPort.get(end.port);

@@ -27,18 +27,18 @@ export interface Places {
   labels: Map<string, Stored<'label'>>;
 }
 
-export const idsOf = (ids: (number | null | undefined)[]): number[] => [
+export const uniqueIds = (ids: (number | null | undefined)[]): number[] => [
   ...new Set(ids.filter((id): id is number => id !== null && id !== undefined)),
 ];
 
 export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Places> {
-  const all = <F extends 'model' | 'site' | 'rack'>(field: F) => idsOf(devices.map((d) => d[field]));
+  const all = <F extends 'model' | 'site' | 'rack'>(field: F) => uniqueIds(devices.map((d) => d[field]));
   const models = await byIds(tx, 'model', all('model'));
-  const dialects = idsOf([...devices.map((d) => d.dialect), ...[...models.values()].map((m) => m.dialect)]);
+  const dialects = uniqueIds([...devices.map((d) => d.dialect), ...[...models.values()].map((m) => m.dialect)]);
   const words = [...new Set(devices.flatMap((d) => d.labels ?? []))];
   const racks = await byIds(tx, 'rack', all('rack'));
-  await keysOf(tx, 'duty', idsOf(devices.map((d) => d.duty)));
-  await keysOf(tx, 'room', idsOf([...racks.values()].map((rack) => rack.room)));
+  await keysOf(tx, 'duty', uniqueIds(devices.map((d) => d.duty)));
+  await keysOf(tx, 'room', uniqueIds([...racks.values()].map((rack) => rack.room)));
   return {
     models,
     racks,
