@@ -49,8 +49,8 @@ export function addArrivals(program: Command): void {
       out(arrivalText(full));
       if (full.comparison && !full.comparison.matches) {
         out('');
-        for (const d of full.comparison.missing) out(`  - ${[...d.above, d.line].join(' > ')}   (${d.section})`);
-        for (const d of full.comparison.extra) out(`  + ${[...d.above, d.line].join(' > ')}   (${d.section})`);
+        for (const d of full.comparison.missing) out(`  - ${[...d.above, d.line].join(' > ')}   (${d.part})`);
+        for (const d of full.comparison.extra) out(`  + ${[...d.above, d.line].join(' > ')}   (${d.part})`);
       }
     });
 

@@ -13,18 +13,18 @@ export const lineDiff = z.object({
 });
 export type LineDiff = z.output<typeof lineDiff>;
 
-export const sectionDiff = lineDiff.extend({
+export const partDiff = lineDiff.extend({
   file: z.string(),
-  section: z.string(),
+  part: z.string(),
   /** Lines that look alike because what differs is a secret. */
   secret: z.boolean(),
 });
-export type SectionDiff = z.output<typeof sectionDiff>;
+export type PartDiff = z.output<typeof partDiff>;
 
 export const deviceDiff = z.object({
   /** `new` and `gone`: it is there only after, or only before. */
   is: z.enum(['changed', 'new', 'gone']),
-  sections: z.array(sectionDiff),
+  parts: z.array(partDiff),
   /** Of what it is told when it boots. */
   boot: lineDiff.nullable(),
   /** What would go wrong that is well now: no template, a template that stops, no way back in. */

@@ -81,7 +81,7 @@ export const editionFile = z.object({
   name: z.string(),
   /** Secrets are masked. */
   text: z.string(),
-  sections: z.array(z.object({ name: z.string(), owned: z.boolean(), fromLine: z.int(), toLine: z.int() })),
+  parts: z.array(z.object({ name: z.string(), owned: z.boolean(), fromLine: z.int(), toLine: z.int() })),
   trace: z.array(lineTrace).optional(),
 });
 
@@ -129,7 +129,7 @@ export const arrivalHead = z.object({
 });
 export type ShownArrival = z.output<typeof arrivalHead>;
 
-export const difference = z.object({ section: z.string(), above: z.array(z.string()), line: z.string() });
+export const difference = z.object({ part: z.string(), above: z.array(z.string()), line: z.string() });
 export const comparison = z.object({
   at: time,
   matches: z.boolean(),

@@ -1,13 +1,13 @@
-/** What a device should run against what it runs: owned sections only; the rest is counted, shown and left alone. */
+/** What a device should run against what it runs: owned parts only; the rest is counted, shown and left alone. */
 import { type ConfigLine } from './tree.ts';
 
 export interface Intended {
   text: string;
-  sections: { name: string; owned: boolean; from: number; to: number }[];
+  parts: { name: string; owned: boolean; from: number; to: number }[];
 }
 
 export interface Difference {
-  section: string;
+  part: string;
   /** The blocks that the line stands in, outermost first. */
   above: string[];
   line: string;
@@ -17,7 +17,7 @@ export interface Comparison {
   matches: boolean;
   missing: Difference[];
   extra: Difference[];
-  /** Lines of the device that belong to no section of ours. */
+  /** Lines of the device that belong to no part of ours. */
   elsewhere: string[];
   /** How many owned lines are right already. */
   right: number;
@@ -34,21 +34,21 @@ export interface Reader {
 }
 
 export function compareConfig(intended: Intended, actual: string, { parse, sheet: { heads } }: Reader): Comparison {
-  const owned: { section: string; nodes: ConfigLine[] }[] = [];
-  for (const { name, owned: ours, from, to } of intended.sections) {
-    if (ours) owned.push({ section: name, nodes: parse(intended.text.slice(from, to)) });
+  const owned: { part: string; nodes: ConfigLine[] }[] = [];
+  for (const { name, owned: ours, from, to } of intended.parts) {
+    if (ours) owned.push({ part: name, nodes: parse(intended.text.slice(from, to)) });
   }
   const running = parse(actual);
   const out: Comparison = { matches: false, missing: [], extra: [], elsewhere: [], right: 0 };
-  /** Families that we own, with the section that does. */
+  /** Families that we own, with the part that does. */
   const families = new Map<string, string>();
   const wanted = new Set<string>();
-  for (const { section, nodes } of owned) {
+  for (const { part, nodes } of owned) {
     for (const node of nodes) {
       wanted.add(node.text);
-      families.set(headOf(node.text, heads), section);
+      families.set(headOf(node.text, heads), part);
       block(
-        section,
+        part,
         [],
         [node],
         running.filter((other) => other.text === node.text),
@@ -58,30 +58,30 @@ export function compareConfig(intended: Intended, actual: string, { parse, sheet
   }
   for (const node of running) {
     if (wanted.has(node.text)) continue;
-    const section = families.get(headOf(node.text, heads));
-    if (section === undefined) out.elsewhere.push(...flat(node));
-    else out.extra.push({ section, above: [], line: node.text });
+    const part = families.get(headOf(node.text, heads));
+    if (part === undefined) out.elsewhere.push(...flat(node));
+    else out.extra.push({ part, above: [], line: node.text });
   }
   out.matches = out.missing.length === 0 && out.extra.length === 0;
   return out;
 }
 
 /** Compares the lines of one block, in any order; a line that comes twice is wanted twice. */
-function block(section: string, above: string[], wanted: ConfigLine[], actual: ConfigLine[], out: Comparison): void {
+function block(part: string, above: string[], wanted: ConfigLine[], actual: ConfigLine[], out: Comparison): void {
   const left = [...actual];
   for (const node of wanted) {
     const at = left.findIndex((other) => other.text === node.text);
     const found = at < 0 ? undefined : left.splice(at, 1)[0];
     if (!found) {
-      out.missing.push({ section, above, line: node.text });
+      out.missing.push({ part, above, line: node.text });
       // What stands in a missing block is missing with it.
-      for (const child of node.children) block(section, [...above, node.text], [child], [], out);
+      for (const child of node.children) block(part, [...above, node.text], [child], [], out);
       continue;
     }
     out.right += 1;
-    block(section, [...above, node.text], node.children, found.children, out);
+    block(part, [...above, node.text], node.children, found.children, out);
   }
-  if (above.length > 0) for (const node of left) out.extra.push({ section, above, line: node.text });
+  if (above.length > 0) for (const node of left) out.extra.push({ part, above, line: node.text });
 }
 
 const flat = (node: ConfigLine): string[] => [node.text, ...node.children.flatMap(flat)];

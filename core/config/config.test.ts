@@ -54,11 +54,11 @@ describe('configurations of nested braces', () => {
   });
 });
 
-/** One owned section, and one that is not. */
+/** One owned part, and one that is not. */
 function intended(ours: string, theirs = ''): Intended {
   return {
     text: ours + theirs,
-    sections: [
+    parts: [
       { name: 'ours', owned: true, from: 0, to: ours.length },
       { name: 'theirs', owned: false, from: ours.length, to: ours.length + theirs.length },
     ],
@@ -77,7 +77,7 @@ describe('comparing', () => {
   });
   it('names what is missing, with the block that it stands in', () => {
     const { missing, extra } = compare('socket 1/1\n  state live\n', 'socket 1/1\n');
-    expect(missing).to.deep.equal([{ section: 'ours', above: ['socket 1/1'], line: 'state live' }]);
+    expect(missing).to.deep.equal([{ part: 'ours', above: ['socket 1/1'], line: 'state live' }]);
     expect(extra).to.deep.equal([]);
     expect(compare('socket 1/1\n  state live\n', '').missing).to.have.length(2);
   });

@@ -34,7 +34,7 @@ export type Node = { at: Place } & (
       none: Node[];
     }
   | { kind: 'insert'; name: string; indent: string; given: [string, Expr][] }
-  | { kind: 'section'; name: string; owned: boolean; body: Node[] }
+  | { kind: 'part'; name: string; owned: boolean; body: Node[] }
   | { kind: 'output'; name: Expr; body: Node[] }
   | { kind: 'require'; value: Expr; message: Expr }
 );
@@ -42,7 +42,7 @@ export type Node = { at: Place } & (
 export interface Template {
   name: string;
   body: Node[];
-  /** Sections by name, in order; for what speaks of them without rendering. */
-  sections: { name: string; owned: boolean }[];
+  /** Parts by name, in order; for what speaks of them without rendering. */
+  parts: { name: string; owned: boolean }[];
   inserts: string[];
 }

@@ -4,7 +4,7 @@ import { type Library } from './compile.ts';
 import { faultAt, type Place, type TemplateFault } from './faults.ts';
 import { shapeOf, type Known, type Report } from './inference.ts';
 import { parseTemplate, type Parsed } from './parse.ts';
-import { MOST_NESTED } from './run.ts';
+import { MOST_FRAGMENTS } from './bounds.ts';
 import { any, number, type Shape, shapeName, text } from './shapes.ts';
 
 export interface Catalogue {
@@ -93,7 +93,7 @@ class Checker {
         return this.loop(node, scope, way);
       case 'insert':
         return this.insert(node, scope, way);
-      case 'section':
+      case 'part':
         this.block(node.body, this.inner(scope), way);
         return;
       case 'output': {
@@ -172,8 +172,8 @@ class Checker {
       );
       return;
     }
-    if (way.length > MOST_NESTED) {
-      this.report(node.at, 'too-deep', `more than ${MOST_NESTED} fragments inside each other`);
+    if (way.length > MOST_FRAGMENTS) {
+      this.report(node.at, 'too-deep', `more than ${MOST_FRAGMENTS} fragments inside each other`);
       return;
     }
     const parsed = this.fragment(node.name);

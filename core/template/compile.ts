@@ -1,11 +1,12 @@
 /** Makes functions of a template, once: names become places in a frame, so that running it looks nothing up. */
 import { type Expr, type Node, type Template } from './ast.ts';
-import { evaluator, type Scope, type Value } from './evaluate.ts';
+import { evaluator, inTextHint, type Scope, type Value } from './evaluate.ts';
 import { faultAt, type Place, TemplateStop } from './faults.ts';
 import { ArgumentFault, sorted } from './functions.ts';
 import { parseTemplate } from './parse.ts';
-import { MOST_NESTED, type Frame, type Run, type Span, spansOf } from './run.ts';
-import { isMap, Marked, piecesOf, scalarText, truthy, typeName, type Val } from './values.ts';
+import { MOST_FRAGMENTS } from './bounds.ts';
+import { reindented, type Frame, type Run, type Span, spansOf } from './run.ts';
+import { isMap, Marked, orderTexts, piecesOf, SIGNS_A_STEP, scalarText, truthy, typeName, type Val } from './values.ts';
 
 type Action = (run: Run) => void;
 
@@ -75,19 +76,24 @@ class BodyCompiler {
 
   block(nodes: Node[], outer: Scope): Action {
     const scope: Scope = { names: new Map(outer.names), slots: outer.slots };
-    const actions = nodes.map((node) => this.node(node, scope));
+    const actions = nodes.map((node) => this.action(node, scope));
+    const places = nodes.map((node) => node.at);
+    const count = actions.length;
+    if (count === 1) {
+      const [only] = actions;
+      const [at] = places;
+      return (run) => {
+        run.spend(1);
+        run.at = at;
+        only!(run);
+      };
+    }
     return (run) => {
-      for (const action of actions) action(run);
-    };
-  }
-
-  private node(node: Node, scope: Scope): Action {
-    const action = this.action(node, scope);
-    const { at } = node;
-    return (run) => {
-      run.at = at;
-      run.spend(1);
-      action(run);
+      run.spend(count);
+      for (let i = 0; i < count; i += 1) {
+        run.at = places[i];
+        actions[i]!(run);
+      }
     };
   }
 
@@ -108,9 +114,9 @@ class BodyCompiler {
         return this.loop(node, scope);
       case 'insert':
         return this.insert(node, scope);
-      case 'section': {
+      case 'part': {
         const body = this.block(node.body, scope);
-        return (run) => run.section(node.name, node.owned, node.at, () => body(run));
+        return (run) => run.part(node.name, node.owned, node.at, () => body(run));
       }
       case 'output': {
         const name = evaluator(node.name, scope);
@@ -169,14 +175,38 @@ class BodyCompiler {
       };
       if (where) {
         run.spend(items.length);
-        const all = [...items.keys()];
-        keep(all.filter((i) => (set(i, i), truthy(where.run(run)))));
+        if (!keys) {
+          const kept: Val[] = [];
+          for (let i = 0; i < items.length; i += 1) {
+            set(i, i);
+            if (truthy(where.run(run))) kept.push(items[i] ?? null);
+          }
+          items = kept;
+        } else keep([...items.keys()].filter((i) => (set(i, i), truthy(where.run(run)))));
       }
       if (by.length > 0) {
         run.spend(items.length);
-        const keysAt = (i: number): Val[] => (set(i, i), by.map(({ key }) => notSecret(run, at, key.run(run))));
-        const down = by.map((b) => b.down);
-        keep(guarded(run, at, () => sorted([...items.keys()], keysAt, down)));
+        if (by.length === 1 && !keys && !by[0]!.down) {
+          const key = by[0]!.key;
+          const pairs = new Array<[Val, Val]>(items.length);
+          let strings = true;
+          for (let i = 0; i < items.length; i += 1) {
+            set(i, i);
+            const k = notSecret(run, at, key.run(run));
+            if (typeof k === 'string') run.spend(k.length / SIGNS_A_STEP);
+            strings &&= typeof k === 'string';
+            pairs[i] = [k, items[i] ?? null];
+          }
+          if (strings) {
+            pairs.sort((a, b) => orderTexts(a[0] as string, b[0] as string));
+            items = pairs.map((pair) => pair[1]);
+          } else keep(guarded(run, at, () => sorted([...items.keys()], (i: number): Val[] => [pairs[i]![0]], [false])));
+        } else {
+          const keysAt = (i: number): Val[] => (set(i, i), by.map(({ key }) => notSecret(run, at, key.run(run))));
+          run.spend(3 * items.length * by.length);
+          const down = by.map((b) => b.down);
+          keep(guarded(run, at, () => sorted([...items.keys()], keysAt, down)));
+        }
       }
       if (items.length === 0) return none(run);
       for (let i = 0; i < items.length; i += 1) {
@@ -198,8 +228,8 @@ class BodyCompiler {
     const names = node.given.map(([name], i) => ({ name, settings: values[i]?.settings ?? [] }));
     const { at, name } = node;
     return (run) => {
-      if (run.depth >= MOST_NESTED)
-        run.stop('too-deep', `more than ${MOST_NESTED} fragments inside each other`, undefined, at);
+      if (run.depth >= MOST_FRAGMENTS)
+        run.stop('too-deep', `more than ${MOST_FRAGMENTS} fragments inside each other`, undefined, at);
       const given = values.map((value) => value.run(run));
       const { indent } = run;
       run.depth += 1;
@@ -276,11 +306,22 @@ function line(node: Node & { kind: 'line' }, scope: Scope): Action {
   const { at } = node;
   if (node.parts.every((part) => typeof part === 'string')) {
     const text = node.parts.join('') + end;
-    return (run) => run.emit(text, [], at, []);
+    return (run) => run.put(text, at);
   }
   const parts = node.parts.map((part) => (typeof part === 'string' ? part : textPart(part, scope)));
   const settings = [...new Set(parts.flatMap((part) => (typeof part === 'string' ? [] : part.settings)))];
   const alone = aloneIn(node.parts);
+  const valueAt = parts.findIndex((part) => typeof part !== 'string');
+  if (alone === undefined && parts.filter((part) => typeof part !== 'string').length === 1) {
+    const [before, behind] = [parts.slice(0, valueAt).join(''), parts.slice(valueAt + 1).join('') + end];
+    const part = parts[valueAt] as { text: (run: Run) => string | Marked };
+    return (run) => {
+      const text = part.text(run);
+      if (typeof text === 'string' && !run.traced) return run.put(before + text + behind, at);
+      const whole = spansOf([before, text].flatMap((piece) => [...piecesOf(piece)]));
+      run.emit(whole.text + behind, whole.secrets, at, settings);
+    };
+  }
   return (run) => {
     // Most lines hold no secret: they are put together as plain text.
     let plain = '';
@@ -291,9 +332,12 @@ function line(node: Node & { kind: 'line' }, scope: Scope): Action {
       else if (typeof text === 'string') plain += text;
       else pieces = [plain, text];
     }
-    if (!pieces && (alone === undefined || !plain.includes('\n'))) return run.emit(plain + end, noSpans, at, settings);
+    if (!pieces && (alone === undefined || !plain.includes('\n')))
+      return run.traced ? run.emit(plain + end, noSpans, at, settings) : run.put(plain + end, at);
     const whole = spansOf((pieces ?? [plain]).flatMap((piece) => [...piecesOf(piece)]));
-    const { text, secrets } = alone !== undefined && whole.text.includes('\n') ? indented(whole, alone) : whole;
+    // Whether a secret has several lines shows nowhere: it is always treated as if it had.
+    const { text, secrets } =
+      alone !== undefined && (pieces ?? whole.text.includes('\n')) ? indented(whole, alone) : whole;
     run.emit(text + end, secrets, at, settings);
   };
 }
@@ -322,22 +366,12 @@ function indented(
 ): { text: string; secrets: Span[] } {
   const value = whole.text.slice(0, whole.text.length - behind.length);
   const source = value.endsWith('\n') ? value.slice(0, -1) : value;
-  let text = '';
-  const secrets: Span[] = [];
-  let at = 0;
-  for (const [i, one] of source.split('\n').entries()) {
-    // The first line has its indentation already; an empty one loses it.
-    const bare = i === 0 && one.trim() === '' ? '' : one;
-    if (i > 0) text += bare === '' ? '\n' : `\n${indent}`;
-    const shift = text.length - at;
-    for (const [from, to] of whole.secrets) {
-      const end = Math.min(to, at + one.length);
-      if (end > at && from < at + one.length) secrets.push([shift + Math.max(from, at), shift + end]);
-    }
-    text += bare;
-    at += one.length + 1;
-  }
-  return { text, secrets };
+  const secrets = whole.secrets.map(([from, to]): Span => [Math.min(from, source.length), Math.min(to, source.length)]);
+  // The first line has its indentation already; one without anything in it loses it.
+  const first = source.split('\n', 1)[0] ?? '';
+  const bare = first.trim() === '' && !secrets.some(([from]) => from <= first.length) ? first.length : 0;
+  const cut = secrets.map(([from, to]): Span => [from - bare, to - bare]);
+  return reindented(source.slice(bare), cut, (line, i) => (i === 0 || line === '' ? '' : indent));
 }
 
 function textPart(expr: Expr, scope: Scope): { text: (run: Run) => string | Marked; settings: readonly string[] } {
@@ -348,13 +382,7 @@ function textPart(expr: Expr, scope: Scope): { text: (run: Run) => string | Mark
       const held = value.run(run);
       if (typeof held === 'string') return held;
       return (
-        scalarText(held) ??
-        run.stop(
-          'type',
-          `${typeName(held)} cannot stand in a text`,
-          held === null ? 'give another value with ??' : 'write join(..., ", ")',
-          expr.at,
-        )
+        scalarText(held) ?? run.stop('type', `${typeName(held)} cannot stand in a text`, inTextHint(held), expr.at)
       );
     },
   };

@@ -2,20 +2,30 @@
  * Numbers of the template language: exact. Whole numbers that a host number holds exactly are host numbers; everything
  * else is a coefficient and a count of decimal places.
  */
-export interface Decimal {
-  coefficient: bigint;
-  /** How many digits of the coefficient stand behind the point. */
-  places: number;
+export class Decimal {
+  readonly coefficient: bigint;
+  readonly places: number;
+  constructor(coefficient: bigint, places: number) {
+    this.coefficient = coefficient;
+    this.places = places;
+  }
 }
 
 export type Num = number | Decimal;
 
+/** A number has no more digits than that, before and behind the point together. */
+export const MOST_DIGITS = 1000;
+const TOO_LARGE = 10n ** BigInt(MOST_DIGITS);
+
+/** Whether a number has more digits than numbers may have. */
+export const tooManyDigits = (value: Num): boolean =>
+  value instanceof Decimal &&
+  (value.places > MOST_DIGITS || value.coefficient >= TOO_LARGE || value.coefficient <= -TOO_LARGE);
+
 /** Digits of an endless quotient. */
 const QUOTIENT_DIGITS = 20;
 
-export const isNum = (value: unknown): value is Num =>
-  typeof value === 'number' ||
-  (typeof value === 'object' && value !== null && 'coefficient' in value && 'places' in value);
+export const isNum = (value: unknown): value is Num => typeof value === 'number' || value instanceof Decimal;
 
 /** The smallest form: no trailing zeros, a host number where one holds it. */
 function tidy(coefficient: bigint, places: number): Num {
@@ -25,7 +35,7 @@ function tidy(coefficient: bigint, places: number): Num {
     p -= 1;
   }
   const small = Number(c);
-  return p === 0 && Number.isSafeInteger(small) ? small : { coefficient: c, places: p };
+  return p === 0 && Number.isSafeInteger(small) ? small : new Decimal(c, p);
 }
 
 export function parseNum(text: string): Num | undefined {
@@ -38,10 +48,10 @@ export function parseNum(text: string): Num | undefined {
 /** Numbers of the data may come with a fraction, or with an exponent when they are very large. */
 function wide(value: Num): Decimal {
   if (typeof value !== 'number') return value;
-  if (Number.isInteger(value)) return { coefficient: BigInt(value), places: 0 };
+  if (Number.isInteger(value)) return new Decimal(BigInt(value), 0);
   const parsed = parseNum(value.toFixed(20).replace(/0+$/, '')) ?? 0;
   const short = parseNum(String(value)) ?? parsed;
-  return typeof short === 'number' ? { coefficient: BigInt(short), places: 0 } : short;
+  return typeof short === 'number' ? new Decimal(BigInt(short), 0) : short;
 }
 
 export function formatNum(value: Num): string {
@@ -86,7 +96,9 @@ export function divide(a: Num, b: Num): Num | undefined {
   const [x, y] = aligned(a, b);
   if (y === 0n) return undefined;
   if (x % y === 0n) return tidy(x / y, 0);
-  // As many places as give twenty digits that count.
+  const exact = finitePlaces(x, y);
+  if (exact !== undefined) return tidy((x * 10n ** BigInt(exact)) / y, exact);
+  // Endless: as many places as give twenty digits that count.
   const whole = (x / y).toString().replace('-', '');
   let places = QUOTIENT_DIGITS - (whole === '0' ? 0 : whole.length);
   if (whole === '0') {
@@ -94,6 +106,18 @@ export function divide(a: Num, b: Num): Num | undefined {
     places += Math.max(0, large.toString().length - small.toString().length - 1);
   }
   return tidy((x * 10n ** BigInt(Math.max(0, places))) / y, Math.max(0, places));
+}
+
+/** How many places a quotient has that ends: its denominator has no other factors than those of ten. */
+function finitePlaces(x: bigint, y: bigint): number | undefined {
+  let rest = y < 0n ? -y : y;
+  let [a, b] = [x < 0n ? -x : x, rest];
+  while (b !== 0n) [a, b] = [b, a % b];
+  if (a !== 0n) rest /= a;
+  let [twos, fives] = [0, 0];
+  for (; rest % 2n === 0n; rest /= 2n) twos += 1;
+  for (; rest % 5n === 0n; rest /= 5n) fives += 1;
+  return rest === 1n ? Math.max(twos, fives) : undefined;
 }
 
 /** The rest has the sign of the right side. Undefined for a division by zero. */

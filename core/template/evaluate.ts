@@ -2,15 +2,36 @@
 import { type BinaryOp, type Expr } from './ast.ts';
 import { add, divide, isNum, isWhole, modulo, multiply, negate, type Num, subtract, wholeBig } from './decimal.ts';
 import { type Place } from './faults.ts';
-import { ArgumentFault, callFunction } from './functions.ts';
+import { ArgumentFault, callFunction, functions } from './functions.ts';
 import { type Run } from './run.ts';
-import { equal, isMap, joined, Marked, order, scalarText, truthy, typeName, type Val, type ValMap } from './values.ts';
+import {
+  equal,
+  holdsSecret,
+  isMap,
+  joined,
+  Marked,
+  order,
+  scalarText,
+  SIGNS_A_STEP,
+  truthy,
+  typeName,
+  type Val,
+  type ValMap,
+} from './values.ts';
 
 export interface Scope {
   names: Map<string, { slot: number; settings: readonly string[] }>;
   /** Shared by all blocks of one template: how large its frame is. */
   slots: { count: number };
 }
+
+/** What to write where a value cannot stand in a text. */
+export const inTextHint = (value: Val): string =>
+  value === null
+    ? 'give another value with ??'
+    : Array.isArray(value)
+      ? 'write join(..., ", ")'
+      : 'name one of its entries';
 
 /** `?.` met nothing: the rest of the path is left out. */
 const ENDED = Symbol('ended');
@@ -50,8 +71,8 @@ export function evaluator(expr: Expr, scope: Scope): Value {
       probe: (run) => settle(path.step(run, false)),
     };
   }
-  const { run, settings } = plain(expr, scope);
-  return { run, probe: run, settings };
+  const { run, probe = run, settings } = plain(expr, scope);
+  return { run, probe, settings };
 }
 
 /** Plain names behind one another, which most paths are: nothing but lookups; undefined wherever it is not so simple. */
@@ -65,14 +86,18 @@ function quickPath(expr: Expr, scope: Scope): ((run: Run) => Val | undefined) | 
   if (here.kind !== 'name') return undefined;
   const slot = scope.names.get(here.name)?.slot;
   const root = here.name;
+  if (root in Object.prototype || names.some((name) => name in Object.prototype)) return undefined;
+  const base: (run: Run) => Val | undefined = slot === undefined ? (run) => run.data[root] : (run) => run.frame[slot];
+  const [one = '', two = ''] = names;
+  if (names.length === 0) return base;
+  const get = (value: Val | undefined, name: string): Val | undefined =>
+    typeof value === 'object' && value !== null && value.constructor === Object ? (value as ValMap)[name] : undefined;
+  if (names.length === 1)
+    return slot === undefined ? (run) => get(run.data[root], one) : (run) => get(run.frame[slot], one);
+  if (names.length === 2) return (run) => get(get(base(run), one), two);
   return (run) => {
-    let value = slot === undefined ? (Object.hasOwn(run.data, root) ? run.data[root] : undefined) : run.frame[slot];
-    for (const name of names) {
-      // Neither lists nor secrets nor decimals are maps.
-      if (value === null || typeof value !== 'object' || value.constructor !== Object || 'coefficient' in value)
-        return undefined;
-      value = Object.hasOwn(value, name) ? (value as ValMap)[name] : undefined;
-    }
+    let value = base(run);
+    for (const name of names) value = get(value, name);
     return value;
   };
 }
@@ -166,7 +191,7 @@ function settingName(expr: Expr): string | undefined {
   return here.kind === 'name' && here.name === 'set' ? names.join('.') : undefined;
 }
 
-type Plain = Pick<Value, 'run' | 'settings'>;
+type Plain = Pick<Value, 'run' | 'settings'> & Partial<Pick<Value, 'probe'>>;
 
 function plain(expr: Expr, scope: Scope): Plain {
   switch (expr.kind) {
@@ -181,8 +206,7 @@ function plain(expr: Expr, scope: Scope): Plain {
       return {
         settings: items.flatMap((item) => item.settings),
         run(run) {
-          run.spend(items.length);
-          return items.map((item) => item.run(run));
+          return run.made(items.map((item) => item.run(run)));
         },
       };
     }
@@ -200,7 +224,11 @@ function plain(expr: Expr, scope: Scope): Plain {
       return call(expr, scope);
     case 'fallback': {
       const [left, right] = [evaluator(expr.left, scope), evaluator(expr.right, scope)];
-      return { run: (run) => left.probe(run) ?? right.run(run), settings: [...left.settings, ...right.settings] };
+      return {
+        run: (run) => left.probe(run) ?? right.run(run),
+        probe: (run) => left.probe(run) ?? right.probe(run),
+        settings: [...left.settings, ...right.settings],
+      };
     }
     case 'unary': {
       const of = evaluator(expr.of, scope);
@@ -246,20 +274,17 @@ function textOf(expr: Expr & { kind: 'text' }, scope: Scope): Plain {
   return {
     settings: parts.flatMap((part) => (typeof part === 'string' ? [] : part.value.settings)),
     run: (run) =>
-      joined(
-        parts.map((part) => {
-          if (typeof part === 'string') return part;
-          const value = part.value.run(run);
-          return (
-            scalarText(value) ??
-            run.stop(
-              'type',
-              `${typeName(value)} cannot stand in a text`,
-              value === null ? 'give another value with ??' : 'write join(..., ", ")',
-              part.at,
-            )
-          );
-        }),
+      run.made(
+        joined(
+          parts.map((part) => {
+            if (typeof part === 'string') return part;
+            const value = part.value.run(run);
+            return (
+              scalarText(value) ??
+              run.stop('type', `${typeName(value)} cannot stand in a text`, inTextHint(value), part.at)
+            );
+          }),
+        ),
       ),
   };
 }
@@ -279,15 +304,18 @@ function call(expr: Expr & { kind: 'call' }, scope: Scope): Plain {
       },
     };
   }
+  // Looked up once; what is not there was a fault of the check.
+  const row = Object.hasOwn(functions, name) ? functions[name] : undefined;
+  if (!row)
+    return { settings, run: (run) => run.stop('unknown-function', `there is no function "${name}"`, undefined, at) };
   return {
     settings,
     run(run) {
-      run.spend(1);
-      const values = args.map((arg) => arg.run(run));
+      const values: Val[] = new Array<Val>(args.length);
+      for (let i = 0; i < args.length; i += 1) values[i] = args[i]!.run(run);
+      run.at = at;
       try {
-        const result = callFunction(name, values, run);
-        if (Array.isArray(result)) run.spend(result.length);
-        return result;
+        return run.made(callFunction(row, name, values, run));
       } catch (error) {
         if (error instanceof ArgumentFault) run.stop('type', `${name}: ${error.message}`, undefined, at);
         throw error;
@@ -307,12 +335,14 @@ function binary(expr: Expr & { kind: 'binary' }, scope: Scope): Plain {
 
 function compute(op: BinaryOp, a: Val, b: Val, run: Run, at: Place): Val {
   if (op === '==' || op === '!=') {
-    if (a !== null && b !== null && (a instanceof Marked || b instanceof Marked)) {
-      run.stop('secret', 'a secret can be compared only with null', undefined, at);
-    }
-    return equal(a, b) === (op === '==');
+    if (a !== null && b !== null && (holdsSecret(a) || holdsSecret(b)))
+      run.stop('secret', 'a secret, and what holds one, can be compared only with null', undefined, at);
+    return equal(a, b, run.spend) === (op === '==');
   }
-  if (op === '+' && isText(a) && isText(b)) return joined([a, b]);
+  if (op === '+' && isText(a) && isText(b)) {
+    run.at = at;
+    return run.made(joined([a, b]));
+  }
   if (a instanceof Marked || b instanceof Marked)
     run.stop('secret', `"${op}" is not to be asked of a secret`, undefined, at);
   if (op === 'in' || op === 'not in') return within(a, b, run, at) === (op === 'in');
@@ -324,8 +354,13 @@ function compute(op: BinaryOp, a: Val, b: Val, run: Run, at: Place): Val {
   }
   if (!isNum(a) || !isNum(b))
     return run.stop('type', `"${op}" does not go with ${typeName(a)} and ${typeName(b)}`, undefined, at);
-  return arithmetic(op, a, b) ?? run.stop('type', 'a division by zero', undefined, at);
+  if (typeof a !== 'number' || typeof b !== 'number') run.spend(digitsOf(a) + digitsOf(b));
+  run.at = at;
+  return run.made(arithmetic(op, a, b) ?? run.stop('type', 'a division by zero', undefined, at));
 }
+
+/** What numbers that are no host numbers cost to work with. */
+const digitsOf = (value: Num): number => (typeof value === 'number' ? 0 : value.coefficient.toString(16).length);
 
 const isText = (value: Val): value is string | Marked => typeof value === 'string' || value instanceof Marked;
 
@@ -338,12 +373,13 @@ function arithmetic(op: BinaryOp, a: Num, b: Num): Num | undefined {
 
 function within(a: Val, b: Val, run: Run, at: Place): boolean {
   if (Array.isArray(b)) {
-    run.spend(b.length / 10);
-    if (b.some((item) => item instanceof Marked))
-      run.stop('secret', 'a secret can be compared only with null', undefined, at);
-    return b.some((item) => equal(item, a));
+    if (holdsSecret(b) || holdsSecret(a)) run.stop('secret', 'a secret can be compared only with null', undefined, at);
+    return b.some((item) => equal(item, a, run.spend));
   }
-  if (typeof b === 'string' && typeof a === 'string') return b.includes(a);
+  if (typeof b === 'string' && typeof a === 'string') {
+    run.spend((a.length + b.length) / SIGNS_A_STEP);
+    return b.includes(a);
+  }
   if (isMap(b) && typeof a === 'string') return Object.hasOwn(b, a);
   return run.stop('type', `${typeName(a)} cannot be in ${typeName(b)}`, undefined, at);
 }

@@ -1,7 +1,7 @@
 /** Reads expressions. Precedence, tightest first: postfix, ??, unary minus, * / %, + -, comparisons and in, not, and, or, ?: */
 import { type BinaryOp, type Expr } from './ast.ts';
 import { closingBrace } from './braces.ts';
-import { parseNum } from './decimal.ts';
+import { MOST_DIGITS, parseNum } from './decimal.ts';
 import { faultAt, type Place, type TemplateFault, TemplateStop } from './faults.ts';
 
 type Token = { kind: 'number' | 'name' | 'word' | 'sign' | 'single' | 'double' | 'end'; text: string; at: number };
@@ -48,6 +48,8 @@ const signs = [
   '=',
 ];
 const MOST_NESTED = 200;
+const NUMBER = /[0-9]+(\.[0-9]+)?/y;
+const NAME = /[A-Za-z_][A-Za-z0-9_]*/y;
 
 export class ExpressionReader {
   private readonly source: string;
@@ -140,15 +142,24 @@ export class ExpressionReader {
     return expr;
   }
 
+  /** Links of a chain lie inside each other, the first one deepest. */
+  private link(count: number): number {
+    if (count >= MOST_NESTED)
+      this.stop('too-deep', `a chain has at most ${MOST_NESTED} links`, 'take it apart with @let');
+    return count + 1;
+  }
+
   private either(): Expr {
     let left = this.both();
-    while (this.takeWord('or')) left = { kind: 'binary', op: 'or', at: left.at, left, right: this.both() };
+    for (let n = 0; this.takeWord('or'); n = this.link(n))
+      left = { kind: 'binary', op: 'or', at: left.at, left, right: this.both() };
     return left;
   }
 
   private both(): Expr {
     let left = this.negation();
-    while (this.takeWord('and')) left = { kind: 'binary', op: 'and', at: left.at, left, right: this.negation() };
+    for (let n = 0; this.takeWord('and'); n = this.link(n))
+      left = { kind: 'binary', op: 'and', at: left.at, left, right: this.negation() };
     return left;
   }
 
@@ -190,7 +201,7 @@ export class ExpressionReader {
 
   private sum(): Expr {
     let left = this.product();
-    for (;;) {
+    for (let n = 0; ; n = this.link(n)) {
       const at = this.place();
       const op = this.takeSign('+') ? '+' : this.takeSign('-') ? '-' : undefined;
       if (!op) return left;
@@ -200,7 +211,7 @@ export class ExpressionReader {
 
   private product(): Expr {
     let left = this.signed();
-    for (;;) {
+    for (let n = 0; ; n = this.link(n)) {
       const at = this.place();
       const op = this.takeSign('*') ? '*' : this.takeSign('/') ? '/' : this.takeSign('%') ? '%' : undefined;
       if (!op) return left;
@@ -220,7 +231,7 @@ export class ExpressionReader {
 
   private fallback(): Expr {
     let left = this.postfix();
-    for (;;) {
+    for (let n = 0; ; n = this.link(n)) {
       const at = this.place();
       if (!this.takeSign('??')) return left;
       const signAt = this.place();
@@ -233,7 +244,7 @@ export class ExpressionReader {
 
   private postfix(): Expr {
     let expr = this.primary();
-    for (;;) {
+    for (let n = 0; ; n = this.link(n)) {
       const at = this.place();
       if (this.takeSign('.') || this.takeSign('?.')) {
         const guarded = this.source[at.column - 1] === '?';
@@ -291,14 +302,15 @@ export class ExpressionReader {
 
   private entries(): [string, Expr][] {
     const entries: [string, Expr][] = [];
+    const seen = new Set<string>();
     while (!this.takeSign('}')) {
       if (entries.length > 0) this.mustSign(',');
       const name = this.token.kind === 'name' || this.token.kind === 'word' ? this.token.text : undefined;
       const at = this.token.at;
       if (name !== undefined) this.next();
       const key = name ?? this.mustFixedText();
-      if (entries.some(([other]) => other === key))
-        this.stop('twice', `"${key}" stands twice in this map`, undefined, at);
+      if (seen.has(key)) this.stop('twice', `"${key}" stands twice in this map`, undefined, at);
+      seen.add(key);
       this.mustSign(':');
       entries.push([key, this.expression()]);
     }
@@ -336,7 +348,7 @@ export class ExpressionReader {
         if (text) parts.push(text);
         text = '';
         const inner = new ExpressionReader(this.source, i + 2, close, this.base);
-        inner.depth = this.depth;
+        inner.depth = this.depth + 1;
         parts.push(inner.expression());
         inner.mustEnd();
         i = close + 1;
@@ -359,16 +371,23 @@ export class ExpressionReader {
     while (this.at < this.end && /\s/.test(this.source[this.at] ?? '')) this.at += 1;
     const at = this.at;
     if (at >= this.end) return { kind: 'end', text: '', at };
-    const rest = this.source.slice(at, this.end);
-    const number = /^[0-9]+(\.[0-9]+)?/.exec(rest)?.[0];
+    const number = this.found(NUMBER);
+    if (number && number.length > MOST_DIGITS + 1)
+      throw new TemplateStop(faultAt(this.place(at), 'too-large', `a number has at most ${MOST_DIGITS} digits`));
     if (number) return this.take('number', number);
-    const name = /^[A-Za-z_][A-Za-z0-9_]*/.exec(rest)?.[0];
+    const name = this.found(NAME);
     if (name) return this.take(words.has(name) ? 'word' : 'name', name);
-    if (rest.startsWith('"') || rest.startsWith("'"))
-      return { kind: rest.startsWith('"') ? 'double' : 'single', text: rest[0] ?? '', at };
-    const sign = signs.find((s) => rest.startsWith(s));
+    const first = this.source[at] ?? '';
+    if (first === '"' || first === "'") return { kind: first === '"' ? 'double' : 'single', text: first, at };
+    const sign = signs.find((s) => this.source.startsWith(s, at));
     if (sign) return this.take('sign', sign);
-    throw new TemplateStop(faultAt(this.place(at), 'syntax', `"${rest[0]}" means nothing here`));
+    throw new TemplateStop(faultAt(this.place(at), 'syntax', `"${first}" means nothing here`));
+  }
+
+  /** What a sticky pattern finds where reading stands; nothing of the line is copied for it. */
+  private found(pattern: RegExp): string | undefined {
+    pattern.lastIndex = this.at;
+    return pattern.exec(this.source)?.[0].slice(0, this.end - this.at);
   }
 
   private take(kind: Token['kind'], text: string): Token {

@@ -11,16 +11,31 @@ import {
   parsePrefix,
 } from '../addressing/prefix.ts';
 import { utf8Bytes } from '../text/utf8.ts';
-import { add, compareNum, formatNum, isNum, isWhole, parseNum, truncate, wholeBig, type Num } from './decimal.ts';
+import { MOST_ITEMS, MOST_SIGNS } from './bounds.ts';
+import {
+  add,
+  compareNum,
+  formatNum,
+  isNum,
+  isWhole,
+  MOST_DIGITS,
+  parseNum,
+  truncate,
+  wholeBig,
+  type Num,
+} from './decimal.ts';
 import { compilePattern, PatternFault } from './pattern.ts';
 import {
   equal,
+  holdsSecret,
   isMap,
   joined,
   Marked,
   order,
   scalarText,
   secretText,
+  SIGNS_A_STEP,
+  textOf,
   typeName,
   type Val,
   type ValMap,
@@ -54,7 +69,8 @@ export interface FunctionRow {
 }
 
 const bad = (value: Val | undefined, expected: string): never => {
-  const shown = typeof value === 'string' ? ` "${value.slice(0, 60)}"` : '';
+  const shown =
+    typeof value === 'string' ? ` "${value.slice(0, 60)}"` : isNum(value) ? ` ${formatNum(value).slice(0, 60)}` : '';
   throw new ArgumentFault(`${expected} is expected, not ${value === undefined ? 'nothing' : typeName(value)}${shown}`);
 };
 const text = (value: Val | undefined): string =>
@@ -62,7 +78,7 @@ const text = (value: Val | undefined): string =>
 const num = (value: Val | undefined): Num => (isNum(value) ? value : bad(value ?? null, 'a number'));
 const whole = (value: Val | undefined): bigint => {
   const n = num(value);
-  return isWhole(n) ? wholeBig(n) : bad(formatNum(n), 'a whole number');
+  return isWhole(n) ? wholeBig(n) : bad(n, 'a whole number');
 };
 const small = (value: Val | undefined): number => Number(whole(value));
 const list = (value: Val | undefined): Val[] => (Array.isArray(value) ? value : bad(value, 'a list'));
@@ -99,13 +115,13 @@ function nth(value: Val | undefined, count: Val | undefined): string {
   const at = n < 0n ? lastOf(p) + 1n + n : p.first + n;
   return at >= p.first && at <= lastOf(p)
     ? formatIp({ family: ip.family, value: at })
-    : bad(String(n), `a position inside ${formatPrefix(p)}`);
+    : bad(big(n), `a position inside ${formatPrefix(p)}`);
 }
 
 function after(value: Val | undefined, count: Val | undefined): string {
   const { ip, length } = addressOf(value);
   const at = ip.value + whole(count);
-  if (!inFamily(ip.family, at)) throw new ArgumentFault('there is no address that far away');
+  if (!inFamily(ip.family, at)) throw new ArgumentFault(`there is no address that far away from ${formatIp(ip)}`);
   return `${formatIp({ family: ip.family, value: at })}${length === undefined ? '' : `/${length}`}`;
 }
 
@@ -141,21 +157,36 @@ export function sorted<T>(items: T[], keysOf: (item: T) => Val[], down: boolean[
     .map(({ item }) => item);
 }
 
-function unique(items: Val[]): Val[] {
+function unique(items: Val[], spend: Host['spend']): Val[] {
+  mustBePlain(items);
   const out: Val[] = [];
-  for (const item of items) if (!out.some((other) => equal(item, other))) out.push(item);
+  const texts = new Set<Val>();
+  for (const item of items) {
+    if (typeof item === 'string') {
+      spend(1 + item.length / SIGNS_A_STEP);
+      if (!texts.has(item)) out.push(item);
+      texts.add(item);
+    } else if (!out.some((other) => typeof other !== 'string' && equal(item, other, spend))) out.push(item);
+  }
   return out;
 }
 
-function merge(maps: ValMap[]): ValMap {
-  const out: ValMap = {};
+/** What compares or orders must not see a secret, however deep it lies. */
+function mustBePlain(value: Val): void {
+  if (holdsSecret(value)) throw new ArgumentFault('what holds a secret is not compared');
+}
+
+function merge(maps: ValMap[], spend: Host['spend']): ValMap {
+  const out = new Map<string, Val>();
   for (const one of maps) {
-    for (const [name, value] of Object.entries(one)) {
-      const before = Object.hasOwn(out, name) ? out[name] : undefined;
-      out[name] = isMap(before) && isMap(value) ? merge([before, value]) : value;
+    const entries = Object.entries(one);
+    spend(entries.length);
+    for (const [name, value] of entries) {
+      const before = out.get(name);
+      out.set(name, isMap(before) && isMap(value) ? merge([before, value], spend) : value);
     }
   }
-  return out;
+  return Object.fromEntries(out);
 }
 
 const BASE64 = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/';
@@ -192,14 +223,64 @@ function extreme(args: Val[], wins: (difference: number) => boolean): Num {
   return numbers.map((n) => num(n)).reduce((best, n) => (wins(compareNum(n, best)) ? n : best));
 }
 
+/** Replaces plain text everywhere; how long it will be is known before it is made. */
+function replaced(text: string, from: string, to: string): string {
+  if (from === '') return bad('', 'a text that is not empty');
+  let count = 0;
+  for (let at = text.indexOf(from); at >= 0; at = text.indexOf(from, at + from.length)) count += 1;
+  mustFit(text.length + count * (to.length - from.length));
+  return text.replaceAll(from, () => to);
+}
+
+const mustFit = (length: number): void => {
+  if (length > MOST_SIGNS) throw new ArgumentFault('the text would be longer than 1 MiB');
+};
+
+/** The pieces of a text, as many as a list may have. */
+function pieces(text: string, by: string): string[] {
+  const found = text.split(by, MOST_ITEMS + 1);
+  if (found.length > MOST_ITEMS) throw new ArgumentFault(`the list would have more than ${MOST_ITEMS} items`);
+  return found;
+}
+
+function flat(items: Val[], host: Host): Val[] {
+  const length = items.reduce<number>((sum, item) => sum + (Array.isArray(item) ? item.length : 1), 0);
+  host.spend(length);
+  if (length > MOST_ITEMS) throw new ArgumentFault(`the list would have more than ${MOST_ITEMS} items`);
+  return items.flat() as Val[];
+}
+
+/** What putting in order costs besides the number of items: their texts are read, several times each. */
+function sortedValues(items: Val[], host: Host): Val[] {
+  mustBePlain(items);
+  let signs = 0;
+  for (const item of items) if (typeof item === 'string') signs += item.length;
+  host.spend(items.length * 4 + (signs * 4) / SIGNS_A_STEP);
+  return sorted(items, (item) => [item]);
+}
+
+/** A hash takes thousands of rounds on purpose: what one costs beside a step of other work. */
+const CRYPT_STEPS = 15_000;
+/** Some systems take no more; and it bounds what one hash costs. */
+const MOST_CRYPT_SIGNS = 512;
+
+function crypt(password: string, host: Host): string {
+  host.spend(CRYPT_STEPS);
+  if (password.length > MOST_CRYPT_SIGNS)
+    throw new ArgumentFault(`a password has at most ${MOST_CRYPT_SIGNS} signs here`);
+  return host.sha512crypt(password);
+}
+
 const MANY = 100;
-/** `text number?` is one argument and one that may be left out; `number*` one or more. */
+/**
+ * `text number?` is one argument and one that may be left out; `number*` one or more. `kept` is for functions that make
+ * something of every text: one that refuses some, or gives less than a text, would tell of a secret by what it does.
+ */
 function row(
   gives: FunctionRow['gives'],
   signature: string,
   run: FunctionRow['run'],
-  // A number or a truth about a secret would tell something of it.
-  secrets: FunctionRow['secrets'] = gives === 'number' || gives === 'bool' ? 'refused' : 'kept',
+  secrets: FunctionRow['secrets'] = 'refused',
 ): FunctionRow {
   const words = signature.split(' ');
   const takes = words.map((word) => word.replace(/[?*]$/, '') as Takes);
@@ -232,85 +313,120 @@ export const functions: Record<string, FunctionRow> = {
   family: row('number', 'text', ([a]) => addressOf(a).ip.family),
   mac: row('text', 'text text', ([m, form]) => macIn(m, form)),
 
-  upper: row('text', 'text', ([t]) => text(t).toUpperCase()),
-  lower: row('text', 'text', ([t]) => text(t).toLowerCase()),
-  trim: row('text', 'text', ([t]) => text(t).trim()),
-  replace: row('text', 'text text text', ([t, from, to]) =>
-    text(from) === ''
-      ? bad(from ?? null, 'a text that is not empty')
-      : text(t).replaceAll(text(from), text(to).replaceAll('$', '$$$$')),
-  ),
+  upper: row('text', 'text', ([t]) => text(t).toUpperCase(), 'kept'),
+  lower: row('text', 'text', ([t]) => text(t).toLowerCase(), 'kept'),
+  trim: row('text', 'text', ([t]) => text(t).trim(), 'kept'),
+  replace: row('text', 'text text text', ([t, from, to]) => replaced(text(t), text(from), text(to))),
   split: row('list', 'text text', ([t, by]) =>
-    text(by) === '' ? bad(by ?? null, 'a text that is not empty') : text(t).split(text(by)),
+    text(by) === '' ? bad(by, 'a text that is not empty') : pieces(text(t), text(by)),
   ),
-  join: row('text', 'list text?', ([items, by = '']) => {
-    const parts = list(items).map((item) => scalarText(item) ?? bad(item, 'a list of texts and numbers'));
-    return joined(parts.flatMap((part, i) => (i === 0 ? [part] : [text(by), part])));
-  }),
-  pad: row('text', 'text number', ([t, n], host) => pad(text(t), small(n), host)),
-  lines: row('list', 'text', ([t]) => text(t).replace(/\n$/, '').split('\n')),
-  quote: row('text', 'text', ([t]) => `"${text(t).replace(/["\\]/g, '\\$&')}"`),
+  join: row(
+    'text',
+    'list text?',
+    ([items, by = '']) => {
+      const parts = list(items).map((item) => scalarText(item) ?? bad(item, 'a list of texts and numbers'));
+      const between = by instanceof Marked ? by : text(by);
+      mustFit(parts.reduce((sum, part) => sum + textOf(part).length + textOf(between).length, 0));
+      return joined(parts.flatMap((part, i) => (i === 0 ? [part] : [between, part])));
+    },
+    'kept',
+  ),
+  pad: row('text', 'text number', ([t, n], host) => pad(text(t), small(n), host), 'kept'),
+  lines: row('list', 'text', ([t]) => pieces(text(t).replace(/\n$/, ''), '\n')),
+  quote: row(
+    'text',
+    'text',
+    ([t]) => {
+      const plain = text(t);
+      return plain.includes('"') || plain.includes('\\') ? `"${plain.replace(/["\\]/g, '\\$&')}"` : `"${plain}"`;
+    },
+    'kept',
+  ),
   matches: row('bool', 'text text', ([t, pattern], host) => {
-    host.spend((text(t).length * text(pattern).length) / 10);
     try {
-      return compilePattern(text(pattern))(text(t));
+      const compiled = compilePattern(text(pattern));
+      host.spend(text(pattern).length + (text(t).length * compiled.states) / 10);
+      return compiled.matches(text(t));
     } catch (error) {
-      if (error instanceof PatternFault) throw new ArgumentFault(`this is no pattern: ${error.message}`);
+      if (error instanceof PatternFault) throw new ArgumentFault(`this is not a pattern: ${error.message}`);
       throw error;
     }
   }),
 
-  count: row('number', 'any', ([x]) =>
-    Array.isArray(x) ? x.length : isMap(x) ? Object.keys(x).length : [...text(x)].length,
-  ),
+  count: row('number', 'any', ([x = null]) => {
+    mustBePlain(x);
+    return Array.isArray(x) ? x.length : isMap(x) ? Object.keys(x).length : signsOf(text(x));
+  }),
   first: row('any', 'list', ([x]) => list(x)[0] ?? null),
   last: row('any', 'list', ([x]) => list(x).at(-1) ?? null),
-  sort: row(
-    'list',
-    'list',
-    ([x], host) => {
-      host.spend(list(x).length);
-      return sorted(list(x), (item) => [item]);
-    },
-    'refused',
-  ),
-  unique: row('list', 'list', ([x], host) => {
-    host.spend(list(x).length ** 2 / 100);
-    return unique(list(x));
-  }),
-  flatten: row('list', 'list', ([x]) => list(x).flat() as Val[]),
+  sort: row('list', 'list', ([x], host) => sortedValues(list(x), host)),
+  unique: row('list', 'list', ([x], host) => unique(list(x), host.spend)),
+  flatten: row('list', 'list', ([x], host) => flat(list(x), host)),
   range: row('list', 'number number', ([a, b], host) => range(whole(a), whole(b), host)),
-  pick: row('list', 'list text', ([x, name]) => list(x).map((item) => map(item)[text(name)] ?? null)),
+  pick: row('list', 'list text', ([x, name]) => {
+    const field = text(name);
+    return list(x).map((item) => (Object.hasOwn(map(item), field) ? (map(item)[field] ?? null) : null));
+  }),
   keys: row('list', 'map', ([x]) => sorted(Object.keys(map(x)), (k) => [k])),
   values: row('list', 'map', ([x]) => sorted(Object.keys(map(x)), (k) => [k]).map((k) => map(x)[k] ?? null)),
-  merge: row('map', 'map*', (maps) => merge(maps.map((m) => map(m)))),
+  merge: row('map', 'map*', (maps, host) =>
+    merge(
+      maps.map((m) => map(m)),
+      host.spend,
+    ),
+  ),
   sum: row('number', 'list', ([x]) => list(x).reduce<Num>((total, item) => add(total, num(item)), 0)),
 
   min: row('number', 'any*', (args) => extreme(args, (d) => d < 0)),
   max: row('number', 'any*', (args) => extreme(args, (d) => d > 0)),
-  int: row('number', 'scalar', ([x]) =>
-    isNum(x) ? truncate(x) : truncate(parseNum(text(x).trim()) ?? bad(x ?? null, 'a number')),
-  ),
+  int: row('number', 'scalar', ([x]) => {
+    if (isNum(x)) return truncate(x);
+    const written = text(x).trim();
+    // Reading a number costs more than its length: none is so long.
+    if (written.length > 2 * MOST_DIGITS) return bad(x, 'a number');
+    return truncate(parseNum(written) ?? bad(x, 'a number'));
+  }),
   hex: row('text', 'number number?', ([x, width = 0]) => {
     const value = whole(x);
-    if (value < 0n) return bad(String(value), 'a number that is not negative');
+    if (value < 0n) return bad(big(value), 'a number that is not negative');
     return value.toString(16).padStart(Math.min(small(width), 64), '0');
   }),
 
-  base64: row('text', 'text', ([t]) => base64(text(t))),
-  sha256: row('text', 'text', ([t], host) => host.sha256(text(t))),
-  sha512crypt: row('text', 'text', ([t], host) => host.sha512crypt(text(t))),
+  base64: row('text', 'text', ([t]) => base64(text(t)), 'kept'),
+  sha256: row('text', 'text', ([t], host) => host.sha256(text(t)), 'kept'),
+  sha512crypt: row('text', 'text', ([t], host) => crypt(text(t), host), 'kept'),
 };
 
-/** Calls a function: what it makes of a secret is a secret. */
-export function callFunction(name: string, args: Val[], host: Host): Val {
-  const found = functions[name];
-  if (!found) throw new ArgumentFault(`there is no function ${name}`);
-  const secret = args.some((arg) => arg instanceof Marked);
-  if (secret && found.secrets === 'refused') throw new ArgumentFault(`${name}(...) is not to be asked of a secret`);
-  const result = found.run(args, host);
-  return secret ? marked(result) : result;
+function signsOf(text: string): number {
+  let count = 0;
+  for (let at = 0; at < text.length; at += (text.codePointAt(at) ?? 0) > 0xffff ? 2 : 1) count += 1;
+  return count;
 }
 
-const marked = (value: Val): Val =>
-  typeof value === 'string' ? secretText(value) : Array.isArray(value) ? value.map(marked) : value;
+/** What reading the arguments costs: texts by their length, lists and maps by what they hold. */
+function weightOf(args: readonly Val[]): number {
+  let weight = 1;
+  for (const arg of args) {
+    if (typeof arg === 'string') weight += arg.length / SIGNS_A_STEP;
+    else if (arg instanceof Marked) weight += arg.text.length / SIGNS_A_STEP;
+    else if (Array.isArray(arg)) weight += arg.length;
+    else if (isMap(arg)) weight += Object.keys(arg).length;
+  }
+  return weight;
+}
+
+/** Calls a function: what it makes of a secret is a secret, and no fault of it tells anything of one. */
+export function callFunction(found: FunctionRow, name: string, args: Val[], host: Host): Val {
+  host.spend(weightOf(args));
+  const secret = args.find((arg) => arg instanceof Marked);
+  if (!secret) return found.run(args, host);
+  if (found.secrets === 'refused') throw new ArgumentFault(`${name}(...) is not to be asked of a secret`);
+  try {
+    return marked(found.run(args, host), secret.set);
+  } catch (error) {
+    if (error instanceof ArgumentFault) throw new ArgumentFault('this does not go with a secret');
+    throw error;
+  }
+}
+
+const marked = (value: Val, set: boolean): Val => (typeof value === 'string' ? secretText(value, set) : value);

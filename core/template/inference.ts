@@ -46,7 +46,11 @@ export function shapeOf(expr: Expr, known: Known, report: Report): Shape {
             part.at,
             'type',
             `${shapeName(shape)} cannot stand in a text`,
-            shape.is === 'nothing' ? 'give another value with ??' : 'write join(..., ", ")',
+            shape.is === 'nothing'
+              ? 'give another value with ??'
+              : shape.is === 'list'
+                ? 'write join(..., ", ")'
+                : 'name one of its entries',
           );
         }
       }
@@ -82,7 +86,7 @@ function nameShape(expr: Expr & { kind: 'name' }, known: Known, report: Report):
   const found =
     known.locals.get(expr.name) ?? (Object.hasOwn(known.names, expr.name) ? known.names[expr.name] : undefined);
   if (found) return found;
-  if (expr.name in functions)
+  if (Object.hasOwn(functions, expr.name))
     report(expr.at, 'unknown-name', `"${expr.name}" is a function`, `write ${expr.name}(...)`);
   else
     report(
@@ -168,13 +172,25 @@ function callShape(expr: Expr & { kind: 'call' }, known: Known, report: Report, 
   for (const [i, shape] of args.entries()) {
     const takes = row.takes[Math.min(i, row.takes.length - 1)] ?? 'any';
     if (shape.secret && shape.is === 'text') secret = true;
+    if (COMPARING.has(name) && !shape.secret && containsSecret(shape))
+      report(expr.args[i]?.at ?? at, 'secret', `${name}(...) is not to be asked of what holds a secret`);
     if (!fits(shape, takes))
       report(expr.args[i]?.at ?? at, 'type', `${name}(...) takes ${words[takes]} here, not ${shapeName(shape)}`);
   }
   const items = args[0]?.is === 'list' ? args[0].of : any;
   if (secret && row.secrets === 'refused') report(at, 'secret', `${name}(...) is not to be asked of a secret`);
-  if (name === 'sort' && items.secret) report(at, 'secret', 'nothing is put in order by a secret');
   return resultShape(name, row.gives, args, items, secret || (name === 'join' && items.secret === true));
+}
+
+/** Functions that look into what lists and maps hold. */
+const COMPARING = new Set(['count', 'sort', 'unique']);
+
+/** Whether a value of this shape may hold a secret somewhere. */
+function containsSecret(shape: Shape): boolean {
+  if (shape.secret) return true;
+  if (shape.is === 'list') return containsSecret(shape.of);
+  if (shape.is !== 'map') return false;
+  return (shape.rest !== undefined && containsSecret(shape.rest)) || Object.values(shape.fields).some(containsSecret);
 }
 
 function resultShape(name: string, gives: string, args: Shape[], items: Shape, secret: boolean): Shape {
@@ -185,7 +201,7 @@ function resultShape(name: string, gives: string, args: Shape[], items: Shape, s
   if (name === 'first' || name === 'last') return items;
   if (name === 'sort' || name === 'unique') return listOf(items);
   if (name === 'range') return listOf(number());
-  if (name === 'split' || name === 'lines') return listOf(secret ? secretShape() : text());
+  if (name === 'split' || name === 'lines') return listOf(text());
   if (name === 'keys') return listOf(text());
   if (name === 'flatten') return listOf(items.is === 'list' ? items.of : any);
   const [shape] = args;
@@ -214,7 +230,7 @@ function binaryShape(expr: Expr & { kind: 'binary' }, a: Shape, b: Shape, report
       return bool();
     case '==':
     case '!=':
-      if (secret && a.is !== 'nothing' && b.is !== 'nothing')
+      if ((secret || containsSecret(a) || containsSecret(b)) && a.is !== 'nothing' && b.is !== 'nothing')
         report(at, 'secret', 'a secret can be compared only with null');
       return bool();
     case '<':
@@ -226,8 +242,8 @@ function binaryShape(expr: Expr & { kind: 'binary' }, a: Shape, b: Shape, report
       return bool();
     case 'in':
     case 'not in': {
-      const items = b.is === 'list' && b.of.secret === true;
-      if (secret || items) report(at, 'secret', `"${op}" is not to be asked of a secret`);
+      if (secret || (b.is === 'list' && containsSecret(b)) || containsSecret(a))
+        report(at, 'secret', `"${op}" is not to be asked of a secret`);
       else if (!['any', 'list', 'text', 'map'].includes(b.is)) report(at, 'type', `nothing is in ${shapeName(b)}`);
       else if (b.is === 'text' && !['text', 'any'].includes(a.is))
         report(at, 'type', `${shapeName(a)} cannot be in a text`);

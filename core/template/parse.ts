@@ -5,10 +5,13 @@ import { closingBrace } from './braces.ts';
 import { ExpressionReader, isFault } from './expressions.ts';
 import { faultAt, type Place, type TemplateFault } from './faults.ts';
 
-const keywords = ['remark', 'let', 'if', 'else', 'end', 'for', 'none', 'insert', 'section', 'output', 'require'];
+const keywords = ['remark', 'let', 'if', 'else', 'end', 'for', 'none', 'insert', 'part', 'output', 'require'];
+
+/** Of blocks inside each other. */
+const MOST_NESTED = 200;
 
 interface Open {
-  kind: 'if' | 'for' | 'section' | 'output';
+  kind: 'if' | 'for' | 'part' | 'output';
   at: Place;
   /** Where lines go now. */
   body: Node[];
@@ -31,7 +34,7 @@ class TemplateReader {
   private readonly faults: TemplateFault[] = [];
   private readonly top: Node[] = [];
   private readonly open: Open[] = [];
-  private readonly sections: Template['sections'] = [];
+  private readonly declared: Template['parts'] = [];
   private readonly inserts: string[] = [];
 
   constructor(name: string) {
@@ -39,7 +42,11 @@ class TemplateReader {
   }
 
   read(source: string): Parsed {
-    const lines = source.replaceAll('\r\n', '\n').split('\n');
+    // Some editors put a mark before the first line: it is no part of it.
+    const lines = source
+      .replace(/^\ufeff/, '')
+      .replaceAll('\r\n', '\n')
+      .split('\n');
     // A line end at the very end begins no further line.
     const ended = lines.at(-1) === '';
     if (ended) lines.pop();
@@ -56,7 +63,7 @@ class TemplateReader {
       this.faults.push(faultAt(at, 'unclosed', `this @${kind} is never closed`, '@end is missing'));
     this.faults.sort((a, b) => a.line - b.line || a.column - b.column);
     return {
-      template: { name: this.name, body: this.top, sections: this.sections, inserts: this.inserts },
+      template: { name: this.name, body: this.top, parts: this.declared, inserts: this.inserts },
       faults: this.faults,
     };
   }
@@ -143,16 +150,16 @@ class TemplateReader {
         return this.begin('for', at, () => this.loop(r, at));
       case 'none':
         return this.none(r, at);
-      case 'section':
-        return this.begin('section', at, () => {
+      case 'part':
+        return this.begin('part', at, () => {
           const name = r.mustFixedText();
           const owned = !r.takeWord('not');
           if (!owned) r.mustWord('owned');
           r.mustEnd();
-          this.checkSection(name, at);
-          this.sections.push({ name, owned });
+          this.checkPart(name, at);
+          this.declared.push({ name, owned });
           const body: Node[] = [];
-          return { node: { kind: 'section', at, name, owned, body }, body };
+          return { node: { kind: 'part', at, name, owned, body }, body };
         });
       case 'output':
         return this.begin('output', at, () => {
@@ -181,6 +188,12 @@ class TemplateReader {
   /** Opens a block. A faulty head opens it all the same, so that its @end has something to close. */
   private begin(kind: Open['kind'], at: Place, head: () => { node: Node; body: Node[] }): void {
     try {
+      if (this.open.length === MOST_NESTED)
+        this.faults.push(faultAt(at, 'too-deep', `blocks nest at most ${MOST_NESTED} levels`));
+      if (this.open.length >= MOST_NESTED) {
+        this.open.push({ kind, at, body: [], node: { kind: 'if', at, arms: [], otherwise: [] }, last: false });
+        return;
+      }
       const { node, body } = head();
       this.body.push(node);
       this.open.push({ kind, at, body, node, last: false });
@@ -244,11 +257,10 @@ class TemplateReader {
     if (block.node.kind === 'for') block.node.none = block.body;
   }
 
-  private checkSection(name: string, at: Place): void {
-    if (this.open.some((o) => o.kind === 'section'))
-      this.faults.push(faultAt(at, 'nested', 'a @section inside another'));
-    if (this.sections.some((s) => s.name === name))
-      this.faults.push(faultAt(at, 'twice', `there is a section "${name}" already`));
+  private checkPart(name: string, at: Place): void {
+    if (this.open.some((o) => o.kind === 'part')) this.faults.push(faultAt(at, 'nested', 'a @part inside another'));
+    if (this.declared.some((s) => s.name === name))
+      this.faults.push(faultAt(at, 'twice', `there is a part "${name}" already`));
   }
 
   private insert(r: ExpressionReader, at: Place, indent: string): void {

@@ -14,8 +14,18 @@ export class PatternFault extends Error {}
 
 const MOST_STATES = 5000;
 
+/** Of groups inside each other. */
+const MOST_NESTED = 200;
+
+export interface CompiledPattern {
+  matches: (text: string) => boolean;
+  /** What a sign of the text costs at most. */
+  states: number;
+}
+
 /** Compiles a pattern; throws PatternFault with words when it is not one. */
-export function compilePattern(source: string): (text: string) => boolean {
+export function compilePattern(source: string): CompiledPattern {
+  let depth = 0;
   const states: State[] = [];
   const add = (state: State): number => {
     if (states.length >= MOST_STATES) throw new PatternFault('the pattern is too large');
@@ -108,7 +118,10 @@ export function compilePattern(source: string): (text: string) => boolean {
     at += 1;
     if (sign === '(') {
       if (signs[at] === '?' && signs[at + 1] === ':') at += 2;
+      depth += 1;
+      if (depth > MOST_NESTED) throw new PatternFault(`groups nest at most ${MOST_NESTED} levels`);
       const inner = alternatives();
+      depth -= 1;
       if (signs[at] !== ')') throw new PatternFault('a "(" is never closed');
       at += 1;
       return inner;
@@ -183,7 +196,7 @@ export function compilePattern(source: string): (text: string) => boolean {
     }
     return reached;
   };
-  return (text) => {
+  const matches = (text: string): boolean => {
     let here = spread([whole.start]);
     for (const sign of text) {
       const next: number[] = [];
@@ -196,4 +209,5 @@ export function compilePattern(source: string): (text: string) => boolean {
     }
     return here.has(final);
   };
+  return { matches, states: states.length };
 }

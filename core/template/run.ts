@@ -1,20 +1,18 @@
-/** What one rendering carries along: data, bounds, and the files that it gathers with secret spans, sections, and a trace. */
+/** What one rendering carries along: data, bounds, and the files that it gathers with secret spans, parts, and a trace. */
 import { utf8Length } from '../text/utf8.ts';
+import { MOST_BYTES, MOST_ITEMS, MOST_SIGNS, MOST_STEPS } from './bounds.ts';
 import { faultAt, type Place, TemplateStop } from './faults.ts';
 import { type Host } from './functions.ts';
-import { type Piece, type Val } from './values.ts';
+import { MOST_DIGITS, tooManyDigits, type Num } from './decimal.ts';
+import { Marked, SIGNS_A_STEP, type Piece, type Val } from './values.ts';
 
 /** The values of a template's own names. */
 export type Frame = Val[];
 
-export const MOST_BYTES = 1024 * 1024;
-export const MOST_STEPS = 1_000_000;
-export const MOST_NESTED = 32;
-
 /** A part of a text by offsets: `[from, to)`, in UTF-16 units. */
 export type Span = [from: number, to: number];
 
-export interface RenderedSection {
+export interface RenderedPart {
   name: string;
   owned: boolean;
   from: number;
@@ -27,7 +25,7 @@ export interface RenderedFile {
   text: string;
   /** What was made from secrets. */
   secrets: Span[];
-  sections: RenderedSection[];
+  parts: RenderedPart[];
   /** One entry a line, when a trace was asked for. */
   trace?: LineTrace[];
 }
@@ -82,9 +80,28 @@ export class Run implements Host {
     this.files.set('', this.file);
   }
 
-  spend(steps: number): void {
+  /** Counts the work; a function of its own, since it is handed on. */
+  readonly spend = (steps: number): void => {
     this.steps += steps;
     if (this.steps > MOST_STEPS) this.stop('too-much', `the rendering takes more than ${MOST_STEPS} steps`);
+  };
+
+  /** Pays for a value that was made, and refuses one that is larger than values may be. */
+  made<V extends Val>(value: V): V {
+    const size =
+      typeof value === 'string'
+        ? value.length
+        : value instanceof Marked
+          ? value.pieces.reduce((sum, piece) => sum + piece.text.length, 0)
+          : 0;
+    if (size > 0) {
+      if (size > SIGNS_A_STEP) this.spend(size / SIGNS_A_STEP);
+      if (size > MOST_SIGNS) this.stop('too-large', 'a text is longer than 1 MiB');
+    } else if (Array.isArray(value)) {
+      this.spend(value.length);
+      if (value.length > MOST_ITEMS) this.stop('too-large', `a list has more than ${MOST_ITEMS} items`);
+    } else if (tooManyDigits(value as Num)) this.stop('too-large', `a number has more than ${MOST_DIGITS} digits`);
+    return value;
   }
 
   stop(code: string, message: string, hint?: string, at = this.at): never {
@@ -110,6 +127,17 @@ export class Run implements Host {
     this.file.write(text, secrets, this.indent, origin);
   }
 
+  /** Plain text where nothing is traced and nothing indented. */
+  put(text: string, at: Place): void {
+    if (this.traced || this.indent !== '') return this.emit(text, [], at, []);
+    this.bytes += 3 * text.length;
+    if (this.bytes > MOST_BYTES) {
+      this.bytes = this.size() + utf8Length(text);
+      if (this.bytes > MOST_BYTES) this.stop('too-large', 'the output is larger than 1 MiB', undefined, at);
+    }
+    this.file.text += text;
+  }
+
   private size(): number {
     let size = 0;
     for (const file of this.files.values()) size += utf8Length(file.text);
@@ -121,15 +149,15 @@ export class Run implements Host {
     this.file.endLine();
   }
 
-  section(name: string, owned: boolean, at: Place, body: () => void): void {
+  part(name: string, owned: boolean, at: Place, body: () => void): void {
     const { file } = this;
-    if (file.open) this.stop('nested', `section "${name}" begins inside section "${file.open}"`, undefined, at);
-    if (file.sections.some((s) => s.name === name))
-      this.stop('twice', `section "${name}" stands twice in this file`, undefined, at);
+    if (file.open) this.stop('nested', `part "${name}" begins inside part "${file.open}"`, undefined, at);
+    if (file.parts.some((s) => s.name === name))
+      this.stop('twice', `part "${name}" stands twice in this file`, undefined, at);
     const from = file.text.length;
     file.open = name;
-    const entry: RenderedSection = { name, owned, from, to: from };
-    file.sections.push(entry);
+    const entry: RenderedPart = { name, owned, from, to: from };
+    file.parts.push(entry);
     body();
     entry.to = file.text.length;
     file.open = undefined;
@@ -158,7 +186,7 @@ class FileWriter {
   readonly name: string;
   text = '';
   open: string | undefined;
-  readonly sections: RenderedSection[] = [];
+  readonly parts: RenderedPart[] = [];
   private readonly secrets: Span[] = [];
   private readonly trace: LineTrace[] | undefined;
 
@@ -168,45 +196,85 @@ class FileWriter {
   }
 
   write(text: string, secrets: readonly Span[], indent: string, origin: LineTrace | undefined): void {
-    if (origin)
-      for (let n = text.split('\n').length - (text.endsWith('\n') ? 1 : 0); n > 0; n -= 1) this.trace?.push(origin);
+    if (origin) for (let n = linesShown(text, secrets); n > 0; n -= 1) this.trace?.push(origin);
+    const shift = this.text.length;
     if (indent === '') {
-      for (const [from, to] of secrets) this.secrets.push([this.text.length + from, this.text.length + to]);
+      for (const [from, to] of secrets) this.secrets.push([shift + from, shift + to]);
       this.text += text;
       return;
     }
     let at = 0;
-    while (at < text.length) {
-      const end = text.indexOf('\n', at);
-      const next = end < 0 ? text.length : end + 1;
-      if (end !== at) this.text += indent;
-      const shift = this.text.length - at;
-      for (const [from, to] of secrets) {
-        if (to > at && from < next) this.secrets.push([shift + Math.max(from, at), shift + Math.min(to, next)]);
-      }
-      this.text += text.slice(at, next);
-      at = next;
-    }
+    // A line that begins with a secret counts as one with something in it, whatever the secret is.
+    const whole = reindented(text, secrets, (line) => {
+      const filled = line !== '' || secrets.some(([from]) => from === at);
+      at += line.length + 1;
+      return filled ? indent : '';
+    });
+    for (const [from, to] of whole.secrets) this.secrets.push([shift + from, shift + to]);
+    this.text += whole.text;
   }
 
+  /** Inserted text ends with a line end; one that lies in a secret is none that anybody sees. */
   endLine(): void {
-    if (this.text !== '' && !this.text.endsWith('\n')) this.text += '\n';
+    const hidden = this.secrets.at(-1)?.[1] === this.text.length;
+    if (hidden || (this.text !== '' && !this.text.endsWith('\n'))) this.text += '\n';
   }
 
   result(): RenderedFile {
-    const { name, text, sections, trace } = this;
-    return { name, text, secrets: joinSpans(this.secrets), sections, ...(trace ? { trace } : {}) };
+    const { name, text, parts, trace } = this;
+    return { name, text, secrets: joinSpans(this.secrets), parts, ...(trace ? { trace } : {}) };
   }
 }
 
+/** Spans that touch are one. Empty ones stay: what was made from a secret is masked, also where nothing is left of it. */
 function joinSpans(spans: Span[]): Span[] {
   const out: Span[] = [];
   for (const [from, to] of spans) {
     const last = out.at(-1);
     if (last?.[1] === from) last[1] = to;
-    else if (to > from) out.push([from, to]);
+    else out.push([from, to]);
   }
   return out;
+}
+
+/** How many lines a text has for those who see its secrets masked: the line ends inside of them are masked, too. */
+function linesShown(text: string, secrets: readonly Span[]): number {
+  let count = 0;
+  let at = 0;
+  let open = false;
+  const plain = (from: number, to: number): void => {
+    for (let i = text.indexOf('\n', from); i >= 0 && i < to; i = text.indexOf('\n', i + 1)) count += 1;
+    open = to > from ? text[to - 1] !== '\n' : open;
+  };
+  for (const [from, to] of secrets) {
+    plain(at, from);
+    open = true;
+    at = to;
+  }
+  plain(at, text.length);
+  return count + (open ? 1 : 0);
+}
+
+/** A text with something before each of its lines; a secret that goes over several lines stays one span. */
+export function reindented(
+  text: string,
+  secrets: readonly Span[],
+  before: (line: string, index: number) => string,
+): { text: string; secrets: Span[] } {
+  let out = '';
+  let [at, next] = [0, 0];
+  const bounds = secrets.flatMap(([from, to]) => [from, to]);
+  const moved: number[] = [];
+  for (const [i, line] of text.split('\n').entries()) {
+    if (i > 0) out += '\n';
+    out += before(line, i);
+    const shift = out.length - at;
+    for (; next < bounds.length && (bounds[next] ?? 0) <= at + line.length; next += 1)
+      moved.push((bounds[next] ?? 0) + shift);
+    out += line;
+    at += line.length + 1;
+  }
+  return { text: out, secrets: secrets.map((_, i): Span => [moved[2 * i] ?? 0, moved[2 * i + 1] ?? 0]) };
 }
 
 /** Pieces as one text with the spans of its secrets. */

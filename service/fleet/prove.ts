@@ -101,7 +101,7 @@ const lineText = ({ above, line }: Difference): string => [...above, line].join(
 
 function compareWith(probe: Probe, actual: string, dialect: Dialect): Comparison {
   const [main] = probe.files;
-  return compareConfig(main ?? { text: '', sections: [] }, actual, dialect);
+  return compareConfig(main ?? { text: '', parts: [] }, actual, dialect);
 }
 
 function shown(compared: Comparison, probe: Probe): Comparison {

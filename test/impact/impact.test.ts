@@ -93,9 +93,9 @@ describe('impact', function () {
     expect({ ...whole, milliseconds: 0 }).to.deep.equal({ ...streamed, milliseconds: 0 });
     expect(heard.length).to.be.greaterThan(2);
     expect(await history()).to.equal(before);
-    const alike = streamed.groups.find((group) => group.diff.sections.length > 0);
-    expect(alike?.words).to.equal("two lines in section 'identity'; one line of the boot answer");
-    expect(alike?.diff.sections[0]?.added).to.deep.equal(['clock follow 10.77.0.9']);
+    const alike = streamed.groups.find((group) => group.diff.parts.length > 0);
+    expect(alike?.words).to.equal("two lines in part 'identity'; one line of the boot answer");
+    expect(alike?.diff.parts[0]?.added).to.deep.equal(['clock follow 10.77.0.9']);
     expect(streamed.stale).to.include('ard-acc-1');
   });
 
@@ -130,7 +130,7 @@ describe('impact', function () {
     const renamed = await impactOf((c) => c.edit('device', 'ard-acc-1', { name: 'ard-acc-9' }));
     expect(renamed.records.map((one) => one.what)).to.deep.equal(['renamed']);
     // A salt is the device's own, whatever it is called: the same accounts.
-    expect(renamed.groups[0]?.diff.sections.map((one) => one.section)).to.deep.equal(['identity']);
+    expect(renamed.groups[0]?.diff.parts.map((one) => one.part)).to.deep.equal(['identity']);
     const gone = await impactOf((c) => c.remove('device', 'ske-acc-1'));
     expect(gone.groups.map((group) => [group.diff.is, group.devices])).to.deep.include(['gone', ['ske-acc-1']]);
     const what = new Set(gone.records.map((one) => `${one.what} ${one.kind}`));
@@ -167,9 +167,9 @@ describe('impact', function () {
         },
       }),
     );
-    const section = groupOf(impact, 'ard-acc-1')?.diff.sections[0];
-    expect(section, JSON.stringify(impact.groups)).to.have.property('secret', true);
-    expect(section?.removed).to.deep.equal(section?.added);
+    const part = groupOf(impact, 'ard-acc-1')?.diff.parts[0];
+    expect(part, JSON.stringify(impact.groups)).to.have.property('secret', true);
+    expect(part?.removed).to.deep.equal(part?.added);
     expect(JSON.stringify(impact)).not.to.contain('low-tide');
   });
 
@@ -346,18 +346,18 @@ describe('impact', function () {
               expect(impact.stale.includes(ref), `${words}: stale ${ref}`).to.equal(!fresh.has(ref));
             if (!group || group.each || !was || !is || was.lines.length === 0 || is.lines.length === 0) continue;
             different += 1;
-            const told = group.diff.sections.filter((section) => !section.secret && section.more === 0);
-            const whole = told.length === group.diff.sections.length;
+            const told = group.diff.parts.filter((part) => !part.secret && part.more === 0);
+            const whole = told.length === group.diff.parts.length;
             if (!whole) continue;
             const removed = beyond(was.lines, is.lines);
             const added = beyond(is.lines, was.lines);
             // A line that only moved is told, and is in both texts.
             expect(
-              told.flatMap((section) => section.removed),
+              told.flatMap((part) => part.removed),
               words,
             ).to.include.members(removed);
             expect(
-              told.flatMap((section) => section.added),
+              told.flatMap((part) => part.added),
               words,
             ).to.include.members(added);
           }

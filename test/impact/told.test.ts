@@ -116,7 +116,7 @@ describe('impact, as it is told', function () {
       await page.getByRole('button', { name: 'Set a value' }).click();
       await page.locator('#value-text').fill('10.77.0.9');
       await look();
-      await impact().getByText("two lines in section 'identity'").first().waitFor();
+      await impact().getByText("two lines in part 'identity'").first().waitFor();
       await impact().getByText('3 editions would turn').waitFor();
     });
 

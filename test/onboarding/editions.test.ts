@@ -154,7 +154,7 @@ describe('editions', () => {
     expect(traceOf('account zpine')?.inserts).to.deep.equal([
       { template: 'furrow-access', line: 29, fragment: 'furrow-accounts' },
     ]);
-    expect(files[0]?.sections.map((s) => s.name)).to.deep.equal([
+    expect(files[0]?.parts.map((s) => s.name)).to.deep.equal([
       'identity',
       'logging',
       'accounts',
@@ -162,8 +162,8 @@ describe('editions', () => {
       'sockets',
       'management',
     ]);
-    const section = files[0]?.sections.find((s) => s.name === 'management');
-    expect(lines[(section?.fromLine ?? 0) - 1]).to.equal('face lane 304');
+    const part = files[0]?.parts.find((s) => s.name === 'management');
+    expect(lines[(part?.fromLine ?? 0) - 1]).to.equal('face lane 304');
   });
 
   it('are traced from their frozen inputs, whatever changed since', async () => {

@@ -5,11 +5,11 @@ import { pathOf } from '../records/paths.ts';
 
 type File = ShownEdition['files'][number];
 
-/** A configuration with its sections; the line that is chosen tells where it comes from. */
+/** A configuration with its parts; the line that is chosen tells where it comes from. */
 export function ConfigText({ file }: { file: File }) {
   const [chosen, setChosen] = useState<number>();
   const lines = file.text.replace(/\n$/, '').split('\n');
-  const sectionAt = (n: number) => file.sections.find((s) => s.fromLine === n);
+  const partAt = (n: number) => file.parts.find((s) => s.fromLine === n);
   const trace = chosen === undefined ? undefined : file.trace?.[chosen - 1];
   return (
     <div className="config">
@@ -17,13 +17,13 @@ export function ConfigText({ file }: { file: File }) {
         {file.name && <h2 className="mono">{file.name}</h2>}
         {lines.map((line, i) => {
           const n = i + 1;
-          const section = sectionAt(n);
+          const part = partAt(n);
           return (
             <div key={n}>
-              {section && (
+              {part && (
                 <div className="part">
-                  {section.name}
-                  {!section.owned && ', not ours'}
+                  {part.name}
+                  {!part.owned && ', not ours'}
                 </div>
               )}
               <button

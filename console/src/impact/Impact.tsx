@@ -134,14 +134,14 @@ function Group({ group, open }: { group: ImpactGroup & { devices: string[] }; op
             No longer: {text}
           </div>
         ))}
-        {diff.sections.map((section) => (
-          <div key={`${section.file} ${section.section}`}>
+        {diff.parts.map((part) => (
+          <div key={`${part.file} ${part.part}`}>
             <h3>
-              {section.section === '' ? 'outside of sections' : section.section}
-              {section.file !== '' && <span className="second mono"> {section.file}</span>}
-              {section.secret && <span className="second"> a secret that would be another one</span>}
+              {part.part === '' ? 'outside of parts' : part.part}
+              {part.file !== '' && <span className="second mono"> {part.file}</span>}
+              {part.secret && <span className="second"> a secret that would be another one</span>}
             </h3>
-            <Lines diff={section} />
+            <Lines diff={part} />
           </div>
         ))}
         {diff.boot && diff.is !== 'gone' && (

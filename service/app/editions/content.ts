@@ -81,20 +81,20 @@ export const digestOfFiles = (files: Files): string => sha256(JSON.stringify(fil
 export interface ShownFile {
   name: string;
   text: string;
-  sections: { name: string; owned: boolean; fromLine: number; toLine: number }[];
+  parts: { name: string; owned: boolean; fromLine: number; toLine: number }[];
 }
 
 /** The one-time part of a URL, as it is shown. */
 const ONCE_SHOWN = 'ONE-TIME';
 
-/** Without secrets, sections by line. */
+/** Without secrets, parts by line. */
 export function shownFiles(files: Files): ShownFile[] {
   return files.map((file) => {
     const lineOf = (at: number): number => file.text.slice(0, at).split('\n').length;
     return {
       name: file.name,
       text: maskedText(file).replaceAll(ONE_TIME, ONCE_SHOWN),
-      sections: file.sections.map(({ name, owned, from, to }) => ({
+      parts: file.parts.map(({ name, owned, from, to }) => ({
         name,
         owned,
         fromLine: lineOf(from),

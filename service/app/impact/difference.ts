@@ -1,13 +1,13 @@
-/** What is different about one device, before and after: lines of its configuration by section, boot answers, troubles. */
+/** What is different about one device, before and after: lines of its configuration by part, boot answers, troubles. */
 import { createHash } from 'node:crypto';
 import { diffArrays } from 'diff';
 import { faultText, TemplateStop } from '@zpine/core/template/faults';
-import { type DeviceDiff, type LineDiff, type SectionDiff } from '@zpine/contract/impactShapes';
+import { type DeviceDiff, type LineDiff, type PartDiff } from '@zpine/contract/impactShapes';
 import { renderWith, shownFiles, type Files } from '../editions/content.ts';
 import { wayBackFaults } from '../editions/wayBack.ts';
 import { type DeviceState } from './state.ts';
 
-/** So many lines of a section are shown. */
+/** So many lines of a part are shown. */
 const SHOWN_LINES = 40;
 
 /** Two states in which nothing that counts is different. */
@@ -26,12 +26,12 @@ export function differenceOf(
   const [was, is] = [rendered(before, digest), rendered(after, digest)];
   const diff: DeviceDiff = {
     is: before ? (after ? 'changed' : 'gone') : 'new',
-    sections: is.files && (was.files || !before) ? sectionsOf(was.files ?? [], is.files) : [],
+    parts: is.files && (was.files || !before) ? partsOf(was.files ?? [], is.files) : [],
     boot: sameLines(before?.boot, after?.boot) ? null : linesOf(before?.boot ?? [], after?.boot ?? []),
     troubles: is.troubles.filter((trouble) => !was.troubles.includes(trouble)),
     mended: before && after ? was.troubles.filter((trouble) => !is.troubles.includes(trouble)) : [],
   };
-  const nothing = diff.sections.length + diff.troubles.length + diff.mended.length === 0 && diff.boot === null;
+  const nothing = diff.parts.length + diff.troubles.length + diff.mended.length === 0 && diff.boot === null;
   return nothing && diff.is === 'changed' ? null : diff;
 }
 
@@ -67,10 +67,10 @@ interface Line {
   /** With its secrets: compared, and not shown. */
   raw: string;
   shown: string;
-  section: string;
+  part: string;
 }
 
-/** Lines of a file with the section each stands in. A secret has no line break in it: both texts have the same lines. */
+/** Lines of a file with the part each stands in. A secret has no line break in it: both texts have the same lines. */
 function linesIn(files: Files, name: string): Line[] {
   const file = files.find((one) => one.name === name);
   const [masked] = file ? shownFiles([file]) : [];
@@ -78,29 +78,29 @@ function linesIn(files: Files, name: string): Line[] {
   const raw = file.text.split('\n');
   const shown = masked.text.split('\n');
   const even = raw.length === shown.length;
-  const lines = shown.map((text, i): Line => ({ raw: even ? (raw[i] ?? '') : text, shown: text, section: '' }));
-  for (const { name: section, fromLine, toLine } of masked.sections)
-    for (const line of lines.slice(fromLine - 1, toLine)) line.section = section;
+  const lines = shown.map((text, i): Line => ({ raw: even ? (raw[i] ?? '') : text, shown: text, part: '' }));
+  for (const { name: part, fromLine, toLine } of masked.parts)
+    for (const line of lines.slice(fromLine - 1, toLine)) line.part = part;
   if (lines.at(-1)?.shown === '') lines.pop();
   return lines;
 }
 
-function sectionsOf(before: Files, after: Files): SectionDiff[] {
+function partsOf(before: Files, after: Files): PartDiff[] {
   const names = [...new Set([...before, ...after].map((file) => file.name))];
-  const out: SectionDiff[] = [];
+  const out: PartDiff[] = [];
   for (const file of names) {
     const [was, is] = [linesIn(before, file), linesIn(after, file)];
-    const bySection = new Map<string, SectionDiff>();
-    const into = (section: string): SectionDiff => {
-      const made = bySection.get(section) ?? { file, section, removed: [], added: [], more: 0, secret: false };
-      bySection.set(section, made);
+    const byPart = new Map<string, PartDiff>();
+    const into = (part: string): PartDiff => {
+      const made = byPart.get(part) ?? { file, part, removed: [], added: [], more: 0, secret: false };
+      byPart.set(part, made);
       return made;
     };
-    const same = (a: Line, b: Line): boolean => a.raw === b.raw && a.section === b.section;
+    const same = (a: Line, b: Line): boolean => a.raw === b.raw && a.part === b.part;
     for (const part of diffArrays(was, is, { comparator: same }))
       if (part.added || part.removed)
-        for (const line of part.value) put(into(line.section), part.added ? 'added' : 'removed', line.shown);
-    for (const diff of bySection.values()) {
+        for (const line of part.value) put(into(line.part), part.added ? 'added' : 'removed', line.shown);
+    for (const diff of byPart.values()) {
       diff.secret = diff.removed.length > 0 && sameLines(diff.removed, diff.added);
       out.push(diff);
     }

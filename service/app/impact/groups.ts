@@ -42,11 +42,11 @@ export class Groups {
   }
 }
 
-/** Which sections, with how many lines; the lines themselves do not count. */
-const shapeOf = ({ is, sections, boot, troubles, mended }: DeviceDiff): string =>
+/** Which parts, with how many lines; the lines themselves do not count. */
+const shapeOf = ({ is, parts, boot, troubles, mended }: DeviceDiff): string =>
   JSON.stringify([
     is,
-    sections.map((s) => [s.file, s.section, s.removed.length, s.added.length, s.more]),
+    parts.map((s) => [s.file, s.part, s.removed.length, s.added.length, s.more]),
     boot && [boot.removed.length, boot.added.length],
     troubles.length,
     mended.length,
