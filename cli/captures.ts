@@ -58,7 +58,7 @@ export function addCaptures(program: Command): void {
               one.device,
               one.file,
               size(one.bytes),
-              one.sha256.slice(0, 12),
+              one.fingerprint.slice(0, 12),
               `${ago(one.firstAt)} ago`,
               `${ago(one.lastAt)} ago`,
               one.current ? 'current' : '',

@@ -77,8 +77,7 @@ function groupLines({ words, diff, each, devices }: ImpactGroup & { devices: str
   ] as const)
     for (const text of texts)
       lines.push(...text.split('\n').map((line, i) => (i === 0 ? `  ${sign} ${line}` : `    ${line}`)));
-  for (const part of diff.parts)
-    lines.push(`  ${part.part || '(outside of parts)'}`, ...diffLines(part));
+  for (const part of diff.parts) lines.push(`  ${part.part || '(outside of parts)'}`, ...diffLines(part));
   if (diff.boot && diff.is !== 'gone') lines.push('  boot answer', ...diffLines(diff.boot));
   return lines;
 }

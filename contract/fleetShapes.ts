@@ -108,7 +108,8 @@ export type ShownAnswer = z.output<typeof answer>;
 export const capturedShown = z.object({
   file: z.string(),
   bytes: z.int(),
-  sha256: z.string(),
+  /** Equal for equal contents; keyed, so that nobody can try words for a secret in it. */
+  fingerprint: z.string(),
   changed: z.boolean(),
   binary: z.boolean(),
   failed: z.string().nullable(),
@@ -169,7 +170,8 @@ export const capture = z.object({
   device: z.string(),
   file: z.string(),
   bytes: z.int(),
-  sha256: z.string(),
+  /** Equal for equal contents; keyed, so that nobody can try words for a secret in it. */
+  fingerprint: z.string(),
   binary: z.boolean(),
   /** When this text was first seen, and last. */
   firstAt: time,

@@ -25,7 +25,7 @@ async function makeUser([name = '', role = '', title = '']: string[]): Promise<v
   });
   if (!body.success) throw Refusal.of(faultsOf(body.error, { name, role }, ['name', 'role', 'title', 'password']));
   const store = openStore(readConfig(process.env));
-  await migrate(store.sequelize);
+  await migrate(store);
   await run(store, { name: 'console', via: 'service' }, 'user.add', (tx) => addUser(tx, body.data));
   await store.sequelize.close();
   process.stdout.write(`${name} may sign in as ${role}\n`);

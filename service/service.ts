@@ -63,7 +63,7 @@ export async function startService(
   consoleFolder?: string,
 ): Promise<Service> {
   const store = openStore(config);
-  const applied = await migrate(store.sequelize);
+  const applied = await migrate(store);
   if (applied.length > 0) log.info({ steps: applied.length }, 'the database was brought up to date');
   await checkSealer(store);
   const feed = new EventFeed(store);

@@ -39,7 +39,7 @@ export async function emptyDatabase(): Promise<string> {
 /** A migrated database without a service on it. */
 export async function testStore(): Promise<Store> {
   const store = openStore(testConfig(await emptyDatabase()));
-  await migrate(store.sequelize);
+  await migrate(store);
   return store;
 }
 

@@ -45,7 +45,7 @@ export async function openEstate(
     await database.stop();
   };
   try {
-    await migrate(store.sequelize);
+    await migrate(store);
     // What is counted now and then was counted; it is not to disturb what is measured.
     await run(store, filler, 'estate', (tx) =>
       tx.execute("UPDATE job SET due_at = UTC_TIMESTAMP(3) + INTERVAL 15 MINUTE WHERE name = 'plausibility'"),

@@ -4,7 +4,7 @@ import { dial, dialled } from '@zpine/core/addressing/dial';
 import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core/tftp/packet';
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { fileFor, transferred } from '../app/boot/files.ts';
+import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
 import { noteBoot } from '../app/boot/records.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
@@ -110,7 +110,7 @@ export class TftpListener {
   /** Sends the file from a port of its own (RFC 1350, section 4). */
   private async transfer(
     request: ReadRequest,
-    file: { content: Uint8Array; device: number; digest: string },
+    file: { content: Uint8Array; device: number; shown: ShownSize },
     from: RemoteInfo,
     key: string,
   ): Promise<void> {
@@ -126,8 +126,8 @@ export class TftpListener {
       const about = {
         device: file.device,
         name: request.name,
-        bytes: how.ok ? file.content.length : sentBytes(state),
-        digest: file.digest,
+        bytes: how.ok ? file.shown.bytes : sentBytes(state),
+        fingerprint: file.shown.fingerprint,
       };
       this.queue.add(async () => {
         try {

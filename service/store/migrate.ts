@@ -9,7 +9,10 @@ import { onboardingSteps } from './migrations/onboarding.ts';
 import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
-import { type Step } from './migrations/steps.ts';
+import { wholeSteps } from './migrations/whole.ts';
+import { type Step, type StepTools } from './migrations/steps.ts';
+import { type Sealer } from './sealing.ts';
+import { type Store } from './tx.ts';
 
 /** In the order in which they run. New steps go to the end; one that has run anywhere is never changed. */
 export const steps: Step[] = [
@@ -22,20 +25,21 @@ export const steps: Step[] = [
   ...addressingSteps,
   ...fleetSteps,
   ...plausibilitySteps,
+  ...wholeSteps,
 ];
 
 /**
  * Brings the database to the newest shape. Runs under a lock held by a connection of its own, because DDL ends
  * transactions: several instances may start at once. Gives the names of the steps that were run.
  */
-export async function migrate(sequelize: Sequelize): Promise<string[]> {
+export async function migrate({ sequelize, sealer }: Pick<Store, 'sequelize' | 'sealer'>): Promise<string[]> {
   const lock = `zpine-migrate-${sequelize.getDatabaseName()}`.slice(0, 64);
   return sequelize.transaction(async (holder) => {
     const options = { transaction: holder, replacements: [lock], type: QueryTypes.SELECT as const };
     const [got] = await sequelize.query<{ got: number }>('SELECT GET_LOCK(?, 60) AS got', options);
     if (got?.got !== 1) throw new Error('another instance has been migrating the database for a minute');
     try {
-      const run = await migrator(sequelize).up();
+      const run = await migrator(sequelize, sealer).up();
       return run.map((m) => m.name);
     } finally {
       await sequelize.query('SELECT RELEASE_LOCK(?)', options);
@@ -43,11 +47,19 @@ export async function migrate(sequelize: Sequelize): Promise<string[]> {
   });
 }
 
-function migrator(sequelize: Sequelize) {
+function migrator(sequelize: Sequelize, sealer: Sealer) {
   const select = { type: QueryTypes.SELECT } as const;
+  const tools: StepTools = {
+    select: (sql, values = []) => sequelize.query(sql, { ...select, replacements: values }),
+    execute: (sql, values = []) => sequelize.query(sql, { replacements: values }),
+    sealer,
+  };
   return new Umzug({
     logger: undefined,
-    migrations: steps.map(({ name, sql }) => ({ name, up: async () => void (await sequelize.query(sql)) })),
+    migrations: steps.map((step) => ({
+      name: step.name,
+      up: async () => void ('sql' in step ? await sequelize.query(step.sql) : await step.run(tools)),
+    })),
     storage: {
       async executed() {
         await sequelize.query(

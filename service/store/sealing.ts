@@ -29,6 +29,14 @@ export class Sealer {
     return Buffer.concat([decipher.update(bytes.subarray(NONCE + TAG)), decipher.final()]).toString('utf8');
   }
 
+  /**
+   * What is shown of a text that holds secrets, to tell equal from unequal: a plain digest of it would let anybody try
+   * words for the secret until it fits. 32 hexadecimal digits.
+   */
+  fingerprint(text: string | Buffer): string {
+    return createHmac('sha256', this.key).update('fingerprint ').update(text).digest('hex').slice(0, 32);
+  }
+
   /** A digest that only the holder of the key can make: for salts that must stay the same. */
   digest(text: string): Buffer {
     return createHmac('sha256', this.key).update(text).digest();

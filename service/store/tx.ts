@@ -1,14 +1,15 @@
-import { type Sequelize, type Transaction } from 'sequelize';
+import { type Sequelize } from 'sequelize';
 import { type KindName } from '@zpine/contract/kinds';
 import { type Row, type Value } from '@zpine/contract/fields';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import { type Limits } from '@zpine/core/arrival/arrival';
 import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
-import { isAway, isDeadlock } from './database.ts';
+import { connectionsOf, isAway, isDeadlock } from './database.ts';
 import { type Dialects } from './dialects.ts';
 import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
+import { Unit } from './unit.ts';
 
 /** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures. */
 export const ownKinds = ['value', 'edition', 'host-key', 'capture'] as const;
@@ -66,7 +67,7 @@ export class Tx {
   /** Natural keys by kind and id, as far as this unit of work has seen them. */
   readonly keys = new Map<KindName, Map<number, string>>([['vrf', new Map([[DEFAULT_VRF, defaultVrf]])]]);
   private readonly store: Store;
-  private readonly transaction: Transaction | null;
+  private readonly unit: Unit | null;
   private changes: Change[] = [];
   private hints: { kind: string; id: number; version: number | null }[] = [];
   private jobs: NewJob[] = [];
@@ -85,24 +86,19 @@ export class Tx {
   private opened = false;
   private time: string | undefined;
 
-  constructor(store: Store, transaction: Transaction | null, actor: Actor, action: string) {
+  constructor(store: Store, unit: Unit | null, actor: Actor, action: string) {
     this.store = store;
     this.models = store.models;
     this.sealer = store.sealer;
     this.place = store.place;
     this.limits = store.limits;
     this.dialects = store.dialects;
-    this.transaction = transaction;
+    this.unit = unit;
     this.actor = actor;
     this.action = action;
   }
 
-  /** What Sequelize's own calls want: this transaction, plain rows. */
-  get options(): { transaction: Transaction | null; raw: true } {
-    return { transaction: this.transaction, raw: true };
-  }
-
-  /** Rows of a hand-written statement, which goes straight to the transaction's connection. */
+  /** Rows of a statement, which goes straight to the connection of this unit of work. */
   async select<T extends object>(sql: string, values: Values = []): Promise<T[]> {
     return (await this.send(sql, values)) as T[];
   }
@@ -242,31 +238,20 @@ export class Tx {
   }
 
   private async send(sql: string, values: Values): Promise<unknown> {
-    if (this.transaction) return connectionOf(this.transaction).query(sql, values.map(sqlValue));
-    const pool = this.store.sequelize.connectionManager as unknown as Pool;
-    const connection = await pool.getConnection({ type: 'read', useMaster: false });
+    if (this.unit) return this.unit.send(sql, values.map(sqlValue));
+    const connections = connectionsOf(this.store.sequelize);
+    const connection = await connections.take();
     try {
       return await connection.query(sql, values.map(sqlValue));
     } finally {
-      pool.releaseConnection(connection);
+      connections.giveBack(connection);
     }
   }
 
   private mustWrite(): void {
-    if (!this.transaction) throw new Error('this unit of work only reads');
+    if (!this.unit) throw new Error('this unit of work only reads');
   }
 }
-
-/** The connector's connection: hand-written statements need none of what Sequelize does around them. */
-interface Connection {
-  query: (sql: string, values: unknown[]) => Promise<unknown>;
-}
-interface Pool {
-  getConnection: (options: object) => Promise<Connection>;
-  releaseConnection: (connection: Connection) => void;
-}
-const connectionOf = (transaction: Transaction): Connection =>
-  (transaction as unknown as { connection: Connection }).connection;
 
 /** The connector writes Buffers as binary literals, and only those. */
 const sqlValue = (value: unknown): unknown => {
@@ -293,16 +278,7 @@ export interface Store {
   clock?: { offsetMs: number; sampledAt: number };
 }
 
-/** Ends a transaction without a trace, and still gives what its work found. */
-class Discarded extends Error {
-  readonly result: unknown;
-  constructor(result: unknown) {
-    super('discarded');
-    this.result = result;
-  }
-}
-
-const TRIES = 12;
+const TRIES = 16;
 
 /**
  * The one way to write: `work` runs in a transaction, is tried again when it met a deadlock or waited too long for a
@@ -311,19 +287,28 @@ const TRIES = 12;
 export async function run<T>(store: Store, actor: Actor, action: string, work: (tx: Tx) => Promise<T>): Promise<T> {
   for (let attempt = 1; ; attempt += 1) {
     try {
-      return await store.sequelize.transaction(async (transaction) => {
-        const tx = new Tx(store, transaction, actor, action);
-        const result = await work(tx);
-        if (tx.discarded) throw new Discarded(result);
-        await tx.flush();
-        return result;
-      });
+      return await once(store, actor, action, work);
     } catch (error) {
-      if (error instanceof Discarded) return error.result as T;
       if (!isDeadlock(error)) throw asRefusal(error);
       if (attempt >= TRIES) throw new Refusal('busy');
       await new Promise((resolve) => setTimeout(resolve, Math.random() * 15 * attempt));
     }
+  }
+}
+
+async function once<T>(store: Store, actor: Actor, action: string, work: (tx: Tx) => Promise<T>): Promise<T> {
+  const unit = await Unit.begin(connectionsOf(store.sequelize));
+  let ended = false;
+  try {
+    const tx = new Tx(store, unit, actor, action);
+    const result = await work(tx);
+    if (!tx.discarded) await tx.flush();
+    ended = true;
+    await (tx.discarded ? unit.rollback() : unit.commit());
+    return result;
+  } catch (error) {
+    if (!ended) await unit.rollback();
+    throw error;
   }
 }
 

@@ -40,7 +40,7 @@ describe('capturing the fleet', function () {
     const licence = files.find((one) => one.file === 'licence');
     const shown = await f.client.call('capture.show', { params: { id: String(licence?.id) } });
     expect(Buffer.from(shown.text, 'base64').toString('latin1')).to.equal('\u0000licence TW-8-1001\u0001');
-    expect(licence?.sha256).to.match(/^[0-9a-f]{64}$/);
+    expect(licence?.fingerprint).to.match(/^[0-9a-f]{32}$/);
   });
 
   it('adds no text for what did not change, although the device shows another time at each reading', async () => {

@@ -118,7 +118,7 @@ export function CaptureList({ query }: { query: Record<string, string> }) {
               {!one.current && <span className="second"> earlier</span>}
             </td>
             <td className="number">{one.bytes.toLocaleString('en')} B</td>
-            <td className="mono second">{one.sha256.slice(0, 12)}</td>
+            <td className="mono second">{one.fingerprint.slice(0, 12)}</td>
             <td className="second">
               <Ago at={one.firstAt} />
             </td>
@@ -182,7 +182,7 @@ export function CapturePage() {
       <div className="columns halves">
         <div>
           <pre className="panel mono filetext">
-            {one ? (one.binary ? `binary, SHA-256 ${one.sha256}` : (revealed ?? one.text)) : ''}
+            {one ? (one.binary ? `binary, fingerprint ${one.fingerprint}` : (revealed ?? one.text)) : ''}
           </pre>
         </div>
         {one?.binary === false && others.length > 0 && (

@@ -1,18 +1,25 @@
 /** Boot files: names of records, given to the address that was leased to the device, inside its arrival window. */
 import { bootFileOf } from '@zpine/core/dialect/dialect';
+import { maskedText } from '@zpine/core/template/render';
 import { utf8Bytes } from '@zpine/core/text/utf8';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival } from '../arrivals/arrivals.ts';
-import { onTheWire, sha256 } from '../editions/content.ts';
+import { onTheWire } from '../editions/content.ts';
 import { filesOf, publishedOf } from '../editions/editions.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { leaseAt } from './leases.ts';
 import { noteBoot } from './records.ts';
 
+/** What may be told of a file that holds secrets: as large as it is shown, and a keyed digest. */
+export interface ShownSize {
+  bytes: number;
+  fingerprint: string;
+}
+
 export type FileAnswer =
-  | { ok: true; content: Uint8Array; device: number; arrival: number; digest: string }
+  | { ok: true; content: Uint8Array; device: number; arrival: number; shown: ShownSize }
   /** What the client is told: not found, or no access; and why, for our own record. */
   | { ok: false; code: 'not-found' | 'access'; why: string };
 
@@ -34,7 +41,7 @@ export async function fileFor(tx: Tx, name: string, from: string): Promise<FileA
     address: from,
     mac: lease?.mac,
     device: device?.id,
-    detail: answer.ok ? `${name}, ${answer.content.length} bytes` : `${name}: ${answer.why}`,
+    detail: answer.ok ? `${name}, ${answer.shown.bytes} bytes` : `${name}: ${answer.why}`,
   });
   const arrival = device && (await openArrival(tx, device.id));
   if (arrival) {
@@ -68,7 +75,7 @@ async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<F
     content: utf8Bytes(text) ?? new Uint8Array(),
     device: device.id,
     arrival: Number(arrival.id),
-    digest: sha256(text),
+    shown: { bytes: Buffer.byteLength(maskedText(file)), fingerprint: tx.sealer.fingerprint(file.text) },
   };
 }
 
@@ -87,7 +94,7 @@ async function refuseForeign(tx: Tx, name: string, from: string, leased: boolean
 /** How a transfer ended. */
 export async function transferred(
   tx: Tx,
-  file: { device: number; name: string; bytes: number; digest: string },
+  file: { device: number; name: string; bytes: number; fingerprint: string },
   end: { ok: true; seconds: number } | { ok: false; why: string },
 ): Promise<void> {
   const arrival = await openArrival(tx, file.device);
@@ -104,7 +111,7 @@ export async function transferred(
   if (end.ok)
     await apply(tx, arrival, {
       kind: 'file-complete',
-      evidence: { ...evidence, sha256: file.digest, seconds: end.seconds },
+      evidence: { ...evidence, fingerprint: file.fingerprint, seconds: end.seconds },
     });
   else await apply(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } });
 }

@@ -75,8 +75,12 @@ export const readInputs = (text: string): Inputs =>
     typeof value === 'object' && value !== null && SECRET in value ? secretText(String(value[SECRET])) : value,
   ) as Inputs;
 
-/** The digest of all files: name and text of each. */
-export const digestOfFiles = (files: Files): string => sha256(JSON.stringify(files.map((f) => [f.name, f.text])));
+/** Equal for editions of equal files: name and text of each. */
+export const digestOfFiles = (sealer: Sealer, files: Pick<Files[number], 'name' | 'text'>[]): string =>
+  sealer.fingerprint(JSON.stringify(files.map((f) => [f.name, f.text])));
+
+/** Equal for equal inputs. */
+export const digestOfInputs = (sealer: Sealer, inputs: Inputs): string => sealer.fingerprint(writeInputs(inputs));
 
 export interface ShownFile {
   name: string;
@@ -90,7 +94,7 @@ const ONCE_SHOWN = 'ONE-TIME';
 /** Without secrets, parts by line. */
 export function shownFiles(files: Files): ShownFile[] {
   return files.map((file) => {
-    const lineOf = (at: number): number => file.text.slice(0, at).split('\n').length;
+    const lineOf = lineFinder(file);
     return {
       name: file.name,
       text: maskedText(file).replaceAll(ONE_TIME, ONCE_SHOWN),
@@ -98,10 +102,29 @@ export function shownFiles(files: Files): ShownFile[] {
         name,
         owned,
         fromLine: lineOf(from),
-        toLine: Math.max(lineOf(from), lineOf(to) - (file.text[to - 1] === '\n' ? 1 : 0)),
+        toLine: Math.max(lineOf(from), lineOf(to, true)),
       })),
     };
   });
+}
+
+/** The line at which a place of a file stands for those who see its secrets masked; `behind`: of what ends there. */
+function lineFinder({ text, secrets }: Files[number]): (at: number, behind?: boolean) => number {
+  const ends: number[] = [];
+  let [line, next] = [0, 0];
+  for (let i = text.indexOf('\n'); i >= 0; i = text.indexOf('\n', i + 1)) {
+    while (next < secrets.length && (secrets[next]?.[1] ?? 0) <= i) next += 1;
+    if (i < (secrets[next]?.[0] ?? Infinity)) ends[line++] = i;
+  }
+  return (at, behind = false) => {
+    let [low, high] = [0, ends.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((ends[middle] ?? 0) < (behind ? at - 1 : at)) low = middle + 1;
+      else high = middle;
+    }
+    return low + 1;
+  };
 }
 
 /** What goes to the device: the one-time part filled in. */

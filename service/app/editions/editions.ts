@@ -15,11 +15,11 @@ import { type DeviceSetting } from '../settings/effective.ts';
 import { contextOf, type DeviceContext } from './context.ts';
 import {
   digestOfFiles,
+  digestOfInputs,
   type Files,
   type Inputs,
   readInputs,
   renderInputs,
-  sha256,
   type ShownFile,
   shownFiles,
   writeInputs,
@@ -71,12 +71,12 @@ export async function makeEdition(tx: Tx, ref: string): Promise<ShownEdition> {
     throw new Refusal('template-faulty', params, [], { faults: faults.map(shownFault) });
   }
   const files = rendered(tx, inputs, device);
-  const digest = digestOfFiles(files);
+  const digest = digestOfFiles(tx.sealer, files);
   const text = writeInputs(inputs);
   const last = await tx.one<EditionRow>('SELECT * FROM edition WHERE device_id = ? ORDER BY number DESC LIMIT 1', [
     device.id,
   ]);
-  const inputs_digest = sha256(text);
+  const inputs_digest = tx.sealer.fingerprint(text);
   if (last?.digest === digest) {
     // The same text from other inputs: it is up to date again.
     if (last.inputs_digest !== inputs_digest) {
@@ -151,7 +151,7 @@ export const filesOf = (tx: Tx, row: Pick<EditionRow, 'content'>): Files =>
 /** Whether the inputs are not what they were; what cannot be rendered now counts as changed. */
 async function isStale(tx: Tx, device: Stored<'device'>, row: EditionRow): Promise<boolean> {
   try {
-    return sha256(writeInputs((await inputsOf(tx, device)).inputs)) !== row.inputs_digest;
+    return digestOfInputs(tx.sealer, (await inputsOf(tx, device)).inputs) !== row.inputs_digest;
   } catch (error) {
     if (error instanceof Refusal) return true;
     throw error;

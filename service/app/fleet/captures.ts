@@ -25,7 +25,7 @@ interface CaptureRow {
   device_key: string;
   file: string;
   digest: Buffer;
-  sha256: string;
+  fingerprint: string;
   current: number;
   first_at: Date;
   last_at: Date;
@@ -41,19 +41,21 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
   const now = await tx.now();
   const { key } = await byId(tx, 'device', device);
   const standing = await tx.select<CaptureRow>(
-    'SELECT id, file, digest, sha256 FROM capture WHERE device_id = ? AND current = 1',
+    'SELECT id, file, digest FROM capture WHERE device_id = ? AND current = 1',
     [device],
   );
   const out: ShownFile[] = [];
   for (const { file, content, binary, shown, steady } of files) {
-    const sha256 = createHash('sha256').update(content).digest('hex');
+    const fingerprint = tx.sealer.fingerprint(content);
+    // A text is as large as it is shown: its true size would tell of the secrets in it.
+    const bytes = binary ? content.length : Buffer.byteLength(shown);
     const digest = createHash('sha256').update(steady).digest();
     const last = standing.find((one) => one.file === file);
     const changed = !last?.digest.equals(digest);
     if (changed) {
       await tx.execute(
         'INSERT IGNORE INTO captured_text (digest, bytes, is_binary, shown, content) VALUES (?, ?, ?, ?, ?)',
-        [digest, content.length, binary ? 1 : 0, shown, tx.sealer.seal(content.toString('base64'))],
+        [digest, bytes, binary ? 1 : 0, shown, tx.sealer.seal(content.toString('base64'))],
       );
       if (last) await tx.execute('UPDATE capture SET current = 0 WHERE id = ?', [last.id]);
       await tx.insertRows('capture', [
@@ -62,7 +64,7 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
           device_key: key,
           file,
           digest,
-          sha256,
+          fingerprint,
           current: 1,
           first_at: now,
           last_at: now,
@@ -70,7 +72,7 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
         },
       ]);
     } else await tx.execute('UPDATE capture SET last_at = ?, run_id = ? WHERE id = ?', [now, run, last?.id]);
-    out.push({ file, bytes: content.length, sha256, changed, binary, failed: null });
+    out.push({ file, bytes, fingerprint, changed, binary, failed: null });
   }
   if (out.some((one) => one.changed)) tx.hint('capture', device, null);
   return out;
@@ -84,7 +86,7 @@ const shown = (row: CaptureRow): ShownCapture => ({
   device: row.device_key,
   file: row.file,
   bytes: Number(row.bytes),
-  sha256: row.sha256,
+  fingerprint: row.fingerprint,
   binary: Boolean(row.is_binary),
   firstAt: row.first_at.toISOString(),
   lastAt: row.last_at.toISOString(),

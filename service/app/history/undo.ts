@@ -94,6 +94,12 @@ export async function undo(tx: Tx, ref: string, apply: boolean): Promise<ReplyOf
 
 const imageOf = (text: string | null): Image | null => (text === null ? null : (JSON.parse(text) as Image));
 
+/** What a record was, in today's words: the way some texts are written has changed since. */
+function recalled(kind: KindName, text: string | null): Image | null {
+  const image = imageOf(text);
+  return image && (rulesOf(kind).recall?.(image) ?? image);
+}
+
 /** What history keeps of a record's fields, put over today's fields; those that came since have their defaults. */
 const fieldsFrom = (kind: KindName, image: Image): Image =>
   Object.fromEntries(
@@ -177,7 +183,7 @@ class Undoing {
     });
     const edits = (odd < 0 ? some : some.slice(0, odd)).flatMap((change) => {
       const before = found.get(Number(change.record_id));
-      return before ? [{ change, draft: this.draftBack(before, imageOf(change.before) ?? {}) }] : [];
+      return before ? [{ change, draft: this.draftBack(before, recalled(kind, change.before) ?? {}) }] : [];
     });
     if (edits.length < 2) return 0;
     try {
@@ -203,7 +209,7 @@ class Undoing {
     const { kind, record_key: key } = change;
     if (kind === 'value') return takeBackValue(this.tx, change);
     if (!isKind(kind)) throw new Refusal('undo-kind', { kind, key });
-    const before = imageOf(change.before);
+    const before = recalled(kind, change.before);
     const action =
       before === null
         ? await this.removeAgain(kind, change)

@@ -7,7 +7,7 @@ import { mainAddress } from '../addressing/management.ts';
 import { isDeclaredRelay, linkOf } from '../boot/identify.ts';
 import { type Place } from '../boot/leases.ts';
 import { telling } from '../boot/tell.ts';
-import { sha256, writeInputs, type Inputs } from '../editions/content.ts';
+import { digestOfInputs, type Inputs } from '../editions/content.ts';
 import { contextIn, surroundings, withSettings, type DeviceContext, type Surroundings } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
 import { dialectIn } from '../settings/layers.ts';
@@ -77,7 +77,7 @@ export async function statesOf(
       if (!(error instanceof Refusal)) throw error;
       why = problemOf(error).detail;
     }
-    const digest = inputs ? sha256(writeInputs(inputs)) : '';
+    const digest = inputs ? digestOfInputs(tx.sealer, inputs) : '';
     out.set(id, { key: context.device.key, context, inputs, why, digest, boot: boot.get(id) ?? [] });
     await breathe();
   }

@@ -1,7 +1,11 @@
 /** A fragment matches no devices: it is inserted by name. */
+import { withTodaysDirectives } from '@zpine/core/template/former';
 import { type KindRules } from '../records/draft.ts';
 
 export const templateRules: KindRules = {
+  recall: (image) =>
+    typeof image.source === 'string' ? { ...image, source: withTodaysDirectives(image.source) } : image,
+
   prepare(_tx, drafts) {
     for (const draft of drafts) {
       if (draft.after.fragment !== true) continue;

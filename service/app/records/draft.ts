@@ -49,6 +49,8 @@ export interface KindRules {
   spell?: (tx: Tx, drafts: Draft[], field: string) => Promise<void>;
   /** Locks what must not move, works out derived fields, and notes what does not fit. */
   prepare?: (tx: Tx, drafts: Draft[]) => Promise<void>;
+  /** What an old image of the history means in today's words. */
+  recall?: (image: Record<string, Value>) => Record<string, Value>;
   added?: (tx: Tx, records: AnyStored[]) => Promise<void>;
   edited?: (tx: Tx, pairs: { before: AnyStored; after: AnyStored }[]) => Promise<void>;
   /** Asked of what is removed by name, not of what goes along with something else. */

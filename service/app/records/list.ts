@@ -44,15 +44,16 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
   const filters = await filtersOf(tx, kind, input);
   if (typeof input.where === 'string') filters.push(await selected(tx, kind, input.where));
   const mark = input.after === undefined ? undefined : readMark(input.after, sort);
-  const rows = (await tx.models[kind].findAll({
-    ...tx.options,
-    where: { [Op.and]: [...filters, ...(mark ? [beyond(column, mark, down)] : [])] },
-    order: [
-      [column, down ? 'DESC' : 'ASC'],
-      ['id', down ? 'DESC' : 'ASC'],
-    ],
-    limit: input.limit + 1,
-  })) as unknown as Record<string, unknown>[];
+  const rows = await tx.select<Record<string, unknown>>(
+    selection(tx, kind, {
+      where: { [Op.and]: [...filters, ...(mark ? [beyond(column, mark, down)] : [])] },
+      order: [
+        [column, down ? 'DESC' : 'ASC'],
+        ['id', down ? 'DESC' : 'ASC'],
+      ],
+      limit: input.limit + 1,
+    }),
+  );
   const shown = rows.slice(0, input.limit);
   const last = shown.at(-1);
   const more = rows.length > input.limit && last !== undefined;
@@ -74,6 +75,13 @@ interface SelectQuery {
   selectQuery: (table: unknown, options: object, model: unknown) => string;
 }
 
+/** The statement that Sequelize makes of its own terms; it is sent like any other of this unit of work. */
+function selection(tx: Tx, kind: KindName, options: object): string {
+  const model = tx.models[kind];
+  const generator = model.sequelize?.getQueryInterface().queryGenerator as SelectQuery;
+  return generator.selectQuery(model.getTableName(), options, model).replace(/;\s*$/, '');
+}
+
 /** How many there are: exactly, as far as that can be said at once. */
 async function counted(tx: Tx, kind: KindName, filters: WhereOptions[]): Promise<{ count: number; countIs: CountIs }> {
   if (filters.length === 0) {
@@ -84,13 +92,12 @@ async function counted(tx: Tx, kind: KindName, filters: WhereOptions[]): Promise
     const estimate = Number(row?.rows ?? 0);
     if (estimate > MOST_COUNTED) return { count: Number(estimate.toPrecision(2)), countIs: 'about' };
   }
-  const model = tx.models[kind];
-  const sql = (model.sequelize?.getQueryInterface().queryGenerator as SelectQuery).selectQuery(
-    model.getTableName(),
-    { attributes: ['id'], where: { [Op.and]: filters }, limit: MOST_COUNTED + 1 },
-    model,
-  );
-  const row = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count FROM (${sql.replace(/;\s*$/, '')}) AS some`);
+  const sql = selection(tx, kind, {
+    attributes: ['id'],
+    where: { [Op.and]: filters },
+    limit: MOST_COUNTED + 1,
+  });
+  const row = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count FROM (${sql}) AS some`);
   const count = Number(row?.count ?? 0);
   return count > MOST_COUNTED ? { count: MOST_COUNTED, countIs: 'at-least' } : { count, countIs: 'exact' };
 }

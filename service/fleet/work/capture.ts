@@ -42,7 +42,7 @@ export async function captureDevice({ dialect }: Target, session: Session): Prom
   const captured: Captured[] = [];
   const failed: Failed[] = [];
   const miss = (file: string, why: string) =>
-    void failed.push({ file, bytes: 0, sha256: '', changed: false, binary: false, failed: why });
+    void failed.push({ file, bytes: 0, fingerprint: '', changed: false, binary: false, failed: why });
   for (const { file, command, encoding } of wanted) {
     let answer;
     try {

@@ -1,8 +1,25 @@
+import { type Sealer } from '../sealing.ts';
+
 /** A migration is one DDL statement that may be run twice without harm (DDL commits by itself). */
-export interface Step {
+interface SqlStep {
   name: string;
   sql: string;
 }
+
+/** What a migration's code works with: statements that commit by themselves, and the key for what is sealed. */
+export interface StepTools {
+  select: <T extends object>(sql: string, values?: unknown[]) => Promise<T[]>;
+  execute: (sql: string, values?: unknown[]) => Promise<unknown>;
+  sealer: Sealer;
+}
+
+/** A migration of what the database cannot read itself. It may be cut off anywhere and run again. */
+interface CodeStep {
+  name: string;
+  run: (tools: StepTools) => Promise<void>;
+}
+
+export type Step = SqlStep | CodeStep;
 
 /** The columns that every record has. Keys compare byte by byte: case is folded before they are stored. */
 export const head = `

@@ -1,0 +1,109 @@
+/** Named parts of templates have their name of today, and what is shown of texts with secrets tells nothing of them. */
+import { withTodaysDirectives } from '@zpine/core/template/former';
+import { type Sealer } from '../sealing.ts';
+import { type Step, type StepTools } from './steps.ts';
+
+interface EditionRow {
+  id: number;
+  shown: string;
+  content: string;
+  inputs: string;
+}
+
+interface File {
+  name: string;
+  text: string;
+  sections?: unknown;
+}
+
+/** Files had sections once; they have parts. */
+const withParts = ({ sections, ...file }: File): object =>
+  sections === undefined ? file : { ...file, parts: sections };
+
+function renewed({ id, shown, content, inputs }: EditionRow, sealer: Sealer): unknown[] {
+  const held = JSON.parse(sealer.open(inputs)) as {
+    source: string;
+    fragments: Record<string, string>;
+  };
+  const text = JSON.stringify({
+    ...held,
+    source: withTodaysDirectives(held.source),
+    fragments: Object.fromEntries(
+      Object.entries(held.fragments).map(([name, source]) => [name, withTodaysDirectives(source)]),
+    ),
+  });
+  const files = JSON.parse(sealer.open(content)) as File[];
+  const kept = JSON.parse(shown) as { files: File[] };
+  return [
+    sealer.fingerprint(JSON.stringify(files.map((file) => [file.name, file.text]))),
+    sealer.fingerprint(text),
+    JSON.stringify({ ...kept, files: kept.files.map(withParts) }),
+    sealer.seal(JSON.stringify(files.map(withParts))),
+    sealer.seal(text),
+    id,
+  ];
+}
+
+const AT_ONCE = 200;
+
+async function eachBatch<T extends { id: number }>(
+  { select }: StepTools,
+  sql: string,
+  work: (row: T) => Promise<unknown>,
+): Promise<void> {
+  for (let from = 0; ;) {
+    const rows = await select<T>(sql, [from, AT_ONCE]);
+    for (const row of rows) await work(row);
+    if (rows.length < AT_ONCE) return;
+    from = Number(rows.at(-1)?.id);
+  }
+}
+
+const editionsRenewed: Step = {
+  name: 'editions-have-parts',
+  run: (tools) =>
+    eachBatch<EditionRow>(
+      tools,
+      'SELECT id, shown, content, inputs FROM edition WHERE id > ? ORDER BY id LIMIT ?',
+      (row) =>
+        tools.execute(
+          'UPDATE edition SET digest = ?, inputs_digest = ?, shown = ?, content = ?, inputs = ? WHERE id = ?',
+          renewed(row, tools.sealer),
+        ),
+    ),
+};
+
+/** A digest of 64 digits is a plain one; keyed ones have 32. */
+const capturesKeyed: Step = {
+  name: 'captures-have-fingerprints',
+  run: (tools) =>
+    eachBatch<{ id: number; fingerprint: string }>(
+      tools,
+      'SELECT id, fingerprint FROM capture WHERE id > ? AND CHAR_LENGTH(fingerprint) = 64 ORDER BY id LIMIT ?',
+      ({ id, fingerprint }) =>
+        tools.execute('UPDATE capture SET fingerprint = ? WHERE id = ?', [tools.sealer.fingerprint(fingerprint), id]),
+    ),
+};
+
+export const wholeSteps: Step[] = [
+  {
+    name: 'templates-have-parts',
+    sql: `UPDATE template SET source = REGEXP_REPLACE(REGEXP_REPLACE(source,
+            '(?m)^([ \\\\t]*)@section\\\\b', '\\\\1@part'), '(?m)^([ \\\\t]*@end[ \\\\t]+)section\\\\b', '\\\\1part')
+          WHERE source LIKE '%section%'`,
+  },
+  editionsRenewed,
+  {
+    name: 'captures-name-their-fingerprint',
+    sql: 'ALTER TABLE capture CHANGE COLUMN IF EXISTS sha256 fingerprint varchar(64) CHARACTER SET ascii NOT NULL',
+  },
+  capturesKeyed,
+  {
+    name: 'captured-texts-are-as-large-as-they-are-shown',
+    sql: 'UPDATE captured_text SET bytes = OCTET_LENGTH(shown) WHERE is_binary = 0',
+  },
+  {
+    name: 'milestones-without-plain-digests',
+    sql: "UPDATE milestone SET evidence = JSON_REMOVE(evidence, '$.sha256') WHERE evidence LIKE '%\"sha256\"%'",
+  },
+];
