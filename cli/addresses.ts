@@ -1,3 +1,4 @@
+import { countWords } from '@zpine/core/addressing/count';
 import { type Command } from 'commander';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
@@ -113,7 +114,7 @@ async function next(prefix: string | undefined, options: NextOptions, command: C
   out(
     json
       ? JSON.stringify(proposed, null, 2)
-      : `${proposed.address}/${proposed.length} is free (${placeOf(proposed)}${proposed.left} left)`,
+      : `${proposed.address}/${proposed.length} is free (${placeOf(proposed)}${countWords(proposed.left)} left)`,
   );
 }
 
@@ -129,5 +130,5 @@ export function assignedLine(done: Assigned): string {
     ? `on vlan ${vlanNumber(done.vlan)}`
     : `on ${done.interface?.split(':').at(-1) ?? 'no interface'}`;
   const had = done.assigned ? '' : ', as before';
-  return `${done.address}/${done.length} for ${done.device ?? 'nobody'} ${on} (${placeOf(done)}${done.left} left)${had}`;
+  return `${done.address}/${done.length} for ${done.device ?? 'nobody'} ${on} (${placeOf(done)}${countWords(done.left)} left)${had}`;
 }

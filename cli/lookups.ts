@@ -94,6 +94,7 @@ async function reshape(
   if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
   const words = `${seen.removed.join(', ')} → ${seen.added.join(', ')}`;
   out(words);
+  for (const { prefix, field, value } of seen.dropped) err(`not taken over: ${field} of ${prefix}, ${value}`);
   if (seen.applied) return;
   if (!(await askYes('do this?'))) return err('not saved; --yes saves without asking');
   await send(true);

@@ -1,4 +1,5 @@
 /** The tree of prefixes and the space of one, as text. */
+import { countWords } from '@zpine/core/addressing/count';
 import { type Command } from 'commander';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
@@ -71,7 +72,7 @@ async function tree(
         `${'  '.repeat(at)}${item.prefix}${item.nested && at + 1 >= Number(depth) ? ' …' : ''}`,
         bar(item),
         `${item.fillPercent} %`,
-        item.free,
+        countWords(item.free),
         item.site ?? '',
         item.vlan?.split('/').at(-1) ?? '',
         item.description ?? '',
@@ -99,7 +100,7 @@ function spaceText(cidr: string, space: Space, inside: Item[]): string {
   const facts: [string, string][] = [
     ['prefix', cidr],
     ['taken', `${space.fillPercent} %: ${space.assigned} addresses, ${space.children} prefixes inside`],
-    ['free', `${space.free} for fixed assignment${space.next ? `, the next is ${space.next}` : ''}`],
+    ['free', `${countWords(space.free)} for fixed assignment${space.next ? `, the next is ${space.next}` : ''}`],
   ];
   if (space.resting.length > 0) facts.push(['resting', space.resting.map((one) => one.address).join(', ')]);
   if (space.runsOut) facts.push(['full about', `${space.runsOut}, if it goes on as in the last month`]);

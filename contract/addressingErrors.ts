@@ -11,6 +11,12 @@ export const addressingErrors = {
     (p) => `the pool ${p.range} covers ${p.address}, which is assigned`,
   ),
   'range-on-prefix': row(409, 'Range over a prefix', (p) => `${p.range} covers the prefix ${p.prefix}`),
+  'prefix-on-kept': row(
+    409,
+    'Over what the prefix above keeps',
+    (p) =>
+      `${p.prefix} would lie over the ${p.what} ${p.range} of ${p.parent}: choose another block, or move the ${p.what}`,
+  ),
   'address-outside': row(
     422,
     'No prefix for it',

@@ -60,6 +60,8 @@ const reshaped = z.object({
   applied: z.boolean(),
   removed: z.array(z.string()),
   added: z.array(z.string()),
+  /** What no part could take over: the parts disagree, or it begins in none of them. */
+  dropped: z.array(z.object({ prefix: z.string(), field: z.string(), value: z.string() })),
 });
 
 export const addressingRoutes = {

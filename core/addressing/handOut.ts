@@ -38,6 +38,16 @@ export function parseHandOut(text: string): Parsed<HandOut[], HandOutFault> {
 export const formatHandOut = (rules: readonly HandOut[], family: Family): string =>
   rules.map(({ duty, way, offset }) => `${duty ?? ANY} ${way} ${formatOffset(offset, family)}`).join('; ');
 
+/** The same addresses, said from the first address of another prefix; rules that begin outside of it are left over. */
+export function rebased(rules: readonly HandOut[], from: Prefix, to: Prefix): { kept: HandOut[]; outside: HandOut[] } {
+  const moved = rules.map((rule) => ({ rule, offset: from.first + rule.offset - to.first }));
+  const fits = ({ offset }: { offset: bigint }): boolean => offset >= 0n && addressAt(to, offset).ok;
+  return {
+    kept: moved.filter(fits).map(({ rule, offset }) => ({ ...rule, offset })),
+    outside: moved.filter((one) => !fits(one)).map(({ rule }) => rule),
+  };
+}
+
 /** The number of a device is the last one in its name: 7 of `ard-acc-7`. */
 export function numberOf(name: string): number | undefined {
   const digits = /(\d+)\D*$/.exec(name)?.[1];

@@ -51,5 +51,15 @@ export function rangesInside(prefix: Prefix, ranges: Range[]): Parsed<Span[], Ra
   return stray ? fail('range-outside', { value: formatRange(stray) }) : ok(ranges.map(spanOf));
 }
 
+const keptFields = ['pool', 'quarantine', 'heldBack', 'gateway'] as const;
+export type KeptField = (typeof keptFields)[number];
+
+/** What a prefix keeps for its own addresses, each with the field that says so. */
+export const keptSpans = (record: Record<KeptField, string | null>): { field: KeptField; span: Span }[] =>
+  keptFields.flatMap((field) => {
+    const ranges = parseRanges(record[field] ?? '');
+    return ranges.ok ? ranges.value.map((range) => ({ field, span: spanOf(range) })) : [];
+  });
+
 export const spanText = (span: Span, family: Family): string =>
   formatRange({ first: { family, value: span.first }, last: { family, value: span.last } });

@@ -256,8 +256,8 @@ export class Tx {
 /** The connector writes Buffers as binary literals, and only those. */
 const sqlValue = (value: unknown): unknown => {
   if (value instanceof Uint8Array && !Buffer.isBuffer(value)) return Buffer.from(value);
-  if (value === undefined) return null;
-  return typeof value === 'bigint' ? value.toString() : value;
+  // A BigInt stays one: as a text it would be worked with as a double, which has 53 bits.
+  return value === undefined ? null : value;
 };
 
 /** Where booting devices find this service, in their own words. */

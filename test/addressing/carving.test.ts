@@ -100,9 +100,12 @@ describe('space, carved and looked up', () => {
       heldBack: '10.91.0.2-10.91.0.9',
       pool: '10.91.0.100-10.91.0.140',
       description: 'Quay',
+      handOut: 'access from .11; any from .200',
+      note: 'the pier is wet',
+      nameServers: '10.77.0.53',
     };
     await client.add('prefix', { cidr: '10.91.0.0/20' });
-    await client.add('prefix', { cidr, ...fields });
+    await client.add('prefix', { cidr, ...fields, labels: ['tidal'] });
     for (const n of [20, 90, 200]) await client.add('address', { address: `10.91.0.${n}` });
     const free = async () => {
       const spaces = [];
@@ -114,7 +117,7 @@ describe('space, carved and looked up', () => {
     const split = (length: number, apply = true) =>
       client.call('prefix.split', { params: { ref: cidr }, body: { length, apply } });
     const wanted = ['10.91.0.0/25', '10.91.0.128/25'];
-    expect(await split(25, false)).to.deep.equal({ applied: false, removed: [cidr], added: wanted });
+    expect(await split(25, false)).to.deep.equal({ applied: false, removed: [cidr], added: wanted, dropped: [] });
     expect(await free()).to.deep.equal(before);
     await split(25);
     expect(await client.show('prefix', '10.91.0.0/25')).to.deep.include({
@@ -122,10 +125,17 @@ describe('space, carved and looked up', () => {
       gateway: '10.91.0.1',
       heldBack: '10.91.0.2-10.91.0.9',
       pool: '10.91.0.100-10.91.0.127',
+      handOut: 'access from .11',
+      note: fields.note,
+      labels: ['tidal'],
+      nameServers: '10.77.0.53',
     });
     expect(await client.show('prefix', '10.91.0.128/25')).to.deep.include({
       gateway: null,
       pool: '10.91.0.128-10.91.0.140',
+      handOut: 'any from .72',
+      note: fields.note,
+      labels: ['tidal'],
     });
     expect((await client.show('address', '10.91.0.200')).prefix).to.equal('10.91.0.128/25');
     const apart = client.call('prefix.merge', { body: { prefixes: ['10.91.0.0/25', '10.91.0.0/20'] } });
@@ -134,6 +144,7 @@ describe('space, carved and looked up', () => {
     expect(await client.show('prefix', cidr)).to.deep.include({
       ...fields,
       pool: '10.91.0.100-10.91.0.127, 10.91.0.128-10.91.0.140',
+      labels: ['tidal'],
     });
     expect(await free()).to.deep.equal(before);
     // An address that would become a network address stands in the way.
@@ -145,6 +156,61 @@ describe('space, carved and looked up', () => {
     await client.call('history.undo', { params: { id: String(last?.id) }, body: { apply: true } });
     expect((await client.show('prefix', '10.91.0.0/25')).pool).to.equal('10.91.0.100-10.91.0.127');
     expect((await client.show('address', '10.91.0.200')).prefix).to.equal('10.91.0.128/25');
+  });
+
+  it('says what could not be taken over when parts disagree', async () => {
+    await client.add('prefix', { cidr: '10.92.0.0/25', note: 'east', handOut: 'access from .11', labels: ['tidal'] });
+    await client.add('prefix', {
+      cidr: '10.92.0.128/25',
+      note: 'west',
+      handOut: 'access from .30',
+      domain: 'w.example',
+    });
+    const merged = await client.call('prefix.merge', {
+      body: { prefixes: ['10.92.0.0/25', '10.92.0.128/25'], apply: true },
+    });
+    expect(merged.dropped).to.deep.equal([{ prefix: '10.92.0.128/25', field: 'handOut', value: 'access from .30' }]);
+    expect(await client.show('prefix', '10.92.0.0/24')).to.deep.include({
+      note: 'east\nwest',
+      handOut: 'access from .11',
+      domain: 'w.example',
+      labels: ['tidal'],
+    });
+  });
+
+  it('takes nothing that the prefix above keeps for its own addresses', async () => {
+    await client.add('prefix', {
+      cidr: '10.93.0.0/24',
+      gateway: '10.93.0.1',
+      heldBack: '10.93.0.20-10.93.0.29',
+      pool: '10.93.0.100-10.93.0.110',
+      quarantine: '10.93.0.200-10.93.0.210',
+    });
+    for (const [cidr, what] of [
+      ['10.93.0.0/28', 'gateway 10.93.0.1'],
+      ['10.93.0.16/28', 'held-back range 10.93.0.20-10.93.0.29'],
+      ['10.93.0.96/28', 'DHCP pool 10.93.0.100-10.93.0.110'],
+      ['10.93.0.192/26', 'quarantine pool 10.93.0.200-10.93.0.210'],
+    ]) {
+      const one = await refusal(client.add('prefix', { cidr: cidr ?? '' }));
+      expect(one.errors?.[0]?.detail, cidr).to.contain(what);
+      // Many at once take another way through the tree.
+      const many = ['10.94.0.0/24', '10.94.1.0/24', '10.94.2.0/24', '10.94.3.0/24', '10.94.4.0/24', '10.94.5.0/24'];
+      const together = client.addAll(
+        'prefix',
+        [...many, '10.94.6.0/24', cidr ?? ''].map((c) => ({ cidr: c })),
+      );
+      expect(
+        (await refusal(together)).errors?.map((fault) => fault.detail),
+        cidr,
+      ).to.deep.equal([one.errors?.[0]?.detail]);
+    }
+    await client.add('prefix', { cidr: '10.93.0.64/28' });
+    for (const field of ['gateway', 'heldBack', 'pool', 'quarantine'])
+      expect(
+        (await refusal(client.edit('prefix', '10.93.0.0/24', { [field]: '10.93.0.70' }))).errors?.[0],
+        field,
+      ).to.deep.include({ pointer: `/${field}`, code: 'range-on-prefix' });
   });
 
   it('addresses both ends of a link at once, the other end found by the cable', async () => {

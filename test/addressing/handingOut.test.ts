@@ -228,7 +228,7 @@ describe('addresses, handed out by rules', function () {
 
   it('show where the space of two VRFs is the same, and prefixes that stand at another site', async () => {
     await client.add('prefix', { cidr: '10.77.17.0/25', vrf: 'wireless' });
-    await client.add('prefix', { cidr: '10.77.20.0/28', site: 'cob' });
+    await client.add('prefix', { cidr: '10.77.20.240/28', site: 'cob' });
     const all = await client.call('prefix.overlaps', { query: {} });
     expect(all.overlaps).to.deep.include({
       one: { prefix: '10.77.17.0/24', vrf: 'default', site: 'ard' },
@@ -236,7 +236,7 @@ describe('addresses, handed out by rules', function () {
       relation: 'holds',
     });
     expect(all.strays).to.deep.equal([
-      { prefix: '10.77.20.0/28', site: 'cob', inside: '10.77.20.0/24', siteThere: 'ard' },
+      { prefix: '10.77.20.240/28', site: 'cob', inside: '10.77.20.0/24', siteThere: 'ard' },
     ]);
     const apart = await client.call('prefix.overlaps', { query: { in: '10.77.32.0/20' } });
     expect(apart.count).to.deep.equal({ overlaps: 0, strays: 0 });

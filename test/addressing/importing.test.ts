@@ -97,7 +97,7 @@ describe('a plan of addresses, taken in', function () {
     expect(list.errors?.map(({ code, pointer }) => `${pointer} ${code}`)).to.deep.equal(['/1/pool range-on-address']);
     await client.edit('prefix', '10.97.0.0/24', { pool: '10.97.0.200-10.97.0.210' });
     const inside = await refusal(client.addAll('prefix', parts));
-    expect(inside.errors?.map(({ code, pointer }) => `${pointer} ${code}`)).to.deep.equal(['/6/cidr range-on-prefix']);
+    expect(inside.errors?.map(({ code, pointer }) => `${pointer} ${code}`)).to.deep.equal(['/6/cidr prefix-on-kept']);
     await client.add('address', { address: '10.97.0.63' });
     await client.edit('prefix', '10.97.0.0/24', { pool: null });
     const edge = await refusal(client.addAll('prefix', parts));

@@ -28,11 +28,10 @@ import { find } from '../../service/store/records.ts';
 import { freeCount, freeSpans, valueOf } from '../../service/store/spans.ts';
 import { read, run, type Store } from '../../service/store/tx.ts';
 
-/** Everything plays inside one block of 256 addresses. */
-const worlds: Record<Family, Prefix> = {
-  4: sure(parsePrefix('10.77.0.0/24')),
-  6: sure(parsePrefix('2001:db8:77::/120')),
-};
+/** Everything plays in the first 256 addresses of a block; that of the last is far larger than a double is exact. */
+const worlds: Prefix[] = ['10.77.0.0/24', '2001:db8:77::/120', '2001:db8:77::/64'].map((cidr) =>
+  sure(parsePrefix(cidr)),
+);
 
 type Step =
   | { do: 'add prefix'; at: number; size: number }
@@ -163,8 +162,8 @@ async function judge(store: Store, family: Family): Promise<void> {
   }
 }
 
-async function take(store: Store, family: Family, step: Step): Promise<void> {
-  const base = worlds[family].first;
+async function take(store: Store, whole: Prefix, step: Step): Promise<void> {
+  const { family, first: base } = whole;
   const world = await look(store, family);
   const chosen = (pick: number) => world.prefixes[pick % world.prefixes.length];
   const ip = (at: number) => formatIp({ family, value: base + BigInt(at) });
@@ -224,8 +223,9 @@ async function take(store: Store, family: Family, step: Step): Promise<void> {
   });
 }
 
-for (const family of [4, 6] as const) {
-  describe(`free space of IPv${family}`, () => {
+for (const whole of worlds) {
+  const { family } = whole;
+  describe(`free space inside ${formatPrefix(whole)}`, () => {
     let store: Store;
     before(async () => {
       store = await testStore();
@@ -239,12 +239,12 @@ for (const family of [4, 6] as const) {
           for (const table of ['address', 'resting', 'free_span', 'space']) await tx.execute(`DELETE FROM ${table}`);
           await tx.execute('UPDATE prefix SET parent_id = NULL');
           await tx.execute('DELETE FROM prefix');
-          await addOne(tx, 'prefix', { cidr: formatPrefix(worlds[family]) });
+          await addOne(tx, 'prefix', { cidr: formatPrefix(whole) });
         });
         let done = 0;
         for (const step of steps) {
           try {
-            await take(store, family, step);
+            await take(store, whole, step);
             done += 1;
           } catch (error) {
             // A refusal is a right answer; what matters is that it left everything as it was.

@@ -1,3 +1,4 @@
+import { countWords } from '@zpine/core/addressing/count';
 import { type ReplyOf } from '@zpine/contract/routes';
 
 const WIDTH = 300;
@@ -23,7 +24,7 @@ export function FillHistory({ space }: { space: ReplyOf<'prefix.space'> }) {
       <dd>
         <svg
           role="img"
-          aria-label={`Free addresses since ${first.day}: ${first.free} then, ${space.free} now`}
+          aria-label={`Free addresses since ${first.day}: ${countWords(first.free)} then, ${countWords(space.free)} now`}
           width={WIDTH}
           height={HEIGHT}
           className="fillhistory"
@@ -31,7 +32,7 @@ export function FillHistory({ space }: { space: ReplyOf<'prefix.space'> }) {
           <polyline points={steps.join(' ')} />
         </svg>
         <div className="second">
-          free since {first.day}: {Number(first.free).toLocaleString()} → {now.free.toLocaleString()}
+          free since {first.day}: {countWords(first.free)} → {countWords(space.free)}
         </div>
       </dd>
     </>

@@ -2,6 +2,7 @@ import { InputNumber, Select } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import { kindOf } from '@zpine/contract/kinds';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
 import { LookDrawer } from '../look/LookDrawer.tsx';
@@ -51,7 +52,7 @@ export function ReshapeDrawer({ verb, prefix, parent, length, onClose }: Props) 
         return `${done.removed.join(', ')} → ${done.added.slice(0, 4).join(', ')}${done.added.length > 4 ? ' …' : ''}`;
       }}
       onClose={onClose}
-      show={({ removed, added }) => (
+      show={({ removed, added, dropped }) => (
         <dl className="facts" style={{ marginTop: 14 }}>
           <dt>Would go</dt>
           <dd className="mono">{removed.join(', ')}</dd>
@@ -61,6 +62,18 @@ export function ReshapeDrawer({ verb, prefix, parent, length, onClose }: Props) 
               <div key={one}>{one}</div>
             ))}
           </dd>
+          {dropped.length > 0 && (
+            <>
+              <dt>Not taken over</dt>
+              <dd>
+                {dropped.map(({ prefix: of, field, value }) => (
+                  <div key={`${of} ${field} ${value}`}>
+                    {titleOf(field)} of <span className="mono">{of}</span>: <span className="mono">{value}</span>
+                  </div>
+                ))}
+              </dd>
+            </>
+          )}
         </dl>
       )}
     >
@@ -96,6 +109,9 @@ export function ReshapeDrawer({ verb, prefix, parent, length, onClose }: Props) 
     </LookDrawer>
   );
 }
+
+const titleOf = (field: string): string =>
+  (kindOf('prefix').fields as Record<string, { title: string }>)[field]?.title ?? field;
 
 const vrfOf = (key: string): { vrf?: string } => {
   const [, vrf] = key.split('@');

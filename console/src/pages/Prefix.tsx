@@ -1,3 +1,4 @@
+import { countWords } from '@zpine/core/addressing/count';
 import { App, Button, Dropdown } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -131,7 +132,7 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
                         <Fill percent={space.data.fillPercent} />
                       </dd>
                       <dt>Free</dt>
-                      <dd>{Number(space.data.free).toLocaleString()} for fixed assignment</dd>
+                      <dd>{countWords(space.data.free)} for fixed assignment</dd>
                       <dt>Taken</dt>
                       <dd>
                         {space.data.assigned} addresses, {space.data.children} prefixes

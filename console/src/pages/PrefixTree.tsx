@@ -1,3 +1,4 @@
+import { countWords } from '@zpine/core/addressing/count';
 import { Button, Select } from 'antd';
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -151,13 +152,9 @@ function Row({ item, depth, few }: { item: Item; depth: number; few: boolean }) 
         <td>
           <TwoPartFill percent={item.fillPercent} given={item.givenPercent} />
         </td>
-        <td className="right">{shortCount(item.free)}</td>
+        <td className="right">{countWords(item.free)}</td>
       </tr>
       {open && inside && <Level of={{ parent: item.prefix }} depth={depth + 1} />}
     </>
   );
 }
-
-/** Large numbers of IPv6 as powers of two: nobody reads twenty digits. */
-const shortCount = (free: string): string =>
-  free.length <= 9 ? Number(free).toLocaleString() : `about 2^${Math.round(Math.log2(Number(free)))}`;

@@ -4,7 +4,7 @@
  */
 import { lastOf, parsePrefix, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { bitsOf, type Family } from '@zpine/core/addressing/ip';
-import { parseRanges, spanOf, spanText } from '@zpine/core/addressing/ranges';
+import { keptSpans, spanText } from '@zpine/core/addressing/ranges';
 import { freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { innermost, treeOf, type Node } from '@zpine/core/addressing/tree';
 import { sure } from '@zpine/core/fault';
@@ -14,6 +14,7 @@ import { byIds } from '../../store/records.ts';
 import { bytesOf, ipText, lockSpaces, valueOf, withheld } from '../../store/spans.ts';
 import { createFilledSpaces, takeMany, type NewSpace } from '../../store/spansInBulk.ts';
 import { type Tx } from '../../store/tx.ts';
+import { keptByDraft, keptWords } from './kept.ts';
 import { type Draft } from '../records/draft.ts';
 
 /** From so many on it pays. */
@@ -128,23 +129,15 @@ export async function checkMany(tx: Tx, drafts: readonly { draft: Draft; p: Pref
     const poolsOf = new Map(group.map(({ draft, pools }) => [draft, pools]));
     for (const { block, parent } of nodes) {
       if (!parent || (block.draft === undefined && parent.block.draft === undefined)) continue;
-      const text = parent.block.draft
-        ? parent.block.draft.text('pool')
-        : (known.get(parent.block.id ?? 0)?.pool ?? null);
-      const pools = parent.block.draft
-        ? (poolsOf.get(parent.block.draft) ?? [])
-        : text === null
-          ? []
-          : sure(parseRanges(text)).map(spanOf);
-      const pool = pools.find((span) => span.first <= lastOf(block) && block.first <= span.last);
-      if (!pool) continue;
-      const range = spanText(pool, family);
+      const over = parent.block.draft;
+      const record = known.get(parent.block.id ?? 0);
+      const kept = over ? keptByDraft(over) : record ? keptSpans(record) : [];
+      const taken = kept.find(({ span }) => span.first <= lastOf(block) && block.first <= span.last);
+      if (!taken) continue;
+      const { field, span } = taken;
       if (block.draft)
-        block.draft.fault('cidr', 'range-on-prefix', {
-          range: `the pool ${range} of ${parent.block.key}`,
-          prefix: block.key,
-        });
-      else parent.block.draft?.fault('pool', 'range-on-prefix', { range, prefix: block.key });
+        block.draft.fault('cidr', 'prefix-on-kept', keptWords(field, span, parent.block.key, family, block.key));
+      else over?.fault(field, 'range-on-prefix', { range: spanText(span, family), prefix: block.key });
     }
     for (const { value } of await heldIn(tx, 'address', parents, family, stretch)) {
       const block = innermost(nodes, value)?.block;

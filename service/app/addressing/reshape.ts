@@ -1,5 +1,5 @@
 /** Prefixes into parts, and parts into one: what is assigned stays assigned, ranges and gateway go to where they belong. */
-import { bitsOf, parseIp } from '@zpine/core/addressing/ip';
+import { bitsOf, parseIp, type Family } from '@zpine/core/addressing/ip';
 import {
   contains,
   covers,
@@ -9,12 +9,14 @@ import {
   parsePrefix,
   type Prefix,
 } from '@zpine/core/addressing/prefix';
+import { formatHandOut, parseHandOut, rebased, type HandOut } from '@zpine/core/addressing/handOut';
 import { formatRanges, parseRanges, type Range } from '@zpine/core/addressing/ranges';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
-import { type Stored } from '@zpine/contract/kinds';
+import { fieldsOf } from '@zpine/contract/kind';
+import { kindOf, type Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -32,18 +34,31 @@ const rangeFields = ['heldBack', 'pool', 'quarantine'] as const;
 const blockOf = (prefix: Stored<'prefix'>): Prefix => sure(parsePrefix(prefix.cidr));
 const idRef = (id: number | null): Value => (id === null ? null : `#${id}`);
 
-/** What all parts of a prefix share with it. */
-const shared = (prefix: Stored<'prefix'>): Fields => ({
-  vrf: `#${prefix.vrf}`,
-  description: prefix.description,
-  site: idRef(prefix.site),
-  use: idRef(prefix.use),
-  owner: idRef(prefix.owner),
-  restSeconds: prefix.restSeconds,
-  nameServers: prefix.nameServers,
-  timeServers: prefix.timeServers,
-  domain: prefix.domain,
-  leaseSeconds: prefix.leaseSeconds,
+/** What is said of a place inside, and what one part alone can have. */
+const placed = new Set<string>([...rangeFields, 'cidr', 'gateway', 'handOut', 'vlan']);
+
+/** What all parts of a prefix share with it: every field that a person fills in and that names no place inside. */
+const sharedFields = fieldsOf(kindOf('prefix')).filter(([name, field]) => !field.derived && !placed.has(name));
+
+const shared = (prefix: Stored<'prefix'>): Fields =>
+  Object.fromEntries(
+    sharedFields.map(([name, field]) => {
+      const value = prefix[name as keyof Stored<'prefix'>] as Value;
+      return [name, field.type === 'ref' ? idRef(value as number | null) : value];
+    }),
+  );
+
+/** Who gets which address, said for another block, and what of it begins nowhere in it. */
+const handOutIn = (prefix: Stored<'prefix'>, to: Prefix): ReturnType<typeof rebased> =>
+  rebased(prefix.handOut === null ? [] : sure(parseHandOut(prefix.handOut)), blockOf(prefix), to);
+
+const handOutText = (rules: readonly HandOut[], family: Family): string | null => formatHandOut(rules, family) || null;
+
+type Dropped = Reshaped['dropped'];
+const droppedRule = (prefix: Stored<'prefix'>, rule: HandOut): Dropped[number] => ({
+  prefix: prefix.key,
+  field: 'handOut',
+  value: formatHandOut([rule], blockOf(prefix).family),
 });
 
 /** What a prefix keeps for its own addresses must not lie under its parts. */
@@ -74,12 +89,22 @@ export async function split(tx: Tx, ref: string, body: BodyOf<'prefix.split'>): 
     ...(part === home ? { vlan: idRef(prefix.vlan) } : {}),
     ...(gateway && contains(part, gateway) ? { gateway: prefix.gateway } : {}),
     ...Object.fromEntries(rangeFields.map((name) => [name, within(prefix[name], part)])),
+    handOut: handOutText(handOutIn(prefix, part).kept, p.family),
   }));
+  // A rule that begins in no part of its own stands in a child that was there before.
+  const dropped = (missing.length === 0 ? [] : handOutIn(prefix, p).kept).filter(
+    (rule) => !missing.some((part) => contains(part, { family: p.family, value: p.first + rule.offset })),
+  );
   await editOne(tx, 'prefix', `#${prefix.id}`, bare);
   await add(tx, 'prefix', fields.map(given), () => ['length']);
   await removeOne(tx, 'prefix', `#${prefix.id}`);
   if (!body.apply) tx.discarded = true;
-  return { applied: body.apply, removed: [prefix.key], added: missing.map(formatPrefix) };
+  return {
+    applied: body.apply,
+    removed: [prefix.key],
+    added: missing.map(formatPrefix),
+    dropped: dropped.map((rule) => droppedRule(prefix, rule)),
+  };
 }
 
 /** The ranges of a text, as far as they lie in a part. */
@@ -105,13 +130,14 @@ export async function merge(tx: Tx, body: BodyOf<'prefix.merge'>): Promise<Resha
   const gateways = [...new Set(prefixes.flatMap((one) => one.gateway ?? []))];
   const gateway = body.gateway ?? (gateways.length > 1 ? undefined : (gateways[0] ?? null));
   if (gateway === undefined) throw Refusal.at(['gateway'], 'merge-gateways', { gateways: gateways.join(', ') });
+  const { fields, dropped } = together(prefixes);
+  const handOut = rulesTogether(prefixes, whole);
   const made = await addOne(
     tx,
     'prefix',
     given({
       cidr: formatPrefix(whole),
-      ...shared(lead),
-      vlan: idRef(lead.vlan),
+      ...fields,
       ...(body.description ? { description: body.description } : {}),
     }),
   );
@@ -119,9 +145,51 @@ export async function merge(tx: Tx, body: BodyOf<'prefix.merge'>): Promise<Resha
   const ranges = Object.fromEntries(
     rangeFields.map((name) => [name, prefixes.flatMap((one) => one[name] ?? []).join(', ') || null]),
   );
-  await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway });
+  await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway, handOut: handOut.text });
   if (!body.apply) tx.discarded = true;
-  return { applied: body.apply, removed: prefixes.map((one) => one.key), added: [made.key] };
+  return {
+    applied: body.apply,
+    removed: prefixes.map((one) => one.key),
+    added: [made.key],
+    dropped: [...dropped, ...handOut.dropped].filter(({ field }) => field !== 'description' || !body.description),
+  };
+}
+
+/** One record of several: what the first of them says, else the next one; labels and notes of all. */
+function together(prefixes: readonly Stored<'prefix'>[]): { fields: Fields; dropped: Dropped } {
+  const dropped: Dropped = [];
+  const fields = Object.fromEntries(
+    [...sharedFields, ['vlan', kindOf('prefix').fields.vlan] as (typeof sharedFields)[number]].map(([name, field]) => {
+      const said = prefixes
+        .map((prefix) => ({ prefix, value: prefix[name as keyof Stored<'prefix'>] as Value }))
+        .filter(({ value }) => value !== null);
+      if (name === 'labels') return [name, [...new Set(said.flatMap(({ value }) => value as string[]))]];
+      if (name === 'note') return [name, [...new Set(said.map(({ value }) => value as string))].join('\n') || null];
+      const first = said[0]?.value ?? null;
+      for (const { prefix, value } of said)
+        if (value !== first) dropped.push({ prefix: prefix.key, field: name, value: String(value) });
+      return [name, field.type === 'ref' ? idRef(first as number | null) : first];
+    }),
+  );
+  return { fields, dropped };
+}
+
+/** Of two rules for one duty the one of the lower block stays. */
+function rulesTogether(
+  prefixes: readonly Stored<'prefix'>[],
+  whole: Prefix,
+): { text: string | null; dropped: Dropped } {
+  const rules: HandOut[] = [];
+  const dropped: Dropped = [];
+  const inOrder = [...prefixes].sort((a, b) => (blockOf(a).first < blockOf(b).first ? -1 : 1));
+  for (const prefix of inOrder)
+    for (const rule of handOutIn(prefix, whole).kept) {
+      const standing = rules.find(({ duty }) => duty === rule.duty);
+      if (!standing) rules.push(rule);
+      else if (standing.offset !== rule.offset || standing.way !== rule.way)
+        dropped.push(...rebased([rule], whole, blockOf(prefix)).kept.map((own) => droppedRule(prefix, own)));
+    }
+  return { text: handOutText(rules, whole.family), dropped };
 }
 
 /** A prefix made larger or smaller in its place; refused where something in use would be cut off or taken in. */
@@ -142,9 +210,12 @@ export async function resize(tx: Tx, ref: string, body: BodyOf<'prefix.resize'>)
   );
   await removeOne(tx, 'prefix', `#${prefix.id}`);
   const ranges = Object.fromEntries(rangeFields.map((name) => [name, within(prefix[name], next)]));
-  await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway: prefix.gateway, handOut: prefix.handOut });
+  const rules = handOutIn(prefix, next);
+  const handOut = handOutText(rules.kept, p.family);
+  await editOne(tx, 'prefix', `#${made.id}`, { ...ranges, gateway: prefix.gateway, handOut });
   if (!body.apply) tx.discarded = true;
-  return { applied: body.apply, removed: [prefix.key], added: [made.key] };
+  const dropped = rules.outside.map((rule) => droppedRule(prefix, rule));
+  return { applied: body.apply, removed: [prefix.key], added: [made.key], dropped };
 }
 
 /** Growing stays below the parent, and takes in no neighbour. */

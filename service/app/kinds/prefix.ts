@@ -1,7 +1,7 @@
 /** A prefix has its place in the tree of its VRF, a sound plan of its own space, and free space kept beside it. */
 import { parseIp, type Ip } from '@zpine/core/addressing/ip';
 import { contains, lastOf, parsePrefix, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
-import { parseRanges, rangesInside, spanText } from '@zpine/core/addressing/ranges';
+import { keptSpans, parseRanges, rangesInside, spanText } from '@zpine/core/addressing/ranges';
 import { formatHandOut, parseHandOut } from '@zpine/core/addressing/handOut';
 import { addressAt } from '@zpine/core/addressing/offsets';
 import { nearest } from '@zpine/core/naming/names';
@@ -11,6 +11,7 @@ import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { checkMany, MANY, placeMany } from '../addressing/placeMany.ts';
+import { keptByDraft, keptWords } from '../addressing/kept.ts';
 import { as, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, keyOf } from '../../store/records.ts';
 import {
@@ -250,30 +251,32 @@ function checkApart(draft: Draft, field: string, p: Prefix, ones: Span[], others
   }
 }
 
-/** A pool must not cover what is assigned, nor what children have. */
+/** A pool must not cover what is assigned, and nothing that a prefix keeps may lie under its children. */
 async function checkNothingUnder(tx: Tx, draft: Draft, prefixId: number, p: Prefix, pool: Span[]): Promise<void> {
-  if (!draft.changes('pool') && !draft.changes('quarantine')) return;
+  const places = keptByDraft(draft).filter(({ field }) => draft.changes(field));
+  if (places.length === 0) return;
   await lockSpaces(tx, [prefixId]);
-  for (const span of pool) {
-    const address = await tx.one<{ natural_key: string }>(
-      'SELECT natural_key FROM address WHERE prefix_id = ? AND address BETWEEN ? AND ? ORDER BY address LIMIT 1',
-      [prefixId, bytesOf(p.family, span.first), bytesOf(p.family, span.last)],
-    );
-    if (address)
-      draft.fault('pool', 'range-on-address', { range: spanText(span, p.family), address: address.natural_key });
-  }
-  await checkPoolBesideChildren(tx, draft, p, pool, 'parent_id = ?', [prefixId]);
+  if (draft.changes('pool') || draft.changes('quarantine'))
+    for (const span of pool) {
+      const address = await tx.one<{ natural_key: string }>(
+        'SELECT natural_key FROM address WHERE prefix_id = ? AND address BETWEEN ? AND ? ORDER BY address LIMIT 1',
+        [prefixId, bytesOf(p.family, span.first), bytesOf(p.family, span.last)],
+      );
+      if (address)
+        draft.fault('pool', 'range-on-address', { range: spanText(span, p.family), address: address.natural_key });
+    }
+  await checkBesideChildren(tx, draft, p, places, 'parent_id = ?', [prefixId]);
 }
 
-async function checkPoolBesideChildren(
+async function checkBesideChildren(
   tx: Tx,
   draft: Draft,
   p: Prefix,
-  pool: Span[],
+  places: ReturnType<typeof keptSpans>,
   where: string,
   values: unknown[],
 ): Promise<void> {
-  for (const span of pool) {
+  for (const { field, span } of places) {
     const below = await tx.select<{ natural_key: string; cidr: Buffer; cidr_length: number }>(
       `SELECT natural_key, cidr, cidr_length FROM prefix WHERE ${where} AND cidr <= ? ORDER BY sort_key`,
       [...values, bytesOf(p.family, span.last)],
@@ -281,18 +284,18 @@ async function checkPoolBesideChildren(
     const child = below.find(
       (c) => lastOf({ family: p.family, first: valueOf(c.cidr, p.family), length: c.cidr_length }) >= span.first,
     );
-    if (child) draft.fault('pool', 'range-on-prefix', { range: spanText(span, p.family), prefix: child.natural_key });
+    if (child) draft.fault(field, 'range-on-prefix', { range: spanText(span, p.family), prefix: child.natural_key });
   }
 }
 
 /** What a new prefix takes over must not become impossible: addresses at its edges or in its pool, its parent's pool. */
 async function placeInTree(tx: Tx, draft: Draft, p: Prefix, pool: Span[]): Promise<void> {
   const vrf = draft.id('vrf') ?? 0;
-  await checkPoolBesideChildren(
+  await checkBesideChildren(
     tx,
     draft,
     p,
-    pool,
+    keptByDraft(draft),
     'vrf_id = ? AND cidr_family = ? AND cidr_length > ? AND cidr >= ?',
     [vrf, p.family, p.length, bytesOf(p.family, p.first)],
   );
@@ -300,14 +303,9 @@ async function placeInTree(tx: Tx, draft: Draft, p: Prefix, pool: Span[]): Promi
   if (parentId === undefined) return;
   await lockSpaces(tx, [parentId]);
   const parent = await byId(tx, 'prefix', parentId);
-  for (const range of parent.pool ? sure(parseRanges(parent.pool)) : []) {
-    if (range.first.value <= lastOf(p) && p.first <= range.last.value) {
-      const span = { first: range.first.value, last: range.last.value };
-      draft.fault('cidr', 'range-on-prefix', {
-        range: `the pool ${spanText(span, p.family)} of ${parent.key}`,
-        prefix: String(draft.after.cidr),
-      });
-    }
+  for (const { field, span } of keptSpans(parent)) {
+    if (span.first <= lastOf(p) && p.first <= span.last)
+      draft.fault('cidr', 'prefix-on-kept', keptWords(field, span, parent.key, p.family, String(draft.after.cidr)));
   }
   const usable = usableRange(p);
   const moved = await tx.select<{ address: Buffer }>(
