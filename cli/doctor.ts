@@ -1,12 +1,13 @@
-/** What the records themselves make doubtful. */
+/** What the records themselves make doubtful, and whether what is kept beside them is right. */
 import { Option, type Command } from 'commander';
-import { doubtNames } from '@zpine/contract/doctorRoutes';
+import { doubtNames, type SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { clientOf, outputOf } from './context.ts';
 import { out, table } from './print.ts';
 import { status } from './refusals.ts';
 
 export function addDoctor(program: Command): void {
   const noun = program.command('doctor').description('What is doubtful, each with its remedy.');
+  addStore(noun);
   noun
     .command('data')
     .description('what the records themselves make doubtful; status 1 when there is something')
@@ -36,4 +37,52 @@ export function addDoctor(program: Command): void {
       }
       out(`${report.count} in all`);
     });
+}
+
+const POLL_MS = 500;
+
+function addStore(noun: Command): void {
+  noun
+    .command('store')
+    .description(
+      'work out anew what is derived from the records (free space, keys, search terms ...); status 1 when something differs',
+    )
+    .option('--mend', 'put right what differs')
+    .option('--last', 'show the last check instead of making one')
+    .option('--reason <words>', 'why, for the history')
+    .addHelpText('after', '\nExamples:\n  zpine doctor store\n  zpine doctor store --mend --reason "after the restore"')
+    .action(async (options: { mend?: true; last?: true; reason?: string }, command: Command) => {
+      const client = clientOf();
+      let check: SoundnessCheck | undefined = options.last
+        ? (await client.call('doctor.storeChecks')).items[0]
+        : await client.call('doctor.store', { body: { mend: options.mend ?? false }, reason: options.reason });
+      if (!check) return out('the store was not checked yet');
+      while (check.state === 'under way') {
+        await new Promise((resolve) => setTimeout(resolve, POLL_MS));
+        check = await client.call('doctor.storeCheck', { params: { id: String(check.id) } });
+      }
+      if (check.state === 'broken off') throw new Error(`the check was broken off: ${check.failure ?? ''}`);
+      if ((check.count ?? 0) > (check.mended ?? 0)) process.exitCode = status.refused;
+      if (outputOf(command).json) return out(JSON.stringify(check, null, 2));
+      out(checkText(check));
+    });
+}
+
+function checkText(check: SoundnessCheck): string {
+  const lines = [
+    table(
+      ['', 'differ', 'mended'],
+      check.looks.map((look) => [look.title, String(look.count), check.mend ? String(look.mended) : '']),
+      new Set([1, 2]),
+    ),
+  ];
+  for (const look of check.looks) {
+    if (look.count === 0) continue;
+    lines.push('', look.title);
+    for (const row of look.rows) lines.push(`  ${row.about}`, `    is      ${row.is}`, `    should  ${row.should}`);
+    if (look.count > look.rows.length) lines.push(`  and ${look.count - look.rows.length} more`);
+  }
+  if (check.count === 0) lines.push('', 'everything that is derived is as the records say');
+  else if (check.mended === 0) lines.push('', 'nothing was changed; zpine doctor store --mend puts it right');
+  return lines.join('\n');
 }

@@ -27,7 +27,71 @@ export const doubtful = z.object({
 });
 export type Doubtful = z.output<typeof doubtful>;
 
+/** What is derived from the records and kept beside them: how the lines of a check are called. */
+export const soundness = {
+  keys: 'Keys of records, and what they sort by',
+  tree: 'Which prefix lies in which',
+  addresses: 'Which address lies in which prefix',
+  space: 'Free space of prefixes, and its counts',
+  samples: 'Samples of how prefixes fill',
+  macs: 'Which MAC belongs to what',
+  cables: 'Which port has which cable',
+  racks: 'Room in racks',
+  terms: 'What searches find',
+} as const;
+export type Soundness = keyof typeof soundness;
+export const soundnessNames = Object.keys(soundness) as [Soundness, ...Soundness[]];
+
+const soundnessCheck = z.object({
+  id: z.int(),
+  at: z.string(),
+  endedAt: z.string().nullable(),
+  by: z.string(),
+  mend: z.boolean(),
+  state: z.enum(['under way', 'ended', 'broken off']),
+  failure: z.string().nullable(),
+  /** Differences that were found; null while it is under way. */
+  count: z.int().nullable(),
+  mended: z.int().nullable(),
+  looks: z.array(
+    z.object({
+      look: z.enum(soundnessNames),
+      title: z.string(),
+      count: z.int(),
+      mended: z.int(),
+      rows: z.array(z.object({ about: z.string(), is: z.string(), should: z.string() })),
+    }),
+  ),
+});
+export type SoundnessCheck = z.output<typeof soundnessCheck>;
+
 export const doctorRoutes = {
+  'doctor.store': route({
+    method: 'POST',
+    path: '/store-checks',
+    role: 'admin',
+    summary:
+      'Work out anew what is derived from the records, say what differs, and with `mend` put it right; done in the background',
+    group: 'Overview',
+    body: z.strictObject({ mend: z.boolean().default(false) }),
+    reply: soundnessCheck,
+  }),
+  'doctor.storeChecks': route({
+    method: 'GET',
+    path: '/store-checks',
+    role: 'admin',
+    summary: 'The last checks of what is derived, the newest first',
+    group: 'Overview',
+    reply: z.object({ items: z.array(soundnessCheck) }),
+  }),
+  'doctor.storeCheck': route({
+    method: 'GET',
+    path: '/store-checks/{id}',
+    role: 'admin',
+    summary: 'One check of what is derived, with what it found',
+    group: 'Overview',
+    reply: soundnessCheck,
+  }),
   'doctor.data': route({
     method: 'GET',
     path: '/plausibility',

@@ -66,11 +66,11 @@ export async function startService(
   const applied = await migrate(store);
   if (applied.length > 0) log.info({ steps: applied.length }, 'the database was brought up to date');
   await checkSealer(store);
-  const feed = new EventFeed(store);
+  const feed = new EventFeed(store, log);
   const closing = new AbortController();
   // Each open event stream listens for the end: many at a time are no leak.
   setMaxListeners(0, closing.signal);
-  const worker = new Worker(store, log, (name, payload) => jobInThread(config, name, payload, closing.signal));
+  const worker = new Worker(store, log, (job, lost) => jobInThread(config, job, closing.signal, lost));
   await worker.start();
   const { dialMap } = config;
   const jumps = new Jumps(dialMap);

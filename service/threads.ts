@@ -1,6 +1,7 @@
 /** Starts threads of the service's own code; works from the sources as well as from what was built. */
 import { Worker } from 'node:worker_threads';
 import { type Config } from './config.ts';
+import { type ClaimedJob, type JobHold } from './store/jobs.ts';
 
 const fromSource = import.meta.url.endsWith('.ts');
 
@@ -12,16 +13,24 @@ const loadingSource = (entry: URL): string =>
 const heapOf = (name: string): number => (name === 'import' ? 1536 : 256);
 
 /** Does a long job in a thread of its own; fails when that fails, and ends it when told to. */
-export function jobInThread(config: Config, name: string, payload: unknown, stopping: AbortSignal): Promise<void> {
-  const options = { workerData: { config, name, payload }, resourceLimits: { maxOldGenerationSizeMb: heapOf(name) } };
+export function jobInThread(config: Config, job: ClaimedJob, ...endings: AbortSignal[]): Promise<void> {
+  const { name, payload } = job;
+  const hold: JobHold = { id: job.id, fence: job.fence };
+  const options = {
+    workerData: { config, name, payload, hold },
+    resourceLimits: { maxOldGenerationSizeMb: heapOf(name) },
+  };
   const entry = new URL(fromSource ? './jobThread.ts' : './jobThread.js', import.meta.url);
   const thread = fromSource ? new Worker(loadingSource(entry), { ...options, eval: true }) : new Worker(entry, options);
   const stop = () => void thread.terminate();
-  stopping.addEventListener('abort', stop);
+  for (const ending of endings) {
+    if (ending.aborted) stop();
+    ending.addEventListener('abort', stop);
+  }
   return new Promise<void>((done, failed) => {
     thread.once('error', failed);
     thread.once('exit', (code) =>
       code === 0 ? done() : failed(new Error(`the thread of the job ${name} ended with status ${code}`)),
     );
-  }).finally(() => stopping.removeEventListener('abort', stop));
+  }).finally(() => endings.forEach((ending) => ending.removeEventListener('abort', stop)));
 }

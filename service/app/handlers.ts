@@ -58,6 +58,7 @@ import { importText } from './imports/run.ts';
 import { importScans } from './imports/scan.ts';
 import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/uploads.ts';
 import { complete } from './search/complete.ts';
+import { askCheck, listChecks, showCheck } from './soundness/checks.ts';
 import { search } from './search/search.ts';
 import { today } from './overview/today.ts';
 import { copySite } from './places/copySite.ts';
@@ -178,6 +179,9 @@ const verbs: VerbHandlers = {
     return null;
   },
   'doctor.data': (tx, { query }) => doubtfulData(tx, query),
+  'doctor.store': (tx, { body }) => askCheck(tx, body),
+  'doctor.storeChecks': (tx) => listChecks(tx),
+  'doctor.storeCheck': (tx, { params }) => showCheck(tx, params.id ?? ''),
   'dialect.shipped': (tx) => shippedDialects(tx),
   'dialect.check': (_tx, { body }) => Promise.resolve(checkSheet(body)),
   'dialect.try': (tx, { body }) => trySheet(tx, body),

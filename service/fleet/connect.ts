@@ -161,7 +161,8 @@ async function failure(
   algorithms: Algorithms,
 ): Promise<NotReached> {
   const { access } = target;
-  if (error.level === 'client-authentication') return new NotReached('sign-in', signInWords(target));
+  if (error.level === 'client-authentication')
+    return new NotReached('sign-in', signInWords(target), undefined, tries(access));
   if (/no matching|Handshake failed/i.test(error.message)) {
     const offers = await offered(again, algorithms, access.connectSeconds * 1000).catch(() => undefined);
     return new NotReached('exchange', offers ?? error.message);
@@ -170,6 +171,8 @@ async function failure(
     return new NotReached(agreed ? 'sign-in' : 'exchange', `nothing came for ${access.connectSeconds} s`);
   return new NotReached(agreed ? 'sign-in' : 'exchange', error.message);
 }
+
+const tries = ({ password, key }: Target['access']): boolean => password !== undefined || key !== undefined;
 
 function signInWords({ access, key }: Target): string {
   if (access.password === undefined && access.key === undefined)

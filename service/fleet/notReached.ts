@@ -6,10 +6,13 @@ export class NotReached extends Error {
   readonly rung: Rung;
   /** The key that was shown, where that is what is wrong. */
   readonly shown: { fingerprint: string; algorithm: string } | undefined;
-  constructor(rung: Rung, message: string, shown?: { fingerprint: string; algorithm: string }) {
+  /** The device was asked to let us in, and did not: another try may lock the account. */
+  readonly refused: boolean;
+  constructor(rung: Rung, message: string, shown?: { fingerprint: string; algorithm: string }, refused = false) {
     super(message);
     this.name = 'NotReached';
     this.rung = rung;
     this.shown = shown;
+    this.refused = refused;
   }
 }

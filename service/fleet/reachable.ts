@@ -50,8 +50,7 @@ export async function withSession(
     );
     return { row: row(await work(session)), login };
   } catch (error) {
-    if (error instanceof NotReached && error.rung === 'sign-in' && /was not let in/.test(error.message))
-      login = 'refused';
+    if (error instanceof NotReached && error.refused) login = 'refused';
     return { row: row(noContact(error, target)), login };
   } finally {
     session?.close();

@@ -14,7 +14,7 @@ const USUAL_SECONDS = 60;
 
 /** Calls that save no records; what they do is seen elsewhere, or comes to nothing here. */
 const withoutRecords =
-  /^(session|token|user|view|run|capture|hostKey|stranger\.dismiss|events)\b|^import\.(upload|cancel)$/;
+  /^(session|token|user|view|run|capture|hostKey|stranger\.dismiss|events|doctor)\b|^import\.(upload|cancel)$/;
 
 export interface PreviewQuery {
   seconds: number;

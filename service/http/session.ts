@@ -4,7 +4,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { atLeast, type Role } from '@zpine/contract/roles';
 import { signIn, signOut } from '../app/access/signIn.ts';
 import { whoHolds, type User } from '../app/access/who.ts';
-import { read, type Actor, type Store } from '../store/tx.ts';
+import { type Actor, type Store } from '../store/tx.ts';
 
 const COOKIE = 'zpine_session';
 
@@ -22,8 +22,7 @@ function secretOf(c: Context): string | undefined {
 /** Who makes this request, if they may. */
 export async function admit(c: Context, store: Store, needs: Role): Promise<User> {
   const secret = secretOf(c);
-  const user =
-    secret === undefined ? undefined : await read(store, { name: 'service', via: 'api' }, (tx) => whoHolds(tx, secret));
+  const user = secret === undefined ? undefined : await whoHolds(store, secret);
   if (!user) throw new Refusal('signed-out');
   if (!atLeast(user.role, needs)) throw new Refusal('role-insufficient', { needs, yours: user.role });
   return user;

@@ -1,3 +1,4 @@
+import { Refusal } from '@zpine/contract/errors';
 import { read, type Actor, type Store } from './tx.ts';
 
 /** A hint that a record changed: whoever shows it should ask again. */
@@ -16,10 +17,13 @@ const POLL_MS = 250;
 /** Rows become visible out of order, when a transaction takes its number early and commits late. */
 const OVERLAP = 500;
 const MOST_AT_ONCE = 2000;
+const SAY_AGAIN_MS = 60_000;
 
 /** Reads the event table for all listeners of this instance; other instances' writes come the same way. */
 export class EventFeed {
   private readonly store: Store;
+  private readonly log: { warn: (what: object, text: string) => void };
+  private saidAt = 0;
   private readonly actor: Actor = { name: 'service', via: 'service' };
   private readonly listeners = new Set<Listener>();
   private readonly seen = new Set<number>();
@@ -27,8 +31,9 @@ export class EventFeed {
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
 
-  constructor(store: Store) {
+  constructor(store: Store, log: { warn: (what: object, text: string) => void }) {
     this.store = store;
+    this.log = log;
   }
 
   listen(listener: Listener): () => void {
@@ -80,11 +85,20 @@ export class EventFeed {
           })),
         );
       }
-    } catch {
-      // The database is away. When it is back, nobody knows what was missed.
+    } catch (error) {
+      this.failed(error);
+      // When the database is back, nobody knows what was missed.
       this.top = -1;
       this.tell('resync');
     }
+  }
+
+  /** That the database is away shows elsewhere; anything else would end live updates without a word. */
+  private failed(error: unknown): void {
+    if (error instanceof Refusal && error.code === 'database-away') return;
+    if (Date.now() - this.saidAt < SAY_AGAIN_MS) return;
+    this.saidAt = Date.now();
+    this.log.warn({ err: error }, 'changes could not be read for those who listen');
   }
 
   private async begin(): Promise<void> {

@@ -1,4 +1,7 @@
-import { run, type Actor, type Store } from './tx.ts';
+import { run, type Actor, type Store, type Tx } from './tx.ts';
+
+/** Which job, and by which claim. */
+export type JobHold = Pick<ClaimedJob, 'id' | 'fence'>;
 
 export interface ClaimedJob {
   id: number;
@@ -36,6 +39,15 @@ export async function claim(store: Store): Promise<ClaimedJob | undefined> {
       tries: job.tries + 1,
     };
   });
+}
+
+/** Somebody else has the job by now: nothing of this work may be kept. */
+export class JobLost extends Error {}
+
+/** Inside the unit of work that keeps what a job made: fails when the job was given to another meanwhile. */
+export async function mustHold(tx: Tx, job: JobHold): Promise<void> {
+  const held = await tx.one('SELECT id FROM job WHERE id = ? AND fence = ? FOR UPDATE', [job.id, job.fence]);
+  if (!held) throw new JobLost(`job ${job.id} was given to another`);
 }
 
 /** Says that the work goes on. False when another has the job by now. */

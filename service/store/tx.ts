@@ -11,8 +11,8 @@ import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
 import { Unit } from './unit.ts';
 
-/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures. */
-export const ownKinds = ['value', 'edition', 'host-key', 'capture'] as const;
+/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures, mending of the store. */
+export const ownKinds = ['value', 'edition', 'host-key', 'capture', 'store'] as const;
 export type OwnKind = (typeof ownKinds)[number];
 
 /** Who writes, through what, and why. */

@@ -1,5 +1,5 @@
 import { atLeast, type Role } from '@zpine/contract/roles';
-import { type Tx } from '../../store/tx.ts';
+import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { digestOf, TOKEN_PREFIX } from './secrets.ts';
 
 /** Somebody who is signed in, by session or by token. */
@@ -13,6 +13,8 @@ export interface User {
 }
 
 interface Found {
+  token: number | null;
+  used_at: Date | null;
   id: number;
   name: string;
   title: string | null;
@@ -20,17 +22,30 @@ interface Found {
   token_role: Role | null;
 }
 
-export async function whoHolds(tx: Tx, secret: string): Promise<User | undefined> {
+const service: Actor = { name: 'service', via: 'service' };
+/** That a token is used is written down so often at most. */
+const USED_AGAIN_MS = 60_000;
+
+/** Who has this secret, and may sign in with it; a token's use is written down. */
+export async function whoHolds(store: Store, secret: string): Promise<User | undefined> {
   const byToken = secret.startsWith(TOKEN_PREFIX);
-  const row = await tx.one<Found>(
-    byToken
-      ? `SELECT u.id, u.name, u.title, u.role, t.role AS token_role FROM token t JOIN user u ON u.id = t.user_id
-         WHERE t.digest = ? AND t.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`
-      : `SELECT u.id, u.name, u.title, u.role, NULL AS token_role FROM session s JOIN user u ON u.id = s.user_id
-         WHERE s.digest = ? AND s.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`,
-    [digestOf(secret)],
-  );
+  const row = await read(store, service, (tx) => find(tx, secret, byToken));
   if (!row) return undefined;
+  const { token, used_at } = row;
+  if (token !== null && Date.now() - (used_at?.getTime() ?? 0) > USED_AGAIN_MS)
+    await run(store, service, 'token.used', (tx) =>
+      tx.execute('UPDATE token SET used_at = UTC_TIMESTAMP(3) WHERE id = ?', [token]),
+    );
   const role = row.token_role && !atLeast(row.token_role, row.role) ? row.token_role : row.role;
   return { id: Number(row.id), name: row.name, title: row.title, role, by: byToken ? 'token' : 'session' };
 }
+
+const find = (tx: Tx, secret: string, byToken: boolean): Promise<Found | undefined> =>
+  tx.one<Found>(
+    byToken
+      ? `SELECT u.id, u.name, u.title, u.role, t.role AS token_role, t.id AS token, t.used_at FROM token t JOIN user u ON u.id = t.user_id
+         WHERE t.digest = ? AND t.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`
+      : `SELECT u.id, u.name, u.title, u.role, NULL AS token_role, NULL AS token, NULL AS used_at FROM session s JOIN user u ON u.id = s.user_id
+         WHERE s.digest = ? AND s.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`,
+    [digestOf(secret)],
+  );

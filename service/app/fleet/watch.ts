@@ -35,7 +35,8 @@ export async function planWatch(tx: Tx): Promise<number> {
       fresh.map((device_id) => ({ device_id, due_at: now })),
       '',
     );
-  const gone = [...standing].filter((id) => !wanted.includes(id));
+  const kept = new Set(wanted);
+  const gone = [...standing].filter((id) => !kept.has(id));
   if (gone.length > 0) await tx.execute('DELETE FROM watch_due WHERE device_id IN (?)', [gone]);
   return wanted.length;
 }

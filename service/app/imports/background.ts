@@ -2,6 +2,7 @@
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { JobLost, mustHold, type JobHold } from '../../store/jobs.ts';
 import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';
 import { Import } from './engine.ts';
@@ -17,7 +18,12 @@ const MOST_WHOLE = 32 << 20;
 
 class Cancelled extends Error {}
 
-export async function importUpload(store: Store, { id, apply }: { id: number; apply: boolean }): Promise<void> {
+/** `hold`: by which claim; what it keeps is kept only while that is the last one. */
+export async function importUpload(
+  store: Store,
+  { id, apply }: { id: number; apply: boolean },
+  hold: JobHold,
+): Promise<void> {
   const service: Actor = { name: 'service', via: 'service' };
   const set = (sql: string, values: unknown[]) =>
     run(store, service, 'import', (tx) => tx.execute(`UPDATE upload SET ${sql} WHERE id = ?`, [...values, id]));
@@ -32,14 +38,17 @@ export async function importUpload(store: Store, { id, apply }: { id: number; ap
       progress.begin();
       const done = await takeUpload(tx, store, upload, apply, progress);
       // With the records, so that whoever is asked to do it again sees that it is done.
-      if (done.applied)
+      if (done.applied) {
+        await mustHold(tx, hold);
         await tx.execute("UPDATE upload SET state = 'saved', outcome = ? WHERE id = ?", [JSON.stringify(done), id]);
+      }
       return done;
     });
     if (!outcome.applied)
       await set('state = ?, outcome = ?', [outcome.faults.length > 0 ? 'refused' : 'read', JSON.stringify(outcome)]);
     if (outcome.applied || outcome.faults.length > 0) await run(store, service, 'import', (tx) => dropChunks(tx, id));
   } catch (error) {
+    if (error instanceof JobLost) throw error;
     if (error instanceof Cancelled) await set("state = 'cancelled'", []);
     else {
       const failure = error instanceof Refusal ? problemOf(error).detail : String(error);

@@ -31,7 +31,7 @@ export async function reachDevice(target: Target, way: Way): Promise<{ row: RowR
   } catch (error) {
     if (error instanceof NotReached) {
       hostKey = error.shown ?? hostKey;
-      if (error.rung === 'sign-in' && /was not let in/.test(error.message)) login = 'refused';
+      if (error.refused) login = 'refused';
       const open = error.rung === 'host-key' && target.pinned === null;
       note(error.rung, open ? 'open' : 'gives', error.message);
     } else note('dialect', 'gives', error instanceof Error ? error.message : String(error));

@@ -1,7 +1,7 @@
 /** Named parts of templates have their name of today, and what is shown of texts with secrets tells nothing of them. */
 import { withTodaysDirectives } from '@zpine/core/template/former';
 import { type Sealer } from '../sealing.ts';
-import { type Step, type StepTools } from './steps.ts';
+import { plainTable, type Step, type StepTools } from './steps.ts';
 
 interface EditionRow {
   id: number;
@@ -105,6 +105,11 @@ const spacesCounted: Step = {
 };
 
 export const wholeSteps: Step[] = [
+  plainTable(
+    'store_check',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, asked_at datetime(3) NOT NULL, ended_at datetime(3), asked_by varchar(63) NOT NULL,
+     mend tinyint(1) NOT NULL, failure varchar(500), result longtext, KEY ix_store_check_ended (ended_at)`,
+  ),
   spacesCounted,
   {
     name: 'templates-have-parts',
