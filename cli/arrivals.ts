@@ -3,10 +3,8 @@ import { milestoneWords } from '@zpine/core/arrival/words';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { forEach, withSelection } from './each.ts';
-import { ago, err, out, pairs, stageText, table } from './print.ts';
+import { ago, clock, err, moment, out, pairs, stageText, table, type Table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
-
-const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
 
 export function addArrivals(program: Command): void {
   const noun = program.command('arrival').description('One boot of a device towards service, with its milestones.');
@@ -46,7 +44,7 @@ export function addArrivals(program: Command): void {
       const arrival = await newest(ref);
       const full = await clientOf().call('arrival.show', { params: { id: String(arrival.id) } });
       if (outputOf(command).json) return out(JSON.stringify(full, null, 2));
-      out(arrivalText(full));
+      out(...arrivalText(full));
       if (full.comparison && !full.comparison.matches) {
         out('');
         for (const d of full.comparison.missing) out(`  - ${[...d.above, d.line].join(' > ')}   (${d.part})`);
@@ -65,7 +63,7 @@ export function addArrivals(program: Command): void {
       return forEach(device, where, async (ref) => {
         const body = { hours: Number(hours) };
         const arrival = await clientOf().call('arrival.open', { params: { ref }, body, reason });
-        out(`${arrival.device} may fetch its files until ${new Date(arrival.closesAt).toLocaleString('en-GB')}`);
+        out(`${arrival.device} may fetch its files until ${moment(arrival.closesAt)}`);
       });
     });
 
@@ -105,7 +103,7 @@ async function newest(ref: string): Promise<ShownArrival> {
   return items[0];
 }
 
-function arrivalText(a: ShownArrival): string {
+function arrivalText(a: ShownArrival): (string | Table)[] {
   const rows: [string, string][] = [
     [
       a.device,
@@ -113,7 +111,7 @@ function arrivalText(a: ShownArrival): string {
     ],
     [
       'window',
-      `opened ${ago(a.openedAt)} ago by ${a.openedBy}, ${a.endedAt ? `ended ${ago(a.endedAt)} ago` : `open until ${new Date(a.closesAt).toLocaleString('en-GB')}`}`,
+      `opened ${ago(a.openedAt)} ago by ${a.openedBy}, ${a.endedAt ? `ended ${ago(a.endedAt)} ago` : `open until ${moment(a.closesAt)}`}`,
     ],
   ];
   if (a.box) rows.push(['box', `${a.box}${a.mac ? `, MAC ${a.mac}` : ''}`]);
@@ -121,7 +119,11 @@ function arrivalText(a: ShownArrival): string {
   if (a.management) rows.push(['management', a.management]);
   if (a.diagnosis) rows.push(['wrong', `${a.diagnosis.title}: ${a.diagnosis.detail}\n${a.diagnosis.remedy}`]);
   const stones = a.milestones.map((m) => [clock(m.at), m.name, milestoneWords(m.name, m.evidence)]);
-  return `${pairs(rows)}\n\n${a.milestones.length > 0 ? table(['at', 'milestone', 'evidence'], stones) : 'nothing was heard of it yet'}`;
+  return [
+    pairs(rows),
+    '',
+    stones.length > 0 ? table(['at', 'milestone', 'evidence'], stones) : 'nothing was heard of it yet',
+  ];
 }
 
 const POLL_MS = 400;

@@ -1,5 +1,4 @@
 /** Many records at once: the same change for a selection, copies under other names, and removal with a look before it. */
-import { readFileSync } from 'node:fs';
 import { type Command } from 'commander';
 import { type BulkReply, type RemovalReply } from '@zpine/contract/bulkRoutes';
 import { problemOf, Refusal } from '@zpine/contract/errors';
@@ -9,7 +8,8 @@ import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { cellsOf, linesOf, separatorOf } from '@zpine/core/lists/cells';
 import { expandSeries } from '@zpine/core/naming/series';
 import { clientOf, outputOf } from './context.ts';
-import { askYes } from './prompt.ts';
+import { readTable } from './files.ts';
+import { confirmed } from './prompt.ts';
 import { err, out, refusedWord, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 import { fieldText } from './settings.ts';
@@ -42,7 +42,7 @@ export async function editMany(kind: KindName, change: BulkChange, options: Opti
   else showBulk(k, seen);
   if (seen.faults.length > 0) return void (process.exitCode = status.refused);
   if (seen.applied || seen.changed === 0) return;
-  if (!(await askYes(`edit ${many(k, seen.changed)}?`))) return err('not saved; --yes saves without asking');
+  if (!(await confirmed(`edit ${many(k, seen.changed)}?`, seen.changed))) return;
   const done = await client.editMany(kind, { ...change, expect: seen.count, apply: true }, { reason });
   if (done.applied) out(`edited ${many(k, done.changed)}`);
   else {
@@ -133,7 +133,7 @@ export function spread(k: KindDescription, records: Record<string, Value>[], opt
 
 /** A table whose head names fields; for devices also serial and mac of their boxes. */
 function fromTable(k: KindDescription, file: string): Record<string, Value>[] {
-  const lines = linesOf(readFileSync(file === '-' ? 0 : file, 'utf8'));
+  const lines = linesOf(readTable(file).text);
   const separator = separatorOf(lines.map((line) => line.text));
   const heads = cellsOf(lines[0]?.text ?? '', separator).map((head) => {
     const plain = head.toLowerCase();
@@ -170,11 +170,8 @@ export async function removeRecord(kind: KindName, key: string, options: Options
   }
   const words = removalText(told);
   if (words) out(words);
-  if (!options.yes && !(await askYes(`remove ${k.title.toLowerCase()} ${record.key}?`))) {
-    err('not removed; --yes removes without asking');
-    process.exitCode = status.refused;
-    return;
-  }
+  const question = `remove ${k.title.toLowerCase()} ${record.key}?`;
+  if (!options.yes && !(await confirmed(question, 1, 'not removed; --yes removes without asking'))) return;
   await client.remove(kind, `#${record.id}`, { version: record.version, reason: options.reason as string | undefined });
   out(`removed ${kind} ${record.key}; zpine restore ${kind} ${record.key} brings it back`);
 }

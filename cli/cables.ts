@@ -1,7 +1,5 @@
 /** Cables: where they lead, the list for people with the plugs in their hands, and many at once. */
 import { type Command } from 'commander';
-import { stringify } from 'csv-stringify/sync';
-import { neutral } from '@zpine/contract/cells';
 import { type CableEnd } from '@zpine/contract/hardwareRoutes';
 import { type Value } from '@zpine/contract/fields';
 import { type ReplyOf } from '@zpine/contract/routes';
@@ -37,13 +35,8 @@ export function addCableVerbs(noun: Command): void {
     .action(async (query: { rack?: string; device?: string; site?: string }, command: Command) => {
       if (Object.keys(query).length !== 1) throw new UsageError('of what? --rack, --device or --site');
       const { items } = await clientOf().call('cable.plugs', { query });
-      const { json, csv } = outputOf(command);
-      if (json) return out(JSON.stringify(items, null, 2));
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       const rows = items.map(plugCells);
-      if (csv)
-        return void process.stdout.write(
-          stringify([heads, ...rows.map((r) => r.map(neutral))], { record_delimiter: '\r\n' }),
-        );
       if (items.length === 0) return err('no cable is plugged in here; zpine cable add PORT --to PORT');
       out(table(heads, rows));
       out(`${items.length} plug${items.length === 1 ? '' : 's'}`);

@@ -1,7 +1,7 @@
 /** Captured configurations: taken, listed, shown, compared, searched. */
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
-import { ago, err, out, table } from './print.ts';
+import { ago, err, moment, out, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { asData, follow, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
 
@@ -100,7 +100,7 @@ export function addCaptures(program: Command): void {
       });
       if (outputOf(command).json) return out(JSON.stringify(diff, null, 2));
       const name = (one: { device: string; file: string; firstAt: string } | null) =>
-        one ? `${one.file} of ${one.device}, ${new Date(one.firstAt).toLocaleString('en-GB')}` : 'nothing before';
+        one ? `${one.file} of ${one.device}, ${moment(one.firstAt)}` : 'nothing before';
       out(`- ${name(diff.from)}\n+ ${name(diff.to)}`);
       for (const { sign, text } of diff.lines) out(`${sign} ${text}`);
       if (diff.lines.length === 0) out('no line differs');

@@ -9,7 +9,7 @@ import { assignedLine } from './addresses.ts';
 import { clientOf, outputOf } from './context.ts';
 import { forEach } from './each.ts';
 import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
-import { ago, out, pairs, stageText, table } from './print.ts';
+import { ago, moment, out, pairs, stageText, table, type Table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
 /** The verbs of devices beyond those of every kind, and their own way of being shown. */
@@ -17,10 +17,9 @@ export function addDeviceVerbs(noun: Command): void {
   const showing = noun.commands.find((c) => c.name() === 'show');
   showing?.action(async (key: string, _options: object, command: Command) => {
     const seen = await clientOf().call('device.overview', { params: { ref: key } });
-    const { json, csv } = outputOf(command);
-    if (json || csv) return out(JSON.stringify(seen, null, 2));
+    if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
     const { items } = await clientOf().call('cable.plugs', { query: { device: key } });
-    out(deviceText(seen, new Map(items.map((plug) => [plug.from.words, (plug.far ?? plug.to).words]))));
+    out(...deviceText(seen, new Map(items.map((plug) => [plug.from.words, (plug.far ?? plug.to).words]))));
   });
   noun
     .command('stage')
@@ -122,7 +121,10 @@ function addHardwareVerbs(noun: Command): void {
 }
 
 /** `far` has, by port, what the cable in it leads to. */
-export function deviceText(seen: ReplyOf<'device.overview'>, far: ReadonlyMap<string, string> = new Map()): string {
+export function deviceText(
+  seen: ReplyOf<'device.overview'>,
+  far: ReadonlyMap<string, string> = new Map(),
+): (string | Table)[] {
   const device = seen.device as unknown as AnyRecord;
   const box = seen.box as unknown as AnyRecord | null;
   const what = [device.duty, device.model && String(device.model).split('/').at(-1)?.toUpperCase(), box?.serial]
@@ -133,7 +135,7 @@ export function deviceText(seen: ReplyOf<'device.overview'>, far: ReadonlyMap<st
     ? [device.rack, device.positionU && `U ${device.positionU}`, device.face].filter(Boolean).join(' ')
     : device.site;
   const rows: [string, string][] = [
-    [device.key, `${stageText(String(device.stage))} since ${ago(device.updatedAt)}    ${what}`],
+    [device.key, `${stageText(String(device.stage))} since ${ago(seen.stageSince)}    ${what}`],
     ['place', String(place ?? 'none; zpine device edit ' + device.key + ' --rack RACK --positionU U')],
     [
       'management',
@@ -146,12 +148,12 @@ export function deviceText(seen: ReplyOf<'device.overview'>, far: ReadonlyMap<st
   else if (box.mac) rows.push(['mac', String(box.mac)]);
   if (seen.dialect) rows.push(['dialect', seen.dialect]);
   if (seen.hostKey) rows.push(['host key', `${seen.hostKey.fingerprint}, pinned ${ago(seen.hostKey.pinnedAt)} ago`]);
-  if (seen.windowCloses) rows.push(['window', `open until ${new Date(seen.windowCloses).toLocaleString('en-GB')}`]);
+  if (seen.windowCloses) rows.push(['window', `open until ${moment(seen.windowCloses)}`]);
   if (device.owner) rows.push(['owner', String(device.owner)]);
   if (Array.isArray(device.labels)) rows.push(['labels', device.labels.join(', ')]);
   if (device.note) rows.push(['note', String(device.note)]);
   const interfaces = seen.interfaces as unknown as AnyRecord[];
-  if (interfaces.length === 0) return pairs(rows);
+  if (interfaces.length === 0) return [pairs(rows)];
   const held = (seen.addresses as unknown as AnyRecord[]).map((a): [string, string] => [
     String(a.interface),
     String(a.address),
@@ -182,9 +184,9 @@ export function deviceText(seen: ReplyOf<'device.overview'>, far: ReadonlyMap<st
       String(i.description ?? ''),
     ]);
   const others = shortSeries(interfaces.filter(plain).map((i) => String(i.name)));
-  const rest = others.length > 0 ? `\nnothing said yet: ${others.join(' ')}` : '';
-  const heads = ['interface', 'form', '', 'mode', 'vlan', 'address', 'plugged to', 'description'];
-  return `${pairs(rows)}\n\n${lines.length > 0 ? table(heads, lines) : ''}${rest}`;
+  const rest = others.length > 0 ? [`nothing said yet: ${others.join(' ')}`] : [];
+  const heads = ['interface', 'form', 'state', 'mode', 'vlan', 'address', 'plugged to', 'description'];
+  return [pairs(rows), '', ...(lines.length > 0 ? [table(heads, lines)] : []), ...rest];
 }
 
 const ofDevice = (key: unknown): string => String(key).split(':').at(-1) ?? '';

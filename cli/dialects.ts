@@ -1,8 +1,8 @@
 /** Dialect sheets: checked, tried, taken in. */
-import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
+import { readText } from './files.ts';
 import { out, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 import { answerTable } from '@zpine/contract/runTables';
@@ -15,7 +15,7 @@ interface Fault {
   message: string;
 }
 
-const read = (file: string): string => readFileSync(file === '-' ? 0 : file, 'utf8');
+const read = readText;
 
 function faultLines(name: string, faults: Fault[]): void {
   for (const { line, column, place, message } of faults)
@@ -91,7 +91,7 @@ export function addDialectVerbs(noun: Command): void {
             `${answer.ask}   ${answer.refused === null ? `${answer.rows.length} rows` : `not taken: ${answer.refused}`}`,
           );
         const { heads, rows } = answerTable(run);
-        out(`\n${table(heads, rows)}\n`);
+        out('', table(heads, rows), '');
         out(summary(run));
         return judge(run);
       }
@@ -105,10 +105,12 @@ export function addDialectVerbs(noun: Command): void {
       for (const one of result.tried.filter(({ rows }) => rows.length > 0)) {
         const names = [...new Set(one.rows.flatMap((row) => Object.keys(row)))];
         out(
-          `\n${one.what}\n${table(
+          '',
+          one.what,
+          table(
             names,
             one.rows.slice(0, 10).map((row) => names.map((name) => row[name] ?? '')),
-          )}`,
+          ),
         );
       }
       if (result.unread.length > 0) out(`\nother commands of the session\n  ${result.unread.join('\n  ')}`);

@@ -2,7 +2,7 @@
 import { Option, type Command } from 'commander';
 import { doubtNames, type SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { clientOf, outputOf } from './context.ts';
-import { out, table } from './print.ts';
+import { out, table, type Table } from './print.ts';
 import { status } from './refusals.ts';
 
 export function addDoctor(program: Command): void {
@@ -25,13 +25,12 @@ export function addDoctor(program: Command): void {
       for (const { doubt, title, count, rows } of report.items) {
         if (count === 0) continue;
         out(`${title}: ${count}   (${doubt})`);
-        const lines = table(
-          ['', 'detail', 'remedy'],
-          rows.map((row) => [row.key, row.detail, row.remedy]),
-        )
-          .split('\n')
-          .slice(1);
-        for (const line of lines) out(`  ${line}`);
+        out(
+          table(
+            ['record', 'detail', 'remedy'],
+            rows.map((row) => [row.key, row.detail, row.remedy]),
+          ),
+        );
         if (count > rows.length) out(`  and ${count - rows.length} more: --only ${doubt} --limit ${count}`);
         out('');
       }
@@ -64,14 +63,14 @@ function addStore(noun: Command): void {
       if (check.state === 'broken off') throw new Error(`the check was broken off: ${check.failure ?? ''}`);
       if ((check.count ?? 0) > (check.mended ?? 0)) process.exitCode = status.refused;
       if (outputOf(command).json) return out(JSON.stringify(check, null, 2));
-      out(checkText(check));
+      out(...checkText(check));
     });
 }
 
-function checkText(check: SoundnessCheck): string {
-  const lines = [
+function checkText(check: SoundnessCheck): (string | Table)[] {
+  const lines: (string | Table)[] = [
     table(
-      ['', 'differ', 'mended'],
+      ['what', 'differ', 'mended'],
       check.looks.map((look) => [look.title, String(look.count), check.mend ? String(look.mended) : '']),
       new Set([1, 2]),
     ),
@@ -84,5 +83,5 @@ function checkText(check: SoundnessCheck): string {
   }
   if (check.count === 0) lines.push('', 'everything that is derived is as the records say');
   else if (check.mended === 0) lines.push('', 'nothing was changed; zpine doctor store --mend puts it right');
-  return lines.join('\n');
+  return lines;
 }

@@ -1,10 +1,10 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
-import { readFileSync } from 'node:fs';
 import { createInterface } from 'node:readline/promises';
 import { type Command } from 'commander';
 import { structuredPatch } from 'diff';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { clientOf } from './context.ts';
+import { readText } from './files.ts';
 import { err, out } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { selectionWithTable } from './reaching.ts';
@@ -46,7 +46,7 @@ export function addErrands(program: Command): void {
     )
     .action(async (file: string | undefined, options: ErrandOptions, command: Command) => {
       if (file !== undefined && options.line.length > 0) throw new UsageError('either a file or --line, not both');
-      const typed = file === undefined ? options.line.join('\n') : readFileSync(file === '-' ? 0 : file, 'utf8');
+      const typed = file === undefined ? options.line.join('\n') : readText(file);
       const body = {
         ...selectionWithTable(options.device, options),
         ...(typed === '' ? {} : { lines: typed }),
@@ -95,7 +95,7 @@ async function confirmed(run: ShownRun, given: string | undefined, command: Comm
   if (given !== undefined) return go(String(run.id), given, command);
   preview(run);
   const number = await typedNumber(run.toDo);
-  if (number === undefined) return err(`nothing was changed; zpine errand go #${run.id} ${run.toDo}`);
+  if (number === undefined) return err(`nothing was changed; zpine errand go ${run.id} ${run.toDo}`);
   await go(String(run.id), number, command);
 }
 
@@ -107,7 +107,7 @@ async function go(id: string, number: string, command: Command): Promise<void> {
   for (const row of run.rows) questions(row);
   out('');
   out(summary(run));
-  if (run.counts['brought over']) out(`taken back by: zpine errand back #${id}`);
+  if (run.counts['brought over']) out(`to undo this: zpine errand back ${id}`);
   judge(run);
 }
 

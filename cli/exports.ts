@@ -1,7 +1,7 @@
-import { writeFileSync } from 'node:fs';
 import { type Command, Option } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { formats, type Format } from './imports.ts';
+import { writeText } from './files.ts';
 import { err, out, table } from './print.ts';
 
 /** What goes out, and what is taken back. */
@@ -19,7 +19,7 @@ export function addExports(program: Command): void {
       const { text, records, secretsLeftOut } = await clientOf().call('export.run', { query });
       if (secretsLeftOut > 0) err(`${secretsLeftOut} values of secret settings are left out`);
       if (options.output === undefined) return void process.stdout.write(text);
-      writeFileSync(options.output, text);
+      writeText(options.output, text);
       out(`${records} records in ${options.output}`);
     });
 

@@ -1,5 +1,5 @@
 /** Slots and cards of devices, models and the devices that differ from them, model sheets. */
-import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync } from 'node:fs';
 import { extname, join } from 'node:path';
 import { type Command, Option } from 'commander';
 import { type SheetFault } from '@zpine/contract/hardwareRoutes';
@@ -7,9 +7,9 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { shortSeries } from '@zpine/core/naming/series';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
-import { decoded } from './imports.ts';
 import { err, out, refusedWord, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { filesIn, isFolder, readTable, readText, writeText } from './files.ts';
+import { confirmed, unsaved } from './prompt.ts';
 import { status, UsageError } from './refusals.ts';
 import { fieldText } from './settings.ts';
 
@@ -118,11 +118,8 @@ export function addModelVerbs(noun: Command): void {
         if (all.length === 0) return out(`no device differs from ${ref}`);
         for (const one of all)
           out(`${one.device}  ${differenceText(one)}${one.blocked ? `  kept back: ${one.blocked}` : ''}`);
-        if (!options.yes && !(await askYes(`bring ${all.length} along?`))) {
-          err('left as they are; --yes goes on without asking');
-          process.exitCode = status.refused;
-          return;
-        }
+        const left = 'left as they are; --yes goes on without asking';
+        if (!options.yes && !(await confirmed(`bring ${all.length} along?`, all.length, left))) return;
       }
       const body = devices.length === 0 ? {} : { devices };
       const done = await client.call('model.align', { params: { ref }, body, reason: options.reason });
@@ -162,7 +159,7 @@ function addSheetVerbs(noun: Command): void {
       const texts = [];
       for (const ref of keys) {
         const { name, text } = await client.call('sheet.write', { params: { ref }, query: { as } });
-        if (to !== undefined) writeFileSync(join(to, name), text);
+        if (to !== undefined) writeText(join(to, name), text);
         texts.push(text);
       }
       if (to !== undefined) return out(`wrote ${texts.length} sheet${texts.length === 1 ? '' : 's'} to ${to}`);
@@ -180,14 +177,11 @@ async function keysOfModels(): Promise<string[]> {
 const sheetEnds = ['.yaml', '.yml', '.json'];
 
 function sheetsIn(path: string): { name: string; text: string }[] {
-  if (path === '-') return [{ name: 'standard input', text: readFileSync(0, 'utf8') }];
-  const found = statSync(path, { throwIfNoEntry: false });
-  if (!found) throw new UsageError(`there is no file ${path}`);
-  if (!found.isDirectory()) return [{ name: path, text: decoded(readFileSync(path)).text }];
-  return readdirSync(path)
-    .sort()
+  if (path === '-') return [{ name: 'standard input', text: readText('-') }];
+  if (!isFolder(path)) return [{ name: path, text: readTable(path).text }];
+  return filesIn(path)
     .map((name) => join(path, name))
-    .filter((file) => statSync(file).isDirectory() || sheetEnds.includes(extname(file).toLowerCase()))
+    .filter((file) => isFolder(file) || sheetEnds.includes(extname(file).toLowerCase()))
     .flatMap(sheetsIn);
 }
 
@@ -204,7 +198,8 @@ async function readSheets(
   else showSheets(seen);
   if (seen.faults.length > 0) return void (process.exitCode = status.refused);
   if (seen.applied || seen.counts.add + seen.counts.edit === 0) return;
-  if (paths.includes('-') || !(await askYes('save this?'))) return err('not saved; --yes saves without asking');
+  if (paths.includes('-')) return unsaved();
+  if (!(await confirmed('save this?'))) return;
   const done = await send(true);
   if (done.applied) return out(countWords(done));
   showSheets(done);

@@ -62,7 +62,7 @@ export function impactText(impact: Impact): string {
   if (stale.length > 0) lines.push('', `stale would be the edition of ${devicesWord(stale.length)}: ${some(stale)}`);
   if (records.length > 0) {
     const rows = records.slice(0, 20).map(({ kind, key, what, detail }) => [what, `${kind} ${key}`, detail]);
-    lines.push('', table(['records', '', ''], rows));
+    lines.push('', String(table(['records', '', ''], rows)));
     if (recordCount > rows.length) lines.push(`and ${recordCount - rows.length} more`);
   }
   return lines.join('\n');

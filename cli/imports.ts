@@ -1,4 +1,4 @@
-import { createReadStream, readdirSync, readFileSync, statSync } from 'node:fs';
+import { createReadStream, statSync } from 'node:fs';
 import { basename, extname, join } from 'node:path';
 import { Readable } from 'node:stream';
 import { type Command, Option } from 'commander';
@@ -14,7 +14,8 @@ import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { nearest } from '@zpine/core/naming/names';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, refusedWord, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { filesIn, readTable } from './files.ts';
+import { confirmed, unsaved } from './prompt.ts';
 import { status, UsageError } from './refusals.ts';
 import { fieldText } from './settings.ts';
 
@@ -107,26 +108,23 @@ interface Text {
 
 function read(path: string, kind: string | undefined): Text {
   const name = path === '-' ? 'standard input' : basename(path);
-  if (path !== '-' && !isFile(path)) throw new UsageError(`there is no file ${path}`);
-  const { text, windows } = decoded(readFileSync(path === '-' ? 0 : path));
+  const { text, windows } = readTable(path);
   if (windows) err(`${name}: not UTF-8; read as Windows-1252`);
   return { name, text, kind };
 }
 
 /** All files of a folder that an import understands; a CSV is of the kind that it is named after. */
 function folder(path: string): Text[] {
-  const texts = readdirSync(path)
-    .sort()
-    .flatMap((name): Text[] => {
-      const end = extname(name).toLowerCase();
-      if (!['.csv', '.yaml', '.yml', '.json'].includes(end)) return [];
-      if (end !== '.csv') return [read(join(path, name), undefined)];
-      const stem = basename(name, end).toLowerCase();
-      const kind = importKinds.find((one) => one === stem) ?? kindNames.find((one) => kindOf(one).path === stem);
-      if (kind === undefined)
-        throw new UsageError(`${name}: a CSV in a folder is named after its kind, such as device.csv`);
-      return [read(join(path, name), kind)];
-    });
+  const texts = filesIn(path).flatMap((name): Text[] => {
+    const end = extname(name).toLowerCase();
+    if (!['.csv', '.yaml', '.yml', '.json'].includes(end)) return [];
+    if (end !== '.csv') return [read(join(path, name), undefined)];
+    const stem = basename(name, end).toLowerCase();
+    const kind = importKinds.find((one) => one === stem) ?? kindNames.find((one) => kindOf(one).path === stem);
+    if (kind === undefined)
+      throw new UsageError(`${name}: a CSV in a folder is named after its kind, such as device.csv`);
+    return [read(join(path, name), kind)];
+  });
   if (texts.length === 0) throw new UsageError(`${path} has no CSV, YAML or JSON in it`);
   return texts;
 }
@@ -184,13 +182,12 @@ async function importLarge(
   };
   await settled(seen);
   const changes = (seen.outcome?.counts.add ?? 0) + (seen.outcome?.counts.edit ?? 0);
-  const go = seen.state === 'read' && changes > 0 && (await askYes('save this?'));
+  const go = seen.state === 'read' && changes > 0 && (await confirmed('save this?', changes));
   if (go) {
     await client.call('import.apply', { params, reason: options.reason });
     await settled(await ended(params, 'saved'));
   } else if (seen.state === 'read') {
     await client.call('import.cancel', { params });
-    if (changes > 0) err('not saved; --yes saves without asking');
   }
   process.off('SIGINT', stop);
 }
@@ -217,15 +214,6 @@ async function ended(params: { id: string }, goal: Upload['state']): Promise<Upl
   }
 }
 
-/** UTF-8, or what spreadsheets on some desks still write. */
-export function decoded(bytes: Buffer): { text: string; windows: boolean } {
-  try {
-    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), windows: false };
-  } catch {
-    return { text: new TextDecoder('windows-1252').decode(bytes), windows: true };
-  }
-}
-
 const SHOWN = 20;
 
 /** Shows what would come of it, asks, saves. */
@@ -240,7 +228,8 @@ export async function settle(
   if (seen.faults.length > 0) return void (process.exitCode = status.refused);
   if (yes || seen.counts.add + seen.counts.edit === 0) return;
   // What was piped in leaves nobody to ask.
-  if (file === '-' || !(await askYes('save this?'))) return err('not saved; --yes saves without asking');
+  if (file === '-') return unsaved();
+  if (!(await confirmed('save this?', seen.counts.add + seen.counts.edit))) return;
   const done = await send(true);
   if (done.applied) return out(countWords(done, 'saved'));
   show(name, done);

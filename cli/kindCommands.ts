@@ -8,7 +8,7 @@ import { countText } from '@zpine/contract/route';
 import { clientOf, outputOf } from './context.ts';
 import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series, spread } from './bulk.ts';
 import { viewNamed } from './finding.ts';
-import { addFieldOptions, fieldsFrom, type AnyFields, type Options } from './kindFields.ts';
+import { addFieldOptions, fieldsFrom, lowered, type AnyFields, type Options } from './kindFields.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
@@ -24,30 +24,28 @@ function addKind(program: Command, kind: KindName): Command {
 
   const listing = noun
     .command('list')
-    .description(`list ${k.titles.toLowerCase()}`)
+    .description(`list ${lowered(k.titles)}`)
     .argument('[begin]', 'only keys that begin with this');
   for (const [name, field] of fieldsOf(k))
     if (typeOf(field).filter)
-      listing.addOption(
-        new Option(`--${name} <value>`, `only where ${field.title.toLowerCase()} is this; "none" for empty`),
-      );
+      listing.addOption(new Option(`--${name} <value>`, `only where ${lowered(field.title)} is this; none for empty`));
   listing
-    .option('--where <tests>', "only what a selection lets through: 'site=ard duty=access stage!=retired'")
+    .option('--where <tests>', "only records that match: 'site=ard duty=access stage!=retired'")
     .option('--view <name>', 'as a saved view narrows and sorts it')
     .option('--sort <field>', `by ${['key', 'updatedAt', ...(k.sort ?? [])].join(', ')}; with - before it from the end`)
-    .option('--limit <n>', 'how many at the most', '100')
+    .option('--limit <n>', 'maximum number of rows', '100')
     .action((begin: string | undefined, options: Options, command: Command) => list(k, kind, begin, options, command));
 
   noun
     .command('show')
-    .description(`show one ${k.title.toLowerCase()}`)
+    .description(`show one ${lowered(k.title)}`)
     .argument('<key>', keyHelp(k))
     .action((key: string, _options: Options, command: Command) => show(k, kind, key, command));
 
   const adding = noun
     .command('add')
-    .description(`add one ${k.title.toLowerCase()}`)
-    .addArgument(new Argument('<key>', `${keyHelp(k)}; NAME-{1..8} adds many`));
+    .description(`add one ${lowered(k.title)}`)
+    .addArgument(new Argument('<key>', `its key, such as ${exampleKey(k)}; NAME-{1..8} adds many`));
   addFieldOptions(adding, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
   adding
     .option('--reason <text>', 'why, for the history')
@@ -56,7 +54,7 @@ function addKind(program: Command, kind: KindName): Command {
 
   const editing = noun
     .command('edit')
-    .description(`edit one ${k.title.toLowerCase()}, or all of a selection`)
+    .description(`edit one ${lowered(k.title)}, or all of a selection`)
     .argument('[key]', `${keyHelp(k)}; NAME-{1..8} edits many`);
   addFieldOptions(editing, k, () => true);
   editing
@@ -71,7 +69,7 @@ function addKind(program: Command, kind: KindName): Command {
 
   noun
     .command('remove')
-    .description(`remove one ${k.title.toLowerCase()}`)
+    .description(`remove one ${lowered(k.title)}`)
     .argument('<key>', keyHelp(k))
     .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
@@ -87,7 +85,7 @@ function addKind(program: Command, kind: KindName): Command {
 function addCloning(noun: Command, k: KindDescription, kind: KindName): void {
   const cloning = noun
     .command('clone')
-    .description(`copy one ${k.title.toLowerCase()}, with its parts, under other names`)
+    .description(`copy one ${lowered(k.title)}, with its parts, under other names`)
     .argument('<key>', keyHelp(k))
     .argument('[new...]', 'keys of the copies; NAME-{2..9} stands for many');
   addFieldOptions(cloning, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
@@ -123,6 +121,7 @@ const examples: Record<string, string> = {
   card: 'har-core-1:2',
   cable: 'ard-acc-1:1/3',
   carrier: '10.77.1.1~har-core-1:vlan316',
+  filler: 'har/equipment/e1/33/front',
 };
 const exampleKey = (k: KindDescription): string =>
   examples[k.name] ?? k.fields[k.key.parts[0] ?? '']?.example ?? k.name;
@@ -166,7 +165,11 @@ async function list(
   const items = page.items as unknown as AnyFields[];
   if (json) return out(JSON.stringify(items, null, 2));
   if (csv) return void process.stdout.write(recordsToCsv(k, items));
-  if (items.length === 0) return err(`no ${k.titles.toLowerCase()} here; zpine ${kind} add ${exampleKey(k)} makes one`);
+  if (items.length === 0) {
+    const narrowed = Object.values({ ...filters, ...view }).length > 0 || begin !== undefined || where.length > 0;
+    const title = lowered(k.titles);
+    return err(narrowed ? `no ${title} match` : `no ${title} yet; zpine ${kind} add ${exampleKey(k)} adds one`);
+  }
   const numeric = new Set(k.list.flatMap((name, i) => (k.fields[name]?.type === 'int' ? [i] : [])));
   out(
     table(
@@ -177,7 +180,7 @@ async function list(
   );
   if (page.next !== null)
     err(
-      `${items.length} of ${countText(page.count ?? 0, page.countIs)} ${k.titles.toLowerCase()}; --limit ${Math.min(page.count ?? 500, 500)} shows more`,
+      `${items.length} of ${countText(page.count ?? 0, page.countIs)} ${lowered(k.titles)}; --limit ${Math.min(page.count ?? 500, 500)} shows more`,
     );
 }
 

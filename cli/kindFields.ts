@@ -11,14 +11,32 @@ const given = (field: Field) => !field.derived && !field.byVerb;
 export function addFieldOptions(command: Command, k: KindDescription, wanted: (name: string) => boolean): void {
   for (const [name, field] of fieldsOf(k)) {
     if (!given(field) || !wanted(name)) continue;
-    const words = [
-      field.title.toLowerCase(),
-      field.unit && `in ${field.unit}`,
-      field.choices && `one of ${field.choices.join(', ')}`,
-      field.to && `${/^[aeio]/.test(field.to) ? 'an' : 'a'} ${field.to}`,
-    ];
-    command.addOption(new Option(`--${name} <value>`, words.filter(Boolean).join('; ')));
+    command.addOption(new Option(`--${name} <value>`, optionWords(name, field)));
   }
+}
+
+/** Titles begin with a capital; abbreviations keep theirs. */
+export const lowered = (title: string): string => (/^[A-Z]{2}|^[A-Z]$/.test(title) ? title : title.toLowerCase());
+
+/** What the field is, of what sort, and how it is written: never the name of the option once more. */
+function optionWords(name: string, field: Field): string {
+  const title = lowered(field.title);
+  const sort =
+    field.type === 'bool'
+      ? 'yes or no'
+      : field.choices
+        ? `one of ${field.choices.join(', ')}`
+        : field.to && title !== field.to
+          ? `the key of ${/^[aeio]/.test(field.to) ? 'an' : 'a'} ${field.to}`
+          : field.to && 'its key';
+  const words = [
+    title === name.toLowerCase() && (field.about || sort) ? '' : title,
+    field.about && lowered(field.about),
+    sort,
+  ];
+  const unit = field.unit && field.unit.toLowerCase() !== title ? `, in ${field.unit}` : '';
+  const example = field.example && !field.choices ? `, such as ${field.example}` : '';
+  return `${words.filter(Boolean).join('; ')}${unit}${example}`;
 }
 
 /** The fields among a command's options, as the API takes them. */

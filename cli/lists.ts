@@ -1,10 +1,10 @@
 /** Lists as people have them: scans of a barcode reader, names and addresses that somebody pasted. */
-import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { type Command } from 'commander';
 import { type ImportOutcome } from '@zpine/contract/importRoutes';
 import { clientOf, outputOf } from './context.ts';
-import { decoded, settle } from './imports.ts';
+import { readTable } from './files.ts';
+import { settle } from './imports.ts';
 import { err } from './print.ts';
 import { askSecret } from './prompt.ts';
 import { UsageError } from './refusals.ts';
@@ -33,7 +33,7 @@ export function addLists(box: Command, device: Command): void {
       "\nExamples:\n  zpine box scan pallet.txt --model larkfield/lf-24 --whereabouts 'cupboard at HAR'\n  zpine box scan - --where 'site=ske'",
     )
     .action(async (file: string, options: Options, command: Command) => {
-      const text = readText(file);
+      const text = readList(file);
       const { yes, reason, ...rest } = options;
       const send = (apply: boolean) =>
         clientOf().call('import.scan', { body: { text, ...(rest as object), apply }, reason: reason as string });
@@ -58,7 +58,7 @@ export function addLists(box: Command, device: Command): void {
   )
     .addHelpText('after', '\nExample:\n  zpine device paste /etc/hosts --dialect furrow --user netops')
     .action(async (file: string, options: Options, command: Command) => {
-      const text = readText(file);
+      const text = readList(file);
       const { yes, reason, port, length, ...rest } = options;
       const password = options.user === undefined ? undefined : await passwordOf(file, String(options.user));
       const body = {
@@ -75,14 +75,14 @@ export function addLists(box: Command, device: Command): void {
       };
       await settle(nameOf(file), send, { yes: yes === true, file, json: outputOf(command).json });
       if (label !== null && process.exitCode === undefined)
-        err(`the login stands on the label ${label}: zpine setting values --on label:${String(label)}`);
+        err(`the login is stored with label ${label}: zpine setting values --on label:${String(label)}`);
     });
 }
 
 const nameOf = (file: string): string => (file === '-' ? 'standard input' : basename(file));
 
-function readText(file: string): string {
-  const { text, windows } = decoded(readFileSync(file === '-' ? 0 : file));
+function readList(file: string): string {
+  const { text, windows } = readTable(file);
   if (windows) err(`${nameOf(file)}: not UTF-8; read as Windows-1252`);
   if (text.trim() === '') throw new UsageError(`${nameOf(file)} is empty`);
   return text;

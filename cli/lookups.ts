@@ -5,7 +5,7 @@ import { type FoundAt } from '@zpine/contract/addressingRoutes';
 import { type BodyIn, type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 interface CarveOptions extends Record<string, string | boolean | undefined> {
@@ -91,12 +91,12 @@ async function reshape(
   command: Command,
 ): Promise<void> {
   const seen = await send(yes);
-  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  if (outputOf(command).json) return looked(seen);
   const words = `${seen.removed.join(', ')} → ${seen.added.join(', ')}`;
   out(words);
   for (const { prefix, field, value } of seen.dropped) err(`not taken over: ${field} of ${prefix}, ${value}`);
   if (seen.applied) return;
-  if (!(await askYes('do this?'))) return err('not saved; --yes saves without asking');
+  if (!(await confirmed('do this?'))) return;
   await send(true);
   out('saved');
 }
@@ -116,7 +116,7 @@ async function carve(ref: string, length: string, options: CarveOptions, command
   const send = (apply: boolean) =>
     clientOf().call('prefix.carve', { params: { ref }, body: { ...body, apply }, reason });
   const seen = await send(yes === true);
-  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  if (outputOf(command).json) return looked(seen);
   out(
     table(
       ['prefix', 'gateway'],
@@ -125,7 +125,7 @@ async function carve(ref: string, length: string, options: CarveOptions, command
   );
   const words = `${seen.items.length} prefix${seen.items.length === 1 ? '' : 'es'}`;
   if (seen.applied) return out(`added ${words} in ${ref}`);
-  if (!(await askYes(`add ${words}?`))) return err('not saved; --yes saves without asking');
+  if (!(await confirmed(`add ${words}?`, seen.items.length))) return;
   out(`added ${(await send(true)).items.length} in ${ref}`);
 }
 

@@ -1,4 +1,5 @@
 import { Command, CommanderError } from 'commander';
+import root from '../package.json' with { type: 'json' };
 import { addAddressVerbs } from './addresses.ts';
 import { addArrivals } from './arrivals.ts';
 import { addBooting } from './booting.ts';
@@ -32,10 +33,25 @@ import { addPrefixTree } from './prefixTree.ts';
 import { addOverviews } from './overviews.ts';
 import { report, status } from './refusals.ts';
 import { addSignIn } from './signIn.ts';
+import { addUsers } from './users.ts';
+
+/** The headings of `zpine --help`; every kind of record without one here stands under Records. */
+const groups: Record<string, string> = {
+  'Every day': 'today search history undo removed restore view',
+  'Many at once': 'import export names',
+  Addresses: 'lookup overlaps convert',
+  Booting: 'edition arrival dhcp boot stranger',
+  'The running fleet': 'reach ask capture errand run live watch',
+  Upkeep: 'doctor completion',
+  'Signing in': 'sign-in sign-out who password token user',
+};
+const groupOf = (name: string): string =>
+  `${Object.keys(groups).find((title) => groups[title]?.split(' ').includes(name)) ?? 'Records'}:`;
 
 function makeProgram(): Command {
   const program = new Command('zpine')
     .description('Zealous Pine: the source of truth that brings switches into service')
+    .version(`zpine ${root.version}`, '--version', 'which version this is')
     .option('--json', 'answer in JSON')
     .option('--csv', 'answer in CSV, where there is a table')
     .configureHelp({ showGlobalOptions: true })
@@ -59,6 +75,7 @@ Examples:
 Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
     );
   addSignIn(program);
+  addUsers(program);
   addOverviews(program);
   addImports(program);
   addExports(program);
@@ -92,6 +109,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addDialectVerbs(nouns.get('dialect') ?? program);
   addLists(nouns.get('box') ?? program, nouns.get('device') ?? program);
   addCompletion(program);
+  for (const command of program.commands) command.helpGroup(groupOf(command.name()));
   const inherit = (command: Command): void =>
     command.commands.forEach((child) => (child.copyInheritedSettings(command), inherit(child)));
   addPreview(program);

@@ -1,8 +1,9 @@
 /** Names for addresses, as files for others. */
-import { mkdirSync, writeFileSync } from 'node:fs';
+import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
+import { writeText } from './files.ts';
 import { err, out, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
@@ -39,7 +40,7 @@ async function zones(
     throw new UsageError(`there is no zone ${wanted}; zpine names zones lists them`);
   if (into !== undefined) {
     mkdirSync(into, { recursive: true });
-    for (const { zone, text } of chosen) writeFileSync(join(into, `${zone}.zone`), text);
+    for (const { zone, text } of chosen) writeText(join(into, `${zone}.zone`), text);
     out(`${chosen.length} zone${chosen.length === 1 ? '' : 's'} in ${into}`);
   } else if (wanted !== undefined) process.stdout.write(chosen.map(({ text }) => text).join(''));
   else

@@ -1,6 +1,7 @@
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
-import { ago, out, pairs, table } from './print.ts';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { ago, out, pairs, table, type Table } from './print.ts';
 
 const titles: Record<string, string> = {
   stranger: 'stranger',
@@ -98,7 +99,8 @@ export function addOverviews(program: Command): void {
           },
         });
         if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
-        if (items.length === 0) return out('nothing like that was changed');
+        if (items.length === 0) return out('no such changes');
+        if (outputOf(command).csv) return out(changeTable(items));
         for (const set of items) {
           out(
             `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}${set.undoes === null ? '' : `  takes back #${set.undoes}`}${set.undoneBy === null ? '' : `  taken back by #${set.undoneBy}`}`,
@@ -118,6 +120,26 @@ export function addOverviews(program: Command): void {
       },
     );
 }
+
+/** One row per change, as far as they are told. */
+const changeTable = (items: ReplyOf<'history.list'>['items']): Table =>
+  table(
+    ['set', 'at', 'by', 'via', 'action', 'reason', 'change', 'kind', 'record', 'differences'],
+    items.flatMap((set) =>
+      set.changes.map((c) => [
+        String(set.id),
+        set.at,
+        set.actor,
+        set.via,
+        set.action,
+        set.reason ?? '',
+        c.before ? (c.after ? 'edited' : 'removed') : 'added',
+        c.kind,
+        c.key,
+        differences(c.before, c.after),
+      ]),
+    ),
+  );
 
 type Image = Record<string, unknown> | null;
 

@@ -4,8 +4,8 @@ import { readRecipe } from '@zpine/core/addressing/recipe';
 import { stepWords } from '@zpine/core/addressing/recipeWords';
 import { type PlanRow } from '@zpine/contract/planShapes';
 import { clientOf, outputOf } from './context.ts';
-import { err, out, pairs, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { out, pairs, table, type Table } from './print.ts';
+import { confirmed, looked } from './prompt.ts';
 
 interface ApplyOptions {
   site: string;
@@ -18,8 +18,7 @@ export function addPlanVerbs(noun: Command): void {
     .find((c) => c.name() === 'show')
     ?.action(async (key: string, _options: object, command: Command) => {
       const plan = await clientOf().show('siteplan', key);
-      const { json, csv } = outputOf(command);
-      if (json || csv) return out(JSON.stringify(plan, null, 2));
+      if (outputOf(command).json) return out(JSON.stringify(plan, null, 2));
       out(pairs([[`siteplan`, [plan.name, plan.title].filter(Boolean).join('  ')]]));
       const rows = readRecipe(plan.steps).steps.flatMap((step, i) => {
         const { title, lines } = stepWords(step);
@@ -48,15 +47,15 @@ async function apply(ref: string, { site, yes, reason }: ApplyOptions, command: 
   const send = (go: boolean) =>
     clientOf().call('siteplan.apply', { params: { ref }, body: { site, apply: go }, reason });
   const seen = await send(yes === true);
-  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  if (outputOf(command).json) return looked(seen);
   out(planText(seen.rows));
   if (seen.new === 0) return out(`${seen.site} has all of it`);
   if (seen.applied) return out(`${seen.new} added at ${seen.site}`);
-  if (!(await askYes(`add these ${seen.new}?`))) return err('not saved; --yes saves without asking');
+  if (!(await confirmed(`add these ${seen.new}?`, seen.new))) return;
   out(`${(await send(true)).new} added at ${seen.site}`);
 }
 
-export const planText = (rows: readonly PlanRow[]): string =>
+export const planText = (rows: readonly PlanRow[]): Table =>
   table(
     ['step', '', '', '', ''],
     rows.map(({ step, kind, what, detail, there }) => [

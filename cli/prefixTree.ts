@@ -7,7 +7,7 @@ import { type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
-import { err, out, pairs, table } from './print.ts';
+import { err, out, pairs, table, type Table } from './print.ts';
 
 type Item = ReplyOf<'prefix.level'>['items'][number];
 type Space = ReplyOf<'prefix.space'>;
@@ -33,7 +33,7 @@ export function addPrefixTree(noun: Command): void {
       if (outputOf(command).json) return out(JSON.stringify(space, null, 2));
       const { cidr } = await client.show('prefix', ref);
       const inside = space.children > 0 ? (await levelOf({ parent: ref }, LEVEL)).items : [];
-      out(spaceText(cidr, space, inside));
+      out(...spaceText(cidr, space, inside));
     });
 }
 
@@ -96,7 +96,7 @@ const ROWS = 8n;
 const COLUMNS = 64n;
 const HOLES = 12;
 
-function spaceText(cidr: string, space: Space, inside: Item[]): string {
+function spaceText(cidr: string, space: Space, inside: Item[]): (string | Table)[] {
   const facts: [string, string][] = [
     ['prefix', cidr],
     ['taken', `${space.fillPercent} %: ${space.assigned} addresses, ${space.children} prefixes inside`],
@@ -105,20 +105,20 @@ function spaceText(cidr: string, space: Space, inside: Item[]): string {
   if (space.resting.length > 0) facts.push(['resting', space.resting.map((one) => one.address).join(', ')]);
   if (space.runsOut) facts.push(['full about', `${space.runsOut}, if it goes on as in the last month`]);
   const p = sure(parsePrefix(cidr));
-  const parts = [pairs(facts)];
+  const parts: (string | Table)[] = [pairs(facts)];
   if (sizeOf(p) >= ROWS * COLUMNS || space.children > 0) {
     const given = inside.map((item): Span => {
       const block = sure(parsePrefix(item.prefix.split('@')[0] ?? ''));
       return { first: block.first, last: lastOf(block) };
     });
-    parts.push(mapText(p.family, { first: p.first, last: lastOf(p) }, given, holesOf(space)));
+    parts.push('', mapText(p.family, { first: p.first, last: lastOf(p) }, given, holesOf(space)));
   }
   if (space.holes.length > 0) {
     const rows = space.holes.slice(0, HOLES).map(({ first, last, fits }) => [first, last, fits]);
-    parts.push(table(['hole from', 'to', 'largest block'], rows));
+    parts.push('', table(['hole from', 'to', 'largest block'], rows));
   }
-  if (space.holes.length > HOLES) parts.push(`and ${space.holes.length - HOLES} holes more`);
-  return parts.join('\n\n');
+  if (space.holes.length > HOLES) parts.push(`and ${space.holes.length - HOLES} more`);
+  return parts;
 }
 
 const holesOf = (space: Space): Span[] =>

@@ -4,8 +4,8 @@ import { type BodyIn, type ReplyOf } from '@zpine/contract/routes';
 import { fromBottom, slotsOf, type Extent, type Face, type Side } from '@zpine/core/rack/occupancy';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
-import { err, out, stageText, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { err, out, stageText, table, type Table } from './print.ts';
+import { confirmed, looked } from './prompt.ts';
 
 type Drawing = ReplyOf<'rack.drawing'>;
 type Item = Drawing['items'][number];
@@ -18,7 +18,7 @@ export function addRackVerbs(noun: Command): void {
     .action(async (ref: string, _options: object, command: Command) => {
       const seen = await clientOf().call('rack.drawing', { params: { ref } });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      out(drawingText(seen));
+      out(...drawingText(seen));
       for (const line of budgetLines(seen)) out(line);
       if (seen.strips.length > 0) out(`beside the U: ${seen.strips.join(', ')}`);
       if (seen.unplaced.length > 0) err(`without a U: ${seen.unplaced.join(', ')}`);
@@ -55,7 +55,7 @@ export function addRackFilling(noun: Command): void {
       } as BodyIn<'rack.fill'>;
       const send = (apply: boolean) => clientOf().call('rack.fill', { body: { ...body, apply }, reason });
       const seen = await send(Boolean(yes));
-      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      if (outputOf(command).json) return looked(seen);
       out(
         table(
           ['device', 'rack', 'U'],
@@ -64,7 +64,7 @@ export function addRackFilling(noun: Command): void {
         ),
       );
       if (seen.applied) return out(`added ${seen.items.length} devices`);
-      if (!(await askYes(`add ${seen.items.length} devices?`))) return err('not saved; --yes saves without asking');
+      if (!(await confirmed(`add ${seen.items.length} devices?`, seen.items.length))) return;
       out(`added ${(await send(true)).items.length} devices`);
     });
 }
@@ -93,7 +93,7 @@ const wordsOf = (item: Item): string => {
   return [glyph, item.words, model].filter(Boolean).join(' ');
 };
 
-function drawingText(seen: Drawing): string {
+function drawingText(seen: Drawing): (string | Table)[] {
   const { heightU } = seen;
   const cells = new Map<string, string>();
   for (const item of seen.items) {
@@ -114,5 +114,9 @@ function drawingText(seen: Drawing): string {
   for (let u = heightU; u >= 1; u -= 1) rows.push([String(fromBottom(seen, u)), at(u, 'front'), at(u, 'rear')]);
   const stretches = seen.free.map(({ from, to }) => (from === to ? String(from) : `${from}-${to}`)).join(', ');
   const kept = seen.reservedU > 0 ? `, ${seen.reservedU} U reserved` : '';
-  return `${table(['U', 'front', 'rear'], rows, new Set([0]))}\n${heightU - seen.freeU} of ${heightU} U used${kept}${stretches ? `; free on both faces: ${stretches}` : ''}`;
+  const used = `${heightU - seen.freeU} of ${heightU} U used${kept}`;
+  return [
+    table(['U', 'front', 'rear'], rows, new Set([0])),
+    `${used}${stretches ? `; free on both faces: ${stretches}` : ''}`,
+  ];
 }

@@ -1,13 +1,13 @@
 /** Reach, ask and capture. */
-import { readFileSync } from 'node:fs';
 import { type Command } from 'commander';
 import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { rungs, type RungState } from '@zpine/core/fleet/rungs';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { answerTable, fieldNames } from '@zpine/contract/runTables';
 import { clientOf } from './context.ts';
-import { err, out, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { readTable } from './files.ts';
+import { err, out, table, type Table } from './print.ts';
+import { confirmed } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 import {
   asData,
@@ -75,14 +75,15 @@ async function reach(
       ),
     );
     if (open.length > 0) {
-      err(
-        table(
-          ['device', 'key', 'fingerprint'],
-          open.map((row) => [row.device, row.hostKey?.algorithm ?? '', row.hostKey?.fingerprint ?? '']),
-        ),
+      const keys = table(
+        ['device', 'key', 'fingerprint'],
+        open.map((row) => [row.device, row.hostKey?.algorithm ?? '', row.hostKey?.fingerprint ?? '']),
       );
-      const yes = options.yes ?? (await askYes(`accept ${open.length} host key${open.length === 1 ? '' : 's'}?`));
-      if (!yes) return err('nothing accepted; --yes accepts without asking');
+      err(String(keys));
+      const question = `accept ${open.length} host key${open.length === 1 ? '' : 's'}?`;
+      const yes =
+        options.yes ?? (await confirmed(question, open.length, 'none was accepted; --yes accepts without asking'));
+      if (!yes) return;
       await client.call('hostKey.accept', {
         body: { run: run.id, devices: open.map((row) => row.device), changed: options.acceptChanged === true },
         reason: options.reason,
@@ -99,8 +100,8 @@ async function reach(
   judge(run);
 }
 
-/** A row a device, a mark a rung, and what is in the way. */
-function ladders(run: ShownRun): string {
+/** One row per device, one mark per rung, and what is in the way. */
+function ladders(run: ShownRun): Table {
   const heads = ['device', ...Object.values(rungs), ''];
   return table(
     heads,
@@ -132,7 +133,7 @@ export function selectionWithTable(devices: string[], options: Selected & { tabl
   if (options.by !== undefined && options.by !== 'columns' && options.by !== 'rows')
     throw new UsageError('--by takes columns or rows');
   if (options.table === undefined) return selectionOf(devices, options);
-  const text = readFileSync(options.table === '-' ? 0 : options.table, 'utf8');
+  const text = readTable(options.table).text;
   const chosen = devices.length === 0 && options.where === undefined ? {} : selectionOf(devices, options);
   return {
     ...chosen,
@@ -183,7 +184,7 @@ async function alike(run: ShownRun): Promise<void> {
     out(`${name}: ${words}`);
     for (const [i, group] of groups.entries()) {
       out(`  ${deviceWords(group.devices)}`);
-      const lines = i === 0 ? group.text.split('\n').slice(0, 40) : group.diff;
+      const lines = i === 0 ? group.text.split('\n') : group.diff;
       for (const line of lines) out(`    ${line}`);
     }
     out('');
@@ -206,7 +207,7 @@ function expectations(run: ShownRun): void {
   if (failing.length > 0) {
     out(
       table(
-        ['device', 'is otherwise'],
+        ['device', 'differs'],
         failing.map(({ device, missed }) => [device, missWords(missed)]),
       ),
     );

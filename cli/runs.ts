@@ -5,7 +5,7 @@ import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
 import { cellsToCsv } from '@zpine/contract/csv';
 import { countWords, runTable } from '@zpine/contract/runTables';
 import { clientOf, outputOf } from './context.ts';
-import { ago, err, out, table } from './print.ts';
+import { ago, clock, err, out, table, type Table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 
 export interface Selected {
@@ -48,8 +48,6 @@ export async function follow(run: Pick<RunHead, 'id'>): Promise<ShownRun> {
   }
 }
 
-const clock = (iso: string | null): string => (iso === null ? '' : new Date(iso).toLocaleTimeString('en-GB'));
-
 /** Expected against actual, when, and how long. */
 export function summary(run: ShownRun): string {
   const begin = run.startedAt ?? run.madeAt;
@@ -84,7 +82,7 @@ export function judge(run: ShownRun): void {
 export const outcomeText = (outcome: string | null): string =>
   outcome === null ? '' : `${glyphOf(outcome)} ${outcome}`;
 
-export const outcomeTable = (run: ShownRun): string =>
+export const outcomeTable = (run: ShownRun): Table =>
   table(
     ['device', 'outcome', 'detail'],
     run.rows.map((row) => [

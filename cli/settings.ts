@@ -95,6 +95,10 @@ export function addSettingVerbs(noun: Command): void {
       ) => {
         const client = clientOf();
         const setting = await client.show('setting', name);
+        if (text !== undefined && setting.secret)
+          throw new UsageError(
+            `${name} is a secret, and the command line is kept in the shell's history: give it on standard input, as in zpine setting set ${name} --on ${options.on} < FILE`,
+          );
         const given = text ?? (await readInput());
         const value = valueFromText(setting.valueType as SettingType, options.mode, given) as never;
         const put = await client.call('value.put', {

@@ -1,6 +1,6 @@
 import { hostname } from 'node:os';
 import { type Command } from 'commander';
-import { Client, RefusedError, UnreachedError } from '@zpine/contract/client';
+import { Client, RefusedError, unreached, UnreachedError } from '@zpine/contract/client';
 import { accountFile, forgetAccount, keepAccount, readAccount } from './account.ts';
 import { outputOf } from './context.ts';
 import { askSecret } from './prompt.ts';
@@ -48,8 +48,8 @@ async function openSession(url: string, name: string, password: string): Promise
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify({ name, password }),
-  }).catch(() => {
-    throw new UnreachedError(`${url} does not answer`);
+  }).catch((error: unknown) => {
+    throw unreached(url, error);
   });
   if (!response.ok) {
     const problem: unknown = await response.json().catch(() => undefined);

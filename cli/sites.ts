@@ -6,7 +6,7 @@ import { many } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
 import { planText } from './plans.ts';
 import { err, out, table } from './print.ts';
-import { askYes } from './prompt.ts';
+import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 interface Options {
@@ -48,10 +48,10 @@ export function addSiteVerbs(noun: Command): void {
       const send = (apply: boolean) =>
         clientOf().call('site.copy', { params: { ref }, body: { ...body, apply }, reason });
       const seen = await send(options.yes === true);
-      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      if (outputOf(command).json) return looked(seen);
       show(seen);
       if (seen.applied) return out(`${seen.site} is like ${ref}; zpine device list --site ${seen.site}`);
-      if (!(await askYes(`make ${seen.site}?`))) return err('not saved; --yes saves without asking');
+      if (!(await confirmed(`make ${seen.site}?`))) return;
       out(`${(await send(true)).site} is like ${ref}; zpine device list --site ${seen.site}`);
     });
 }

@@ -1,7 +1,7 @@
-import { readFileSync } from 'node:fs';
 import { type Command } from 'commander';
 import { faultText } from '@zpine/core/template/faults';
 import { clientOf, outputOf } from './context.ts';
+import { readText } from './files.ts';
 import { out, table } from './print.ts';
 import { status } from './refusals.ts';
 import { valueText } from './settings.ts';
@@ -59,7 +59,7 @@ export function addTemplateVerbs(noun: Command): void {
     )
     .action(async (ref: string, file: string, options: Record<string, string | boolean | undefined>) => {
       const client = clientOf();
-      const source = readFileSync(file === '-' ? 0 : file, 'utf8');
+      const source = readText(file);
       const { reason, ...fields } = options;
       const why = reason as string | undefined;
       const { items } = await client.list('template', { q: ref, limit: '500' });

@@ -200,8 +200,7 @@ export class Client {
       const sent = body === undefined ? raw : { body: JSON.stringify(body) };
       response = await send(url, { method, headers, ...sent, ...(signal ? { signal } : {}) });
     } catch (error) {
-      const cause = (error as { cause?: { code?: string } }).cause?.code;
-      throw new UnreachedError(`${this.options.url || 'the service'} does not answer${cause ? ` (${cause})` : ''}`);
+      throw unreached(this.options.url || 'the service', error);
     }
     if (response.status === 204) return null;
     if (preview && response.ok) throw new PreviewedError(await impactIn(response, preview));
@@ -215,6 +214,22 @@ export class Client {
     if (!response.ok) throw new RefusedError(answer as Problem);
     return answer;
   }
+}
+
+const distrusted =
+  /^(DEPTH_ZERO_SELF_SIGNED_CERT|SELF_SIGNED_CERT_IN_CHAIN|UNABLE_TO_VERIFY_LEAF_SIGNATURE|UNABLE_TO_GET_ISSUER_CERT(_LOCALLY)?|CERT_UNTRUSTED)$/;
+
+/** Why no answer came, in words: a certificate that is not trusted is another thing than silence. */
+export function unreached(url: string, error: unknown): UnreachedError {
+  const { code = '', message } = (error as { cause?: { code?: string; message?: string } }).cause ?? {};
+  if (distrusted.test(code))
+    return new UnreachedError(
+      `${url} answers with a certificate that is not trusted here; if it is yours, name its authority: NODE_EXTRA_CA_CERTS=FILE`,
+    );
+  if (code === 'CERT_HAS_EXPIRED') return new UnreachedError(`the certificate of ${url} has expired`);
+  if (code === 'ERR_TLS_CERT_ALTNAME_INVALID')
+    return new UnreachedError(`the certificate of ${url} is for another name: ${message ?? ''}`);
+  return new UnreachedError(`${url} does not answer${code ? ` (${code})` : ''}`);
 }
 
 /** Whether a call saves anything: some do only with `apply`, some unless it is false. */

@@ -10,13 +10,21 @@ export function cellText(k: KindDescription, name: string, record: Record<string
   return field ? typeOf(field).toText(value) : value === null ? '' : String(value as string | number);
 }
 
-/** Records as CSV (RFC 4180): all fields that can be given, under the API's names. */
+/** A line end of either sort inside a cell is quoted, whatever ends the rows: RFC 4180, section 2.6. */
+const written = (rows: string[][]): string =>
+  stringify(
+    rows.map((row) => row.map(neutral)),
+    { record_delimiter: '\r\n', quoted_match: /[\r\n]/ },
+  );
+
+/** Any table as CSV (RFC 4180); what a spreadsheet would run is made harmless. */
+export const cellsToCsv = (heads: string[], rows: string[][]): string => written([heads, ...rows]);
+
+/** Records as CSV: all fields that can be given, under the API's names. */
 export function recordsToCsv(k: KindDescription, records: Record<string, Value>[]): string {
   const names = fieldsOf(k).map(([name]) => name);
-  const rows = records.map((record) => names.map((name) => neutral(cellText(k, name, record))));
-  return stringify([names, ...rows], { record_delimiter: '\r\n' });
+  return cellsToCsv(
+    names,
+    records.map((record) => names.map((name) => cellText(k, name, record))),
+  );
 }
-
-/** Any table as CSV (RFC 4180). */
-export const cellsToCsv = (heads: string[], rows: string[][]): string =>
-  stringify([heads, ...rows.map((row) => row.map(neutral))], { record_delimiter: '\r\n' });

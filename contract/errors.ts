@@ -209,6 +209,7 @@ export const errors = {
     (p) => `wait ${p.seconds} seconds`,
   ),
   'role-insufficient': row(403, 'Not allowed', (p) => `this needs the role ${p.needs}; yours is ${p.yours}`),
+  'password-wrong': row(422, 'Not the password', () => 'this is not your password of now'),
   'password-weak': row(422, 'Password too short', (p) => `a password has at least ${p.min} characters`),
   'last-admin': row(409, 'Last administrator', () => 'somebody must remain who can administer'),
   'idempotency-other': row(

@@ -82,6 +82,16 @@ export const verbRoutes = {
     status: 204,
     unrecorded: true,
   }),
+  'session.password': route({
+    method: 'POST',
+    path: '/session/password',
+    role: 'viewer',
+    summary: 'Change your own password; you stay signed in here, and nowhere else',
+    group: 'Signing in',
+    body: z.strictObject({ current: z.string().min(1).max(500), password: z.string().max(500) }),
+    status: 204,
+    unrecorded: true,
+  }),
   'token.list': route({
     method: 'GET',
     path: '/tokens',
@@ -168,6 +178,8 @@ export const verbRoutes = {
       addresses: z.array(anyRecord),
       hostKey: z.object({ fingerprint: z.string(), pinnedAt: z.string(), pinnedBy: z.string() }).nullable(),
       windowCloses: z.string().nullable(),
+      /** Since when it is in its stage. */
+      stageSince: z.string(),
     }),
   }),
   'device.stage': route({

@@ -4,6 +4,7 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createSocket } from 'node:dgram';
 import { createServer } from 'node:net';
+import { resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
@@ -245,7 +246,8 @@ async function serve(): Promise<void> {
 async function user(): Promise<void> {
   const [name = '', role = '', title = ''] = args;
   if (!name || !role) return usage('user needs a NAME and a ROLE: viewer, installer, engineer or admin');
-  const password = process.stdin.isTTY ? await askPassword() : (await readAll()).replace(/\r?\n$/, '');
+  const password = process.stdin.isTTY ? await askTwice() : (await readAll()).replace(/\r?\n$/, '');
+  process.stderr.write(`the database of ./run serve, in ${resolve(STATE)}/serve (a demo has users of its own)\n`);
   const own = await startMariadb({ folder: `${STATE}/serve`, databases: ['zpine'] }).catch(() => undefined);
   const env = own ? environment(own, 'zpine') : runningEnvironment();
   const status = await makeUser(env, name, role, title, password);
@@ -265,9 +267,16 @@ function runningEnvironment(): NodeJS.ProcessEnv {
   };
 }
 
+async function askTwice(): Promise<string> {
+  const password = await askPassword('password');
+  if ((await askPassword('once more')) === password) return password;
+  process.stderr.write('the two are not the same; nobody was added\n');
+  process.exit(1);
+}
+
 /** Asks on the terminal without showing what is typed. */
-async function askPassword(): Promise<string> {
-  process.stderr.write('password: ');
+async function askPassword(words: string): Promise<string> {
+  process.stderr.write(`${words}: `);
   const silent = new (await import('node:stream')).Writable({ write: (_chunk, _encoding, done) => done() });
   const ask = createInterface({ input: process.stdin, output: silent, terminal: true });
   const password = await ask.question('');

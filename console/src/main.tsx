@@ -16,6 +16,7 @@ import { Shell } from './shell/Shell.tsx';
 import { SignIn } from './shell/SignIn.tsx';
 import { Today } from './pages/Today.tsx';
 
+const Account = lazy(() => import('./pages/Account.tsx'));
 const Admin = lazy(() => import('./pages/Admin.tsx'));
 const Arrivals = lazy(() => import('./pages/Arrivals.tsx'));
 const DevicePage = lazy(() => import('./pages/Device.tsx'));
@@ -131,6 +132,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="live" element={<Live />} />
             <Route path="watch" element={<Watch />} />
             <Route path="history" element={<History />} />
+            <Route path="account" element={<Account />} />
             <Route path="admin" element={me.role === 'admin' ? <Admin /> : <Navigate to="/" />} />
             <Route path=":path" element={<ListRoute />} />
             <Route path=":path/:key" element={<RecordRoute />} />

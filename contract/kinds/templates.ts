@@ -14,7 +14,7 @@ export const template = kind({
     dialect: { type: 'ref', to: 'dialect', title: 'For dialect' },
     model: { type: 'ref', to: 'model', title: 'For model' },
     duty: { type: 'ref', to: 'duty', title: 'For duty' },
-    source: { type: 'source', title: 'Text', required: true, example: 'hostname {device.name}' },
+    source: { type: 'source', title: 'Text', required: true, example: 'name @{device.name}' },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'fragment', 'dialect', 'model', 'duty', 'note'],

@@ -31,7 +31,20 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
     addresses: (await present(tx, 'address', addresses)) as never,
     hostKey: await hostKeyOf(tx, device.id),
     windowCloses: (await openArrival(tx, device.id))?.closes_at.toISOString() ?? null,
+    stageSince: await stageSince(tx, device),
   };
+}
+
+/** When it came to the stage that it is in, whatever else was edited since. */
+async function stageSince(tx: Tx, device: Stored<'device'>): Promise<string> {
+  const row = await tx.one<{ at: Date }>(
+    `SELECT s.at FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
+     WHERE c.kind = 'device' AND c.record_id = ? AND JSON_VALUE(c.after, '$.stage') = ?
+       AND (c.before IS NULL OR JSON_VALUE(c.before, '$.stage') <> ?)
+     ORDER BY c.change_set_id DESC LIMIT 1`,
+    [device.id, device.stage, device.stage],
+  );
+  return row?.at.toISOString() ?? device.createdAt;
 }
 
 async function hostKeyOf(tx: Tx, device: number): Promise<ReplyOf<'device.overview'>['hostKey']> {

@@ -9,7 +9,7 @@ import { faultsOf as faultsIn } from '@zpine/contract/faults';
 import { present } from '../store/records.ts';
 import { type Tx } from '../store/tx.ts';
 import { addToken, listTokens, removeToken } from './access/tokens.ts';
-import { addUser, editUser, listUsers } from './access/users.ts';
+import { addUser, changePassword, editUser, listUsers } from './access/users.ts';
 import { type User } from './access/who.ts';
 import { assign, propose } from './addressing/assign.ts';
 import { carve, fits } from './addressing/carve.ts';
@@ -99,6 +99,10 @@ type VerbHandlers = {
 const ref = (call: Call): string => call.params.ref ?? '';
 
 const verbs: VerbHandlers = {
+  'session.password': async (tx, { user, body }) => {
+    await changePassword(tx, user, body);
+    return null;
+  },
   'token.list': (tx, { user }) => listTokens(tx, user),
   'token.add': (tx, { user, body }) => addToken(tx, user, body),
   'token.remove': async (tx, { user, params }) => {

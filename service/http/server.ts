@@ -24,6 +24,7 @@ import { read, run, type Actor, type Store, type Tx } from '../store/tx.ts';
 import { streamEvents } from './events.ts';
 import { bodyOf, idempotencyKeyOf, parsed, queryOf, versionOf } from './input.ts';
 import { openApi } from './openapi.ts';
+import { Metrics } from './metrics.ts';
 import { answerImpact, applied, previewOf } from './preview.ts';
 import { answerProblem } from './problems.ts';
 import { admit, closeSession, openSession } from './session.ts';
@@ -86,6 +87,11 @@ export function makeServer(options: ServerOptions): Hono {
 const honoPath = (route: Route): string => `/api/v1${route.path.replace(/\{(\w+)\}/g, ':$1')}`;
 
 function addHealth(app: Hono, { store, version, organisation }: ServerOptions): void {
+  const metrics = new Metrics(store, version);
+  app.get('/metrics', async (c) => {
+    await admit(c, store, 'viewer');
+    return c.body(await metrics.text(), 200, { 'Content-Type': metrics.contentType });
+  });
   app.get('/health/live', (c) => c.json({ alive: true }));
   app.get('/health/ready', async (c) => {
     await read(store, { name: 'service', via: 'service' }, (tx) => tx.one('SELECT 1 AS one'));

@@ -17,7 +17,7 @@ const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>
   setting: { name: (n) => `sample.n${n}`, about: () => 'A sample' },
   card: { slot: (n) => String(n % 100) },
   siteplan: { steps: () => [{ vlan: 304, title: 'management' }] },
-  template: { source: () => 'hostname {device.name}\n' },
+  template: { source: () => 'name @{device.name}\n' },
 };
 
 function valueOf(kind: KindName, name: string, field: Field, n: number): Value {

@@ -1,10 +1,9 @@
 import { Button, Segmented } from 'antd';
-import { stringify } from 'csv-stringify/browser/esm/sync';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
-import { neutral } from '@zpine/contract/cells';
+import { cellsToCsv } from '@zpine/contract/csv';
 import { answerTable, fieldNames, runTable } from '@zpine/contract/runTables';
 import { client, keys } from '../api.ts';
 import { DiffLines } from './DiffLines.tsx';
@@ -52,7 +51,7 @@ export function Save({ run }: { run: ShownRun }) {
 
 function csvOf(run: ShownRun): string {
   const { heads, rows } = runTable(run);
-  return stringify([heads, ...rows.map((row) => row.map(neutral))], { record_delimiter: '\r\n' });
+  return cellsToCsv(heads, rows);
 }
 
 function Expectations({ run }: { run: ShownRun }) {

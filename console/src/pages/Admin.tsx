@@ -4,8 +4,8 @@ import { useState } from 'react';
 import { roles, type Role } from '@zpine/contract/roles';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
-import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
+import { StoreChecks } from '../admin/StoreChecks.tsx';
 
 type User = ReplyOf<'user.add'>;
 const roleOptions = roles.map((role) => ({ value: role, label: role }));
@@ -25,7 +25,7 @@ export default function Admin() {
   return (
     <Page
       title="Admin"
-      sentence="Who may sign in, what they may do, and the tokens of your programs."
+      sentence="Who may sign in, what they may do, and whether what is kept beside the records is right."
       actions={
         <Button type="primary" onClick={() => setAdding(true)}>
           Add a user
@@ -64,7 +64,7 @@ export default function Admin() {
           },
         ]}
       />
-      <Tokens />
+      <StoreChecks />
       {adding && <AddUser onClose={() => setAdding(false)} />}
     </Page>
   );
@@ -101,73 +101,5 @@ function AddUser({ onClose }: { onClose: () => void }) {
         </Form.Item>
       </Form>
     </Modal>
-  );
-}
-
-type Token = ReplyOf<'token.list'>['items'][number];
-
-function Tokens() {
-  const { modal, message } = App.useApp();
-  const [title, setTitle] = useState('');
-  const tokens = useQuery({ queryKey: keys.worked('tokens'), queryFn: () => client.call('token.list') });
-  const again = () => void queries.invalidateQueries({ queryKey: keys.worked('tokens') });
-  const add = async () => {
-    try {
-      const made = await client.call('token.add', { body: { title, days: 90 } });
-      setTitle('');
-      again();
-      modal.success({
-        title: 'The token, shown this once',
-        content: (
-          <span className="mono" style={{ overflowWrap: 'anywhere' }}>
-            {made.secret}
-          </span>
-        ),
-        width: 560,
-      });
-    } catch (error) {
-      void message.error(problemOf(error).detail);
-    }
-  };
-  const remove = async (id: number) => {
-    await client.call('token.remove', { params: { id: String(id) } });
-    again();
-  };
-  return (
-    <>
-      <h2 className="section-title">Your tokens</h2>
-      <div className="filters">
-        <Input
-          style={{ width: 260 }}
-          placeholder="what it is for"
-          value={title}
-          onChange={(e) => setTitle(e.target.value)}
-        />
-        <Button disabled={!title.trim()} onClick={() => void add()}>
-          Make a token
-        </Button>
-      </div>
-      <Table<Token>
-        size="small"
-        rowKey="id"
-        pagination={false}
-        dataSource={tokens.data?.items ?? []}
-        locale={{ emptyText: 'No tokens: programs and the command line have one each' }}
-        columns={[
-          { title: 'For', dataIndex: 'title' },
-          { title: 'Role', dataIndex: 'role' },
-          { title: 'Made', render: (_, t) => <Ago at={t.createdAt} suffix=" ago" /> },
-          { title: 'Until', render: (_, t) => t.expiresAt.slice(0, 10) },
-          {
-            title: '',
-            render: (_, t) => (
-              <Button size="small" onClick={() => void remove(t.id)}>
-                Take back
-              </Button>
-            ),
-          },
-        ]}
-      />
-    </>
   );
 }

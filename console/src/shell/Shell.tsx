@@ -32,9 +32,9 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
         </div>
         <Navigation waiting={waiting} arriving={arriving} />
         <div className="me">
-          <span title={me.title ?? undefined}>
+          <Link to="/account" title="Your password and tokens">
             {me.name} · {me.role}
-          </span>
+          </Link>
           <button type="button" onClick={me.signOut}>
             Sign out
           </button>

@@ -2,7 +2,8 @@ import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Role } from '@zpine/contract/roles';
 import { type Tx } from '../../store/tx.ts';
-import { hashPassword } from './passwords.ts';
+import { hashPassword, passwordFits } from './passwords.ts';
+import { type User } from './who.ts';
 
 type Shown = ReplyOf<'user.add'>;
 interface Row {
@@ -61,4 +62,13 @@ export async function editUser(tx: Tx, name: string, input: BodyOf<'user.edit'>)
   if (input.password !== undefined || after.disabled)
     await tx.execute('DELETE FROM session WHERE user_id = ?', [row.id]);
   return shown(after);
+}
+
+/** By who is signed in: whoever has found an open console must still know the password of now. */
+export async function changePassword(tx: Tx, user: User, input: BodyOf<'session.password'>): Promise<void> {
+  const row = await tx.one<{ password: string }>('SELECT password FROM user WHERE id = ? FOR UPDATE', [user.id]);
+  if (!row || !(await passwordFits(row.password, input.current))) throw Refusal.at(['current'], 'password-wrong');
+  const password = await hashPassword(input.password);
+  await tx.execute('UPDATE user SET password = ?, failures = 0 WHERE id = ?', [password, user.id]);
+  await tx.execute('DELETE FROM session WHERE user_id = ? AND id <> ?', [user.id, user.session ?? 0]);
 }

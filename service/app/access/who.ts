@@ -10,10 +10,13 @@ export interface User {
   /** What they may do here: with a token, the lesser of the user's role and the token's. */
   role: Role;
   by: 'session' | 'token';
+  /** Which session; null for a token. */
+  session: number | null;
 }
 
 interface Found {
   token: number | null;
+  session: number | null;
   used_at: Date | null;
   id: number;
   name: string;
@@ -37,15 +40,16 @@ export async function whoHolds(store: Store, secret: string): Promise<User | und
       tx.execute('UPDATE token SET used_at = UTC_TIMESTAMP(3) WHERE id = ?', [token]),
     );
   const role = row.token_role && !atLeast(row.token_role, row.role) ? row.token_role : row.role;
-  return { id: Number(row.id), name: row.name, title: row.title, role, by: byToken ? 'token' : 'session' };
+  const { id, name, title, session } = row;
+  return { id: Number(id), name, title, role, by: byToken ? 'token' : 'session', session: session && Number(session) };
 }
 
 const find = (tx: Tx, secret: string, byToken: boolean): Promise<Found | undefined> =>
   tx.one<Found>(
     byToken
-      ? `SELECT u.id, u.name, u.title, u.role, t.role AS token_role, t.id AS token, t.used_at FROM token t JOIN user u ON u.id = t.user_id
+      ? `SELECT u.id, u.name, u.title, u.role, t.role AS token_role, t.id AS token, t.used_at, NULL AS session FROM token t JOIN user u ON u.id = t.user_id
          WHERE t.digest = ? AND t.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`
-      : `SELECT u.id, u.name, u.title, u.role, NULL AS token_role, NULL AS token, NULL AS used_at FROM session s JOIN user u ON u.id = s.user_id
+      : `SELECT u.id, u.name, u.title, u.role, NULL AS token_role, NULL AS token, NULL AS used_at, s.id AS session FROM session s JOIN user u ON u.id = s.user_id
          WHERE s.digest = ? AND s.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`,
     [digestOf(secret)],
   );

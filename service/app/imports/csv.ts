@@ -2,6 +2,7 @@
 import { Readable } from 'node:stream';
 import { CsvError, parse } from 'csv-parse';
 import { nearest } from '@zpine/core/naming/names';
+import { untick } from '@zpine/contract/cells';
 import { typeOf, type Field } from '@zpine/contract/fields';
 import { type ImportKind } from '@zpine/contract/importRoutes';
 import { fieldsOfImport, mayImport } from './fields.ts';
@@ -143,9 +144,6 @@ function fieldFor(known: [string, Field][], column: string): string | null | und
   return known.find(([name, field]) => plainName(name) === plain || plainName(field.title) === plain)?.[0];
 }
 
-/** The tick that an export puts before what a spreadsheet would run. */
-const tick = /^'(?='*[=+@\t\r-])/;
-
 function rowFrom({ kind, file }: CsvInput, row: number, cells: string[], heads: Head[]): ImportRow {
   const fields: Record<string, unknown> = {};
   const names: Record<string, string> = {};
@@ -154,7 +152,7 @@ function rowFrom({ kind, file }: CsvInput, row: number, cells: string[], heads: 
     if (!field) continue;
     const spec = specs[field];
     const raw = cells[i] ?? '';
-    const cell = (spec?.type === 'source' ? raw : raw.trim()).replace(tick, '');
+    const cell = untick(spec?.type === 'source' ? raw : raw.trim());
     names[field] = column;
     fields[field] = cell === '' ? null : spec ? typeOf(spec).fromText(cell) : cell;
   }

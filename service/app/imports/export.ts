@@ -1,9 +1,7 @@
 /** Records and values of settings as a text that an import reads back without a difference. */
-import { stringify as csvOf } from 'csv-stringify/sync';
 import { stringify } from 'yaml';
 import { nearest } from '@zpine/core/naming/names';
-import { neutral } from '@zpine/contract/cells';
-import { recordsToCsv } from '@zpine/contract/csv';
+import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
 import { Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
@@ -76,9 +74,10 @@ function csvText(kind: ImportKind, rows: Record<string, Value>[]): string {
         .join(', ');
     return value === null || value === undefined ? '' : String(value);
   };
-  return csvOf([names, ...rows.map((row) => names.map((name) => neutral(cell(row[name]))))], {
-    record_delimiter: '\r\n',
-  });
+  return cellsToCsv(
+    names,
+    rows.map((row) => names.map((name) => cell(row[name]))),
+  );
 }
 
 /** Without what is worked out, and without what is empty. */

@@ -1,0 +1,122 @@
+/** Who may sign in, the tokens of programs, and one's own password. */
+import { Option, type Command } from 'commander';
+import { roles, type Role } from '@zpine/contract/roles';
+import { clientOf, outputOf } from './context.ts';
+import { askNewSecret, askSecret } from './prompt.ts';
+import { ago, out, table } from './print.ts';
+
+const roleOption = (about: string): Option => new Option('--role <role>', about).choices([...roles]);
+
+export function addUsers(program: Command): void {
+  addUserNoun(program.command('user').description('Who may sign in. For administrators.'));
+  addTokenNoun(program.command('token').description('Tokens: what programs and the command line sign in with.'));
+  program
+    .command('password')
+    .description('change your own password; asks for the one of now and twice for the new one (or reads two lines)')
+    .action(async () => {
+      const current = await askSecret('password of now: ');
+      const password = await askNewSecret('new password');
+      await clientOf().call('session.password', { body: { current, password } });
+      out('changed; you are signed out everywhere else');
+    });
+}
+
+function addUserNoun(noun: Command): void {
+  noun
+    .command('list')
+    .description('everybody who may sign in')
+    .action(async (_options: object, command: Command) => {
+      const { items } = await clientOf().call('user.list');
+      show(
+        command,
+        items,
+        ['user', 'role', 'title', 'may sign in'],
+        items.map((user) => [user.name, user.role, user.title ?? '', user.disabled ? 'no' : 'yes']),
+      );
+    });
+  noun
+    .command('add')
+    .argument('<name>', 'letters, digits and . _ -')
+    .argument('<role>', roles.join(', '))
+    .option('--title <title>', 'the full name')
+    .description('let somebody sign in; asks twice for the first password (or reads one line)')
+    .addHelpText('after', "\nExample:\n  zpine user add t.berg engineer --title 'Tora Berg'")
+    .action(async (name: string, role: Role, { title }: { title?: string }) => {
+      const password = await askNewSecret(`first password of ${name}`);
+      const user = await clientOf().call('user.add', { body: { name, role, password, ...(title ? { title } : {}) } });
+      out(`${user.name} may sign in as ${user.role}`);
+    });
+  noun
+    .command('edit')
+    .argument('<name>')
+    .addOption(roleOption('what they may do'))
+    .option('--title <title>', 'the full name')
+    .option('--shut-out', 'may not sign in any more')
+    .option('--let-in', 'may sign in again')
+    .description('change what a user is called and may do')
+    .action(async (name: string, options: { role?: Role; title?: string; shutOut?: true; letIn?: true }) => {
+      const { role, title, shutOut, letIn } = options;
+      const body = {
+        ...(role === undefined ? {} : { role }),
+        ...(title === undefined ? {} : { title }),
+        ...(shutOut ? { disabled: true } : letIn ? { disabled: false } : {}),
+      };
+      const user = await clientOf().call('user.edit', { params: { name }, body });
+      out(`${user.name}, ${user.role}${user.disabled ? ', may not sign in' : ''}`);
+    });
+  noun
+    .command('password')
+    .argument('<name>')
+    .description('give a user another password; asks for it twice (or reads one line); ends their sessions')
+    .action(async (name: string) => {
+      const password = await askNewSecret(`new password of ${name}`);
+      await clientOf().call('user.edit', { params: { name }, body: { password } });
+      out(`${name} has another password, and is signed out everywhere`);
+    });
+}
+
+function addTokenNoun(noun: Command): void {
+  noun
+    .command('list')
+    .description('your tokens, without their secrets')
+    .action(async (_options: object, command: Command) => {
+      const { items } = await clientOf().call('token.list');
+      show(
+        command,
+        items,
+        ['token', 'for', 'role', 'until', 'last used'],
+        items.map((token) => [
+          String(token.id),
+          token.title,
+          token.role,
+          token.expiresAt.slice(0, 10),
+          token.usedAt === null ? 'never' : `${ago(token.usedAt)} ago`,
+        ]),
+      );
+    });
+  noun
+    .command('add')
+    .argument('<title>', 'what it is for')
+    .addOption(roleOption('at most your own role, which is the default'))
+    .option('--days <days>', 'how long it is good for', '90')
+    .description('make a token; its secret is printed this once, alone on standard output')
+    .addHelpText('after', "\nExample:\n  zpine token add 'nightly export' --role viewer --days 365")
+    .action(async (title: string, { role, days }: { role?: Role; days: string }, command: Command) => {
+      const body = { title, days: Number(days), ...(role === undefined ? {} : { role }) };
+      const made = await clientOf().call('token.add', { body });
+      out(outputOf(command).json ? JSON.stringify(made, null, 2) : made.secret);
+    });
+  noun
+    .command('remove')
+    .argument('<id>', 'as token list has it')
+    .description('take a token of yours back')
+    .action(async (id: string) => {
+      await clientOf().call('token.remove', { params: { id } });
+      out(`token ${id} is good for nothing any more`);
+    });
+}
+
+function show(command: Command, items: object[], heads: string[], rows: string[][]): void {
+  if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+  out(table(heads, rows));
+}

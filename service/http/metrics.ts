@@ -1,0 +1,50 @@
+/** Figures of the service, in the text format that monitoring programs read. */
+import { collectDefaultMetrics, Gauge, Registry } from 'prom-client';
+import { lastCheck } from '../app/soundness/checks.ts';
+import { read, type Store } from '../store/tx.ts';
+
+const actor = { name: 'service', via: 'service' } as const;
+
+export class Metrics {
+  private readonly registry = new Registry();
+  private readonly store: Store;
+  private readonly differences: Gauge;
+  private readonly checked: Gauge;
+  private readonly jobs: Gauge;
+
+  constructor(store: Store, version: string) {
+    this.store = store;
+    const registers = [this.registry];
+    collectDefaultMetrics({ register: this.registry });
+    new Gauge({ name: 'zpine_info', help: 'Which version this is', labelNames: ['version'], registers }).set(
+      { version },
+      1,
+    );
+    this.differences = new Gauge({
+      name: 'zpine_store_differences',
+      help: 'What the last check of the store found that is not as the records say, and did not mend',
+      registers,
+    });
+    this.checked = new Gauge({
+      name: 'zpine_store_checked_seconds',
+      help: 'When the last check of the store ended, in seconds since 1970; 0 when there was none',
+      registers,
+    });
+    this.jobs = new Gauge({ name: 'zpine_jobs_failing', help: 'Jobs that failed and will be tried again', registers });
+  }
+
+  async text(): Promise<string> {
+    const [check, failing] = await read(this.store, actor, async (tx) => [
+      await lastCheck(tx),
+      await tx.one<{ n: number }>('SELECT COUNT(*) AS n FROM job WHERE failure IS NOT NULL'),
+    ]);
+    this.differences.set(check ? (check.count ?? 0) - (check.mended ?? 0) : 0);
+    this.checked.set(check?.endedAt ? Date.parse(check.endedAt) / 1000 : 0);
+    this.jobs.set(Number(failing?.n ?? 0));
+    return this.registry.metrics();
+  }
+
+  get contentType(): string {
+    return this.registry.contentType;
+  }
+}
