@@ -18,6 +18,10 @@ export function addFieldOptions(command: Command, k: KindDescription, wanted: (n
 /** Titles begin with a capital; abbreviations keep theirs. */
 export const lowered = (title: string): string => (/^[A-Z]{2}|^[A-Z]$/.test(title) ? title : title.toLowerCase());
 
+/** A sentence that goes on behind a semicolon. */
+const begun = (words: string): string =>
+  /^[A-Z][a-z]/.test(words) ? words.charAt(0).toLowerCase() + words.slice(1) : words;
+
 /** What the field is, of what sort, and how it is written: never the name of the option once more. */
 function optionWords(name: string, field: Field): string {
   const title = lowered(field.title);
@@ -26,15 +30,14 @@ function optionWords(name: string, field: Field): string {
       ? 'yes or no'
       : field.choices
         ? `one of ${field.choices.join(', ')}`
-        : field.to && title !== field.to
-          ? `the key of ${/^[aeio]/.test(field.to) ? 'an' : 'a'} ${field.to}`
-          : field.to && 'its key';
+        : field.to && `the key of ${/^[aeio]/.test(field.to) ? 'an' : 'a'} ${field.to}`;
   const words = [
     title === name.toLowerCase() && (field.about || sort) ? '' : title,
-    field.about && lowered(field.about),
+    field.about && begun(field.about),
     sort,
   ];
-  const unit = field.unit && field.unit.toLowerCase() !== title ? `, in ${field.unit}` : '';
+  const unit =
+    field.unit && field.unit.toLowerCase() !== title ? `, in ${field.unit === 'in' ? 'inches' : field.unit}` : '';
   const example = field.example && !field.choices ? `, such as ${field.example}` : '';
   return `${words.filter(Boolean).join('; ')}${unit}${example}`;
 }

@@ -156,6 +156,18 @@ export const addressingErrors = {
     () => 'take it by name if it is wanted all the same',
   ),
   'range-many': row(422, 'Too many addresses', (p) => `${p.count} addresses; at most ${p.max} at once`),
+  'management-other': row(
+    409,
+    'Another management address',
+    (p) =>
+      `${p.device} has the management address ${p.address} already, so that it does not get ${p.asked}: release ${p.address} first, or give ${p.asked} to one of its interfaces`,
+  ),
+  'management-no-vlan': row(
+    409,
+    'No VLAN for management',
+    (p) =>
+      `model ${p.model} names its management interface ${p.name}, and the prefix has no VLAN: give it one, or name another interface`,
+  ),
   'range-taken': row(409, 'Taken', (p) => `${p.taken} of ${p.range} cannot be taken: ${p.names}`),
   'run-missing': row(
     409,

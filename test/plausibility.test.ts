@@ -190,7 +190,7 @@ describe('plausibility', function () {
     const said = await zpine('doctor', 'data');
     expect(said.status).to.equal(1);
     expect(said.out).to.match(
-      /Addresses without an interface, and without a word why: 1 +\(address-alone\)\n +10\.77\.16\.98 +it is taken/,
+      /Addresses without an interface, and without a word why: 1 +\(address-alone\)\nrecord +detail +remedy\n10\.77\.16\.98 +it is taken/,
     );
     expect((await zpine('doctor', 'data', '--only', 'no-box')).status).to.equal(0);
     await countDoubts(bench.store, {});

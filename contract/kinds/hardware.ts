@@ -57,6 +57,13 @@ export const model = kind({
       example: 'c4-card',
       about: 'Of a card: the form of slot it goes into',
     },
+    management: {
+      type: 'text',
+      title: 'Management interface',
+      max: 63,
+      example: 'vlan{vlan}',
+      about: 'The name of the interface by which its devices are managed; {vlan} stands for the number of the VLAN',
+    },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'title', 'dialect', 'heightU', 'depth', 'powerWatts', 'ports', 'slots', 'fits'],

@@ -7,6 +7,7 @@ import { keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { placeFor } from './handOut.ts';
 import { managementPrefix } from './managementPrefix.ts';
+import { writtenLength } from './lengths.ts';
 import { familyOf, nextIn, proposalOf, takeNextIn, type Proposal } from './next.ts';
 
 /** The next free address, without taking it. */
@@ -35,6 +36,7 @@ export async function assign(tx: Tx, input: BodyOf<'address.assign'>): Promise<R
       : await takeNextIn(tx, prefix, from, on ?? null, description);
   return {
     ...(await proposalOf(tx, prefix, address.address, left)),
+    length: writtenLength(on?.form, prefix),
     device: device?.key ?? null,
     interface: await keyOf(tx, 'interface', address.interface),
     gateway: prefix.gateway,

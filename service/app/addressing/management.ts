@@ -1,5 +1,6 @@
 /** The management address of a device: from the management VLAN of its site, in one call. */
-import { type Family } from '@zpine/core/addressing/ip';
+import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
+import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { addOne } from '../records/add.ts';
@@ -8,6 +9,7 @@ import { mustFind, mustFindField } from '../records/refs.ts';
 import { byId, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { takeIn } from './assign.ts';
+import { lengthOn } from './lengths.ts';
 import { placeFor } from './handOut.ts';
 import { managementPrefix } from './managementPrefix.ts';
 import { familyOf, proposalOf, takeNextIn } from './next.ts';
@@ -49,7 +51,16 @@ export async function assignManagement(
   const wanted = input.prefix === undefined ? undefined : await mustFindField(tx, 'prefix', input.prefix, 'prefix');
   const family: Family = wanted ? (wanted.cidr.includes(':') ? 6 : 4) : familyOf(input.family);
   const had = await managementOf(tx, device, family);
-  if (had) return describe(tx, device, had.address, had.prefix, false);
+  if (had) {
+    const asked = input.address === undefined ? undefined : parseIp(input.address);
+    if (asked?.ok && formatIp(asked.value) !== had.address.address)
+      throw Refusal.at(['address'], 'management-other', {
+        device: device.key,
+        address: had.address.address,
+        asked: formatIp(asked.value),
+      });
+    return describe(tx, device, had.address, had.prefix, false);
+  }
 
   const prefix = wanted ?? (await managementPrefix(tx, device, family));
   const on = await managementInterface(tx, device, prefix);
@@ -62,7 +73,7 @@ export async function assignManagement(
   return describe(tx, device, address, prefix, true);
 }
 
-/** The management interface of a device; made as an interface of the prefix' VLAN when there is none. */
+/** By which interface a device is managed: its own, the one that its model names, or one that carries the VLAN already. */
 async function managementInterface(
   tx: Tx,
   device: Stored<'device'>,
@@ -70,20 +81,52 @@ async function managementInterface(
 ): Promise<Stored<'interface'>> {
   if (device.management !== null) return byId(tx, 'interface', device.management);
   const vlan = prefix.vlan === null ? undefined : await byId(tx, 'vlan', prefix.vlan);
-  const name = vlan ? `vlan${vlan.number}` : 'management';
-  const [standing] = await find(tx, 'interface', { device_id: device.id, natural_key: `${device.key}:${name}` });
-  const on =
-    standing ??
-    (await addOne(tx, 'interface', {
-      device: `#${device.id}`,
-      name,
-      form: vlan ? 'vlan' : 'routed',
-      description: vlan?.title ?? 'management',
-      vrf: `#${prefix.vrf}`,
-      ...(vlan ? { vlan: `#${vlan.id}` } : {}),
-    }));
+  const model = device.model === null ? undefined : await byId(tx, 'model', device.model);
+  const on = (await standing(tx, device, model, vlan)) ?? (await made(tx, device, prefix, model, vlan));
   await editOne(tx, 'device', `#${device.id}`, { management: `#${on.id}` });
   return on;
+}
+
+const NUMBER = '{vlan}';
+/** Of models that say nothing: a name that no device can mistake for one of its own. */
+const UNNAMED = 'management';
+
+function nameFor(model: Stored<'model'> | undefined, vlan: Stored<'vlan'> | undefined): string {
+  const pattern = model?.management ?? UNNAMED;
+  if (!pattern.includes(NUMBER)) return pattern;
+  if (!vlan) throw new Refusal('management-no-vlan', { model: model?.key ?? '', name: pattern });
+  return pattern.replaceAll(NUMBER, String(vlan.number));
+}
+
+async function standing(
+  tx: Tx,
+  device: Stored<'device'>,
+  model: Stored<'model'> | undefined,
+  vlan: Stored<'vlan'> | undefined,
+): Promise<Stored<'interface'> | undefined> {
+  const named = `${device.key}:${nameFor(model, vlan)}`.toLowerCase();
+  const [one] = await find(tx, 'interface', { device_id: device.id, natural_key: named });
+  if (one || model?.management || !vlan) return one;
+  const [other] = await find(tx, 'interface', { device_id: device.id, form: 'vlan', vlan_id: vlan.id });
+  return other;
+}
+
+function made(
+  tx: Tx,
+  device: Stored<'device'>,
+  prefix: Stored<'prefix'>,
+  model: Stored<'model'> | undefined,
+  vlan: Stored<'vlan'> | undefined,
+): Promise<Stored<'interface'>> {
+  const ofVlan = vlan !== undefined && model?.management?.includes(NUMBER) === true;
+  return addOne(tx, 'interface', {
+    device: `#${device.id}`,
+    name: nameFor(model, vlan),
+    form: ofVlan ? 'vlan' : 'routed',
+    description: vlan?.title ?? 'management',
+    vrf: `#${prefix.vrf}`,
+    ...(ofVlan ? { vlan: `#${vlan.id}` } : {}),
+  });
 }
 
 async function describe(
@@ -95,6 +138,7 @@ async function describe(
 ): Promise<Assignment> {
   return {
     ...(await proposalOf(tx, prefix, address.address)),
+    length: await lengthOn(tx, address, prefix),
     device: device.key,
     interface: await keyOf(tx, 'interface', address.interface),
     gateway: prefix.gateway,

@@ -1,14 +1,13 @@
 /** Puts together what a template sees of a device. */
 import { type SettingValue } from '@zpine/core/settings/layers';
-import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { grouped } from '@zpine/core/lists/grouped';
-import { sure } from '@zpine/core/fault';
 import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
+import { writtenLength } from '../addressing/lengths.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { dialectIn, uniqueIds, placesOf, type Places } from '../settings/layers.ts';
@@ -99,8 +98,12 @@ export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise
 const keyIn = (tx: Tx, kind: KindName, id: number | null): string | null =>
   id === null ? null : (tx.keys.get(kind)?.get(id) ?? null);
 
-const lengthOf = (prefix: Stored<'prefix'> | undefined): number =>
-  sure(parsePrefix(prefix?.cidr ?? '0.0.0.0/0')).length;
+/** An address as a configuration has it, with its length. */
+const addressText = (
+  { address }: Stored<'address'>,
+  form: string | undefined,
+  prefix: Stored<'prefix'> | undefined,
+): string => (prefix ? `${address}/${writtenLength(form, prefix)}` : address);
 
 export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>): DeviceContext {
   const settings = known.settings(device);
@@ -109,7 +112,8 @@ export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>)
   const described = record && tx.dialects.of(record.key, record.sheet);
   const interfaces = known.interfaces.get(device.id) ?? [];
   const addresses = known.addresses.get(device.id) ?? [];
-  const written = (a: Stored<'address'>) => `${a.address}/${lengthOf(known.prefixes.get(a.prefix))}`;
+  const forms = new Map(interfaces.map((i) => [i.id, i.form]));
+  const written = (a: Stored<'address'>) => addressText(a, forms.get(a.interface ?? 0), known.prefixes.get(a.prefix));
   const names = new Map(interfaces.map((i) => [i.id, i.name]));
   const shownInterfaces: Val[] = interfaces.map((i) => ({
     name: i.name,
@@ -209,7 +213,7 @@ async function linksOf(tx: Tx, ports: number[]): Promise<Map<number, Val>> {
         {
           device,
           port: other?.name ?? end.words,
-          addresses: there.map((a) => `${a.address}/${lengthOf(prefixes.get(a.prefix))}`),
+          addresses: there.map((a) => addressText(a, other?.form, prefixes.get(a.prefix))),
         },
       ];
     }),
@@ -230,7 +234,7 @@ function managementMap(
   return {
     interface: on.name,
     vlan: known.vlans.get(on.vlan ?? 0)?.number ?? null,
-    address: `${held.address}/${lengthOf(prefix)}`,
+    address: addressText(held, on.form, prefix),
     prefix: prefix.cidr,
     gateway: textSetting(settings, 'gateway') ?? prefix.gateway,
     vrf: keyIn(tx, 'vrf', on.vrf),

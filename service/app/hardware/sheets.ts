@@ -40,6 +40,7 @@ const ofHardware = [
   'fits',
   'ports',
   'slots',
+  'management',
 ] as const;
 /** Said where somebody wants to; left alone where it is left out. */
 const besides = ['note', 'labels'] as const;

@@ -1,6 +1,8 @@
 /** Cables whose two ends do not agree, and addresses that nobody has. */
-import { formatNumbers } from '@zpine/core/lists/numbers';
+import { grouped } from '@zpine/core/lists/grouped';
 import { type Tx } from '../../store/tx.ts';
+import { numbersAt } from '../interfaces/vlans.ts';
+import { agreeing, disagreement, type End } from './ends.ts';
 import { type Found } from './found.ts';
 
 const BATCH = 2000;
@@ -39,68 +41,80 @@ export async function apart(tx: Tx, found: Found, limit: number): Promise<void> 
 interface EndsRow {
   id: number;
   cable: string;
-  a_id: number;
-  b_id: number;
-  a: string;
-  b: string;
-  a_vlan: number | null;
-  b_vlan: number | null;
-  a_tagged: string | null;
-  b_tagged: string | null;
+  a: number;
+  b: number;
 }
 
-const numbersOf = (vlan: number | null, tagged: string | null, tags: number[]): Set<number> =>
-  new Set([...(vlan === null ? [] : [Number(vlan)]), ...(tagged ? tagged.split(',').map(Number) : []), ...tags]);
-
-/** VLANs, by their number, on one end of a cable and not on the other. Sub-interfaces carry theirs by their tags. */
+/** VLANs, by their number, on one end of a cable and not on the other, or tagged on one and untagged on the other. */
 export async function oneEnded(tx: Tx, found: Found): Promise<void> {
   for (let after = 0; ;) {
     const rows = await tx.select<EndsRow>(
-      `SELECT c.id, c.natural_key AS cable, ia.id AS a_id, ib.id AS b_id, ia.natural_key AS a, ib.natural_key AS b,
-         va.number AS a_vlan, vb.number AS b_vlan, ia.tagged AS a_tagged, ib.tagged AS b_tagged
+      `SELECT c.id, c.natural_key AS cable, ia.id AS a, ib.id AS b
        FROM cable c JOIN \`interface\` ia ON ia.port_id = c.from_id AND ia.form = 'port' JOIN \`interface\` ib ON ib.port_id = c.to_id AND ib.form = 'port'
-       LEFT JOIN vlan va ON va.id = ia.vlan_id LEFT JOIN vlan vb ON vb.id = ib.vlan_id
-       WHERE c.id > ? AND (ia.vlan_id IS NOT NULL OR ia.tagged IS NOT NULL OR ib.vlan_id IS NOT NULL OR ib.tagged IS NOT NULL)
+       WHERE c.id > ? AND (ia.vlan_id IS NOT NULL OR ia.tagged IS NOT NULL OR ib.vlan_id IS NOT NULL OR ib.tagged IS NOT NULL
+           OR EXISTS (SELECT 1 FROM \`interface\` s WHERE s.on_id IN (ia.id, ib.id)))
          AND ia.member_of_id IS NULL AND ib.member_of_id IS NULL ORDER BY c.id LIMIT ${BATCH}`,
       [after],
     );
     if (rows.length === 0) return;
     after = Number(rows.at(-1)?.id);
-    const tags = await tagsOn(
+    const ends = await endsOf(
       tx,
-      rows.flatMap((row) => [row.a_id, row.b_id]),
+      rows.flatMap((row) => [Number(row.a), Number(row.b)]),
     );
     for (const row of rows) {
-      const a = numbersOf(row.a_vlan, row.a_tagged, tags.get(Number(row.a_id)) ?? []);
-      const b = numbersOf(row.b_vlan, row.b_tagged, tags.get(Number(row.b_id)) ?? []);
-      const [onlyA, onlyB] = [[...a].filter((n) => !b.has(n)), [...b].filter((n) => !a.has(n))];
-      if (onlyA.length + onlyB.length === 0) continue;
-      found.add(() => {
-        const parts = [
-          onlyA.length > 0 && `${formatNumbers(onlyA)} on ${row.a} only`,
-          onlyB.length > 0 && `${formatNumbers(onlyB)} on ${row.b} only`,
-        ];
-        const [bare, has, lacks] = onlyA.length > 0 ? [row.b, row.b_tagged, onlyA] : [row.a, row.a_tagged, onlyB];
-        const all = [...new Set([...(has ? has.split(',').map(Number) : []), ...lacks])].sort((x, y) => x - y);
-        return {
-          kind: 'cable',
-          key: row.cable,
-          detail: `VLAN ${parts.filter(Boolean).join(', ')}`,
-          remedy: `zpine interface edit ${bare} --mode trunk --tagged ${formatNumbers(all).replaceAll(' ', '')}`,
-        };
-      });
+      const [a, b] = [ends.get(Number(row.a)), ends.get(Number(row.b))];
+      const detail = a && b && disagreement(a, b);
+      if (!detail) continue;
+      found.add(() => ({ kind: 'cable', key: row.cable, detail, remedy: agreeing(a, b).join(' && ') }));
     }
   }
 }
 
-async function tagsOn(tx: Tx, interfaces: number[]): Promise<Map<number, number[]>> {
-  const rows = await tx.select<{ on_id: number; tag: number }>(
-    'SELECT on_id, tag FROM `interface` WHERE on_id IN (?) AND tag IS NOT NULL',
-    [interfaces],
+interface EndRow {
+  id: number;
+  natural_key: string;
+  mode: string | null;
+  tagged: string | null;
+  vlan: number | null;
+  site: string | null;
+  site_id: number | null;
+  router: number;
+}
+
+/** Interfaces of ports with all that says what VLANs they carry. */
+async function endsOf(tx: Tx, ids: number[]): Promise<Map<number, End>> {
+  const rows = await tx.select<EndRow>(
+    `SELECT i.id, i.natural_key, i.mode, i.tagged, v.number AS vlan, s.natural_key AS site, d.site_id,
+       EXISTS (SELECT 1 FROM \`interface\` r WHERE r.device_id = d.id AND (r.mode = 'routed' OR r.form IN ('sub-interface', 'loopback')))
+         AND NOT EXISTS (SELECT 1 FROM \`interface\` w WHERE w.device_id = d.id AND w.mode IN ('access', 'trunk')) AS router
+     FROM \`interface\` i JOIN device d ON d.id = i.device_id LEFT JOIN site s ON s.id = d.site_id LEFT JOIN vlan v ON v.id = i.vlan_id
+     WHERE i.id IN (?)`,
+    [ids],
   );
-  const out = new Map<number, number[]>();
-  for (const { on_id, tag } of rows) out.set(Number(on_id), [...(out.get(Number(on_id)) ?? []), Number(tag)]);
-  return out;
+  const subs = await tx.select<{ on_id: number; natural_key: string; tag: number | null; vlan: number | null }>(
+    `SELECT i.on_id, i.natural_key, i.tag, v.number AS vlan FROM \`interface\` i LEFT JOIN vlan v ON v.id = i.vlan_id WHERE i.on_id IN (?) ORDER BY i.sort_key`,
+    [ids],
+  );
+  const below = grouped(subs, (sub) => Number(sub.on_id));
+  const known = await numbersAt(tx, [
+    ...new Set(rows.flatMap((row) => (row.site_id === null ? [] : [Number(row.site_id)]))),
+  ]);
+  return new Map(
+    rows.map(({ id, natural_key, mode, tagged, vlan, site, site_id, router }): [number, End] => [
+      Number(id),
+      {
+        key: natural_key,
+        mode,
+        router: router === 1,
+        vlan,
+        tagged: tagged ? tagged.split(',').map(Number) : [],
+        subs: (below.get(Number(id)) ?? []).map((sub) => ({ key: sub.natural_key, tag: sub.tag, vlan: sub.vlan })),
+        site,
+        known: new Set(known.get(Number(site_id))?.keys()),
+      },
+    ]),
+  );
 }
 
 /** A far end in words that is the name of a device of ours: it should be one of its ports. */

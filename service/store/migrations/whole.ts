@@ -1,7 +1,7 @@
 /** Named parts of templates have their name of today, and what is shown of texts with secrets tells nothing of them. */
 import { withTodaysDirectives } from '@zpine/core/template/former';
 import { type Sealer } from '../sealing.ts';
-import { plainTable, type Step, type StepTools } from './steps.ts';
+import { column, plainTable, type Step, type StepTools } from './steps.ts';
 
 interface EditionRow {
   id: number;
@@ -111,6 +111,14 @@ export const wholeSteps: Step[] = [
      mend tinyint(1) NOT NULL, failure varchar(500), result longtext, KEY ix_store_check_ended (ended_at)`,
   ),
   spacesCounted,
+  column('model', 'management', 'varchar(63)'),
+  {
+    // What was taken for granted until now is said by the models of devices that have it.
+    name: 'models-say-what-is-for-management',
+    sql: `UPDATE model m SET m.management = 'vlan{vlan}' WHERE m.management IS NULL AND EXISTS (
+            SELECT 1 FROM device d JOIN \`interface\` i ON i.id = d.management_id
+            WHERE d.model_id = m.id AND i.form = 'vlan' AND i.name REGEXP '^vlan[0-9]+$')`,
+  },
   {
     name: 'templates-have-parts',
     sql: `UPDATE template SET source = REGEXP_REPLACE(REGEXP_REPLACE(source,
