@@ -129,7 +129,13 @@ describe('the command line', () => {
     expect(await well('address', 'add', '10.77.16.5', '--for', 'ard-acc-2')).to.equal(
       '10.77.16.5/24 for ard-acc-2 on vlan 304 (management at ARD, 243 left)',
     );
-    expect(await well('address', 'release', '10.77.16.5')).to.equal('released 10.77.16.5 of ard-acc-2:vlan304');
+    // Another one is neither assigned in silence nor taken for the one that is there.
+    const other = await zpine('address', 'add', '10.77.16.6', '--for', 'ard-acc-2');
+    expect(other.status).to.equal(1);
+    expect(other.err).to.contain('ard-acc-2 has the management address 10.77.16.5 already');
+    expect(await well('address', 'add', '10.77.16.5', '--for', 'ard-acc-2')).to.contain('as before');
+    // No model says how its interface is called: it has a name that no device could have for its own.
+    expect(await well('address', 'release', '10.77.16.5')).to.equal('released 10.77.16.5 of ard-acc-2:management');
   });
 
   it('edits with a look at what changed, clears, and removes', async () => {

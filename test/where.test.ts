@@ -65,15 +65,43 @@ describe('selections', () => {
     expect(await select('note="?"', 'site')).to.deep.equal([]);
   });
 
+  it('go by what is in force: the dialect of the model, the site of the management address', async () => {
+    const { client } = { client: bench.clients.admin };
+    await client.call('import.paste', {
+      body: { text: 'har-old-1 10.77.0.77\nhar-old-2 192.0.2.77', dialect: 'furrow', apply: true } as never,
+    });
+    const furrow = await select('dialect=furrow');
+    expect(furrow).to.include.members(['ard-acc-1', 'har-core-1', 'har-old-1', 'har-old-2']);
+    expect(furrow).to.not.include('ard-xr-1');
+    // One by one they say the same of themselves.
+    for (const key of furrow)
+      expect((await client.call('device.overview', { params: { ref: key } })).dialect, key).to.equal('furrow');
+    expect(await select('site=har name=har-old-*')).to.deep.equal(['har-old-1']);
+    expect(await select('area=brackwater name=har-old-*')).to.deep.equal(['har-old-1']);
+    expect(await select('site=none name=har-old-*')).to.deep.equal(['har-old-2']);
+    expect(await select('dialect=none name=har-*')).to.not.include('har-acc-1');
+    expect(await select('device.dialect=furrow name=1/24', 'interface')).to.include('ard-acc-1:1/24');
+    const filtered = await client.list('device', { site: 'har', dialect: 'furrow', limit: '500' });
+    expect(filtered.items.map((item) => item.key))
+      .to.include('har-old-1')
+      .and.to.include('har-core-1');
+    // Layers of settings are those of the same site.
+    await client.call('value.put', { body: { setting: 'banner', layer: 'site', of: 'har', mode: 'set', value: 'hh' } });
+    const { items } = await client.call('device.settings', { params: { ref: 'har-old-1' } });
+    expect(items.find((one) => one.name === 'banner')).to.deep.include({
+      value: 'hh',
+      origin: { kind: 'site', key: 'har' },
+    });
+  });
   it('go with pages and counts', async () => {
     const page = await bench.clients.viewer.list('device', { where: 'area=brackwater', limit: '5', count: 'true' });
     expect(page.items).to.have.length(5);
-    expect(page.count).to.equal(23);
+    expect(page.count).to.equal(24);
     const next = await bench.clients.viewer.list('device', {
       where: 'area=brackwater',
       limit: '50',
       after: page.next ?? '',
     });
-    expect(next.items).to.have.length(18);
+    expect(next.items).to.have.length(19);
   });
 });

@@ -10,7 +10,7 @@ import { managementOf } from './addressing/management.ts';
 import { proposalOf } from './addressing/next.ts';
 import { setFields } from './records/edit.ts';
 import { mustFind } from './records/refs.ts';
-import { dialectIdOf } from './settings/layers.ts';
+import { dialectIdOf } from './devices/inForce.ts';
 
 /** A device with everything that hangs on it. */
 export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.overview'>> {

@@ -31,9 +31,13 @@ describe('the command line, many at a time', () => {
 
   it('edits a selection: what would come of it, then all of it', async () => {
     const where = 'site=har duty=access';
-    expect(await well('device', 'edit', '--where', where, '--add-labels', 'tower', '--note', 'In the tower')).to.match(
-      /^device +what\nhar-acc-1 +note – → In the tower, labels – → tower\n[\s\S]*3 devices selected, 3 would be edited$/,
+    const looked = await zpine('device', 'edit', '--where', where, '--add-labels', 'tower', '--note', 'In the tower');
+    expect(looked.out).to.match(
+      /^device +what\nhar-acc-1 +note – → In the tower, labels – → tower\n[\s\S]*3 devices selected, 3 would be edited\n$/,
     );
+    // Nobody said yes: a script must not take it for done.
+    expect(looked.status).to.equal(1);
+    expect(looked.err).to.contain('not saved; --yes saves without asking');
     expect((await engineer().show('device', 'har-acc-1')).note).to.equal(null);
     expect(await well('device', 'edit', '--where', where, '--add-labels', 'tower', '--yes')).to.match(/3 edited$/);
     expect(await well('device', 'edit', '--where', where, '--add-labels', 'tower', '--yes')).to.match(
@@ -281,8 +285,8 @@ describe('the command line, many at a time', () => {
     expect((await zpine('import', 'box', boxes)).err).not.to.match(/fault/);
     const example = await well('import', 'site', '--example');
     expect(example).to.match(/^code,title,area,/);
-    expect(await well('import', 'site', file('site.csv', example))).to.match(
-      /site\.csv: 2 rows, 1 added, 1 edited: not saved yet$/,
+    expect((await zpine('import', 'site', file('site.csv', example))).out).to.match(
+      /site\.csv: 2 rows, 1 added, 1 edited: not saved yet\n$/,
     );
   });
 

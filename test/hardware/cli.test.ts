@@ -212,7 +212,7 @@ describe('the command line of hardware', () => {
     const other = join(home, 'one', 'lf-48.json');
     writeFileSync(other, JSON.stringify({ ...lf48, ports: '1/{1..50} 1000base-t' }));
     const read = await zpine('model', 'read-sheets', join(home, 'one'), '--yes');
-    expect(read.out).to.match(/^edit {2}larkfield\/lf-48 .*ports .* → 1\/\{1\.\.50\} 1000base-t\n1 edited: saved\n$/);
+    expect(read.out).to.match(/^edit {2}larkfield\/lf-48 .*ports .* → 1\/\{1\.\.50\} 1000base-t.*\n1 edited: saved\n$/);
     expect(read.err).to.contain('1 device would differ');
     expect(await well('model', 'differing', 'larkfield/lf-48')).to.match(
       /har-acc-3 +missing 1\/49 1\/50; too many con pwr\n1 differs/,

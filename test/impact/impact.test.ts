@@ -120,12 +120,12 @@ describe('impact', function () {
   });
 
   it('tells records that are renumbered, renamed, orphaned or go along', async () => {
-    const moved = await impactOf((c) => c.add('prefix', { cidr: '10.77.16.0/28' }));
+    const moved = await impactOf((c) => c.add('prefix', { cidr: '10.77.16.11/32' }));
     expect(moved.records).to.deep.include({
       kind: 'address',
       key: '10.77.16.11',
       what: 'renumbered',
-      detail: 'moves from 10.77.16.0/24 into 10.77.16.0/28',
+      detail: 'moves from 10.77.16.0/24 into 10.77.16.11/32',
     });
     const renamed = await impactOf((c) => c.edit('device', 'ard-acc-1', { name: 'ard-acc-9' }));
     expect(renamed.records.map((one) => one.what)).to.deep.equal(['renamed']);

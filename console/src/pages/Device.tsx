@@ -83,7 +83,7 @@ export default function DevicePage({ name }: { name: string }) {
       ]}
       sentence={
         <>
-          <Stage stage={String(device.stage)} /> since <Ago at={overview.stageSince} />
+          <Stage stage={String(device.stage)} /> since <Ago at={seen.stageSince} />
           {[device.duty, model, box?.serial].filter(Boolean).map((part) => ` · ${String(part)}`)}
         </>
       }

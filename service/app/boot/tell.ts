@@ -13,7 +13,7 @@ import { type Tx } from '../../store/tx.ts';
 import { openArrival } from '../arrivals/arrivals.ts';
 import { publishedOf } from '../editions/editions.ts';
 import { dialectById } from '../fleet/dialects.ts';
-import { dialectIdOf } from '../settings/layers.ts';
+import { dialectIdOf } from '../devices/inForce.ts';
 import { listSetting, numberSetting, settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
 import { type Place } from './leases.ts';
 

@@ -10,7 +10,7 @@ import { farEnds } from '../cables/trace.ts';
 import { writtenLength } from '../addressing/lengths.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { mainAddress } from '../addressing/management.ts';
-import { dialectIn, uniqueIds, placesOf, type Places } from '../settings/layers.ts';
+import { dialectIn, uniqueIds, placesOf, siteIn, type Places } from '../settings/layers.ts';
 import { settingsOfAll, textSetting, type DeviceSettings } from '../settings/effective.ts';
 
 /** Stands for the one-time part of a URL until the text goes to the device. It cannot come from any input. */
@@ -163,7 +163,7 @@ export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>)
         model: keyIn(tx, 'model', card.model),
         serial: card.serial,
       })),
-      vlans: (known.siteVlans.get(device.site ?? 0) ?? []).map((v) => ({
+      vlans: (known.siteVlans.get(siteIn(known.places, device)?.id ?? 0) ?? []).map((v) => ({
         number: v.number,
         title: v.title,
         use: keyIn(tx, 'use', v.use),
@@ -245,7 +245,7 @@ const boxMap = (tx: Tx, box: Stored<'box'> | undefined): Val =>
   box ? { serial: box.serial, mac: box.mac, model: keyIn(tx, 'model', box.model) } : null;
 
 function placeMaps({ places, rooms }: Surroundings, device: Stored<'device'>): Record<string, Val> {
-  const site = places.sites.get(device.site ?? 0) ?? null;
+  const site = siteIn(places, device) ?? null;
   const area = places.areas.get(site?.area ?? 0) ?? null;
   const rack = places.racks.get(device.rack ?? 0) ?? null;
   const room = rooms.get(rack?.room ?? 0) ?? null;

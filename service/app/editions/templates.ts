@@ -7,7 +7,7 @@ import { type ShownTemplateFault } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { dialectIdOf } from '../settings/layers.ts';
+import { dialectIdOf } from '../devices/inForce.ts';
 import { catalogueOf } from '@zpine/contract/templateNames';
 import { typeOfSetting } from '../settings/effective.ts';
 

@@ -3,7 +3,7 @@ import { type Dialect } from '@zpine/core/dialect/dialect';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { dialectIdOf } from '../settings/layers.ts';
+import { dialectIdOf } from '../devices/inForce.ts';
 
 export async function dialectById(tx: Tx, id: number | null): Promise<Dialect | undefined> {
   if (id === null) return undefined;

@@ -232,6 +232,13 @@ async function idsBy(tx: Tx, sql: string, values: unknown[] = []): Promise<numbe
 
 const column = (sql: string) => async (tx: Tx, ids: number[]) => idsBy(tx, sql, [ids]);
 
+/** Devices that stand at sites, by their own word or by the prefix of their management address. */
+const standingAt = (sites: string): string =>
+  `SELECT id FROM device WHERE site_id IN (${sites})
+   UNION SELECT d.id FROM prefix p JOIN address a ON a.prefix_id = p.id JOIN device d ON d.management_id = a.interface_id
+     WHERE d.site_id IS NULL AND p.site_id IN (${sites})`;
+const twice = (sql: string) => async (tx: Tx, ids: number[]) => idsBy(tx, sql, [ids, ids]);
+
 const following: Record<Handle, (tx: Tx, ids: number[]) => Promise<number[]>> = {
   device: (_tx, ids) => Promise.resolve(ids),
   interface: column('SELECT device_id AS id FROM interface WHERE id IN (?)'),
@@ -252,10 +259,10 @@ const following: Record<Handle, (tx: Tx, ids: number[]) => Promise<number[]>> = 
     )),
   ],
   vrf: column('SELECT DISTINCT device_id AS id FROM interface WHERE vrf_id IN (?)'),
-  site: column('SELECT id FROM device WHERE site_id IN (?)'),
+  site: twice(standingAt('?')),
   area: column(
-    `WITH RECURSIVE below AS (SELECT id FROM area WHERE id IN (?) UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id)
-     SELECT d.id FROM below b JOIN site s ON s.area_id = b.id JOIN device d ON d.site_id = s.id`,
+    `WITH RECURSIVE below AS (SELECT id FROM area WHERE id IN (?) UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id),
+       there AS (SELECT s.id FROM below b JOIN site s ON s.area_id = b.id) ${standingAt('SELECT id FROM there')}`,
   ),
   room: column('SELECT d.id FROM rack r JOIN device d ON d.rack_id = r.id WHERE r.room_id IN (?)'),
   rack: column('SELECT id FROM device WHERE rack_id IN (?)'),
@@ -267,7 +274,7 @@ const following: Record<Handle, (tx: Tx, ids: number[]) => Promise<number[]>> = 
   vendor: column('SELECT d.id FROM model m JOIN device d ON d.model_id = m.id WHERE m.vendor_id IN (?)'),
   duty: column('SELECT id FROM device WHERE duty_id IN (?)'),
   owner: column('SELECT id FROM device WHERE owner_id IN (?)'),
-  use: column('SELECT DISTINCT d.id FROM vlan v JOIN device d ON d.site_id = v.site_id WHERE v.use_id IN (?)'),
+  use: twice(standingAt('SELECT site_id FROM vlan WHERE use_id IN (?)')),
   dialect: async (tx, ids) => [
     ...(await idsBy(tx, 'SELECT id FROM device WHERE dialect_id IN (?)', [ids])),
     ...(await idsBy(tx, 'SELECT d.id FROM model m JOIN device d ON d.model_id = m.id WHERE m.dialect_id IN (?)', [

@@ -9,6 +9,7 @@ import { type CountIs } from '@zpine/contract/route';
 import { fromRow, present } from '../../store/records.ts';
 import { toColumns } from '../../store/columns.ts';
 import { type Tx } from '../../store/tx.ts';
+import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
 import { whereCondition } from './where.ts';
 
@@ -109,7 +110,7 @@ async function selected(tx: Tx, kind: KindName, text: string): Promise<WhereOpti
   if (!sequelize) throw new Error('the model belongs to no database');
   let at = 0;
   const filled = sql.replaceAll('?', () => sequelize.escape(values[at++] as string));
-  return literal(`(${filled})`) as unknown as WhereOptions;
+  return plainSql(`(${filled})`);
 }
 
 const markValue = (value: unknown): string | number | null =>
@@ -175,6 +176,8 @@ async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<Wher
   return where;
 }
 
+const plainSql = (sql: string): WhereOptions => literal(sql) as unknown as WhereOptions;
+
 async function equals(
   tx: Tx,
   kind: KindName,
@@ -184,12 +187,14 @@ async function equals(
   faults: FieldFault[],
 ): Promise<WhereOptions> {
   const column = spec.type === 'ref' ? `${columnOf(name)}_id` : columnOf(name);
-  if (text === 'none') return { [column]: { [Op.is]: null } };
+  if (text === 'none')
+    return spec.type === 'ref' ? plainSql(without(kind, name, columnOf(name))) : { [column]: { [Op.is]: null } };
   if (spec.type === 'ref') {
     const to = spec.to as KindName;
     const found = (await findRefs(tx, to, [text])).get(text);
     if (!found) faults.push({ path: [name], code: 'ref-unknown', params: await unknownRef(tx, to, text) });
-    return { [column]: found?.id ?? 0 };
+    // The id is a number of ours: nothing of it has to be escaped.
+    return plainSql(referring(kind, name, columnOf(name), `= ${found?.id ?? 0}`, []).sql);
   }
   if (spec.type === 'labels') {
     const label = parseLabel(text);

@@ -9,6 +9,7 @@ import { canonicalKey, columnOf, fieldsOf, type KindDescription } from '@zpine/c
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { toColumns } from '../../store/columns.ts';
 import { type Tx } from '../../store/tx.ts';
+import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
 
 export interface Condition {
@@ -74,7 +75,7 @@ class Compiler {
       parts.push(
         field.type === 'labels'
           ? this.labelled(kind, op, value, test)
-          : await this.compare(name, field, op, value, test),
+          : await this.compare(kind, name, field, op, value, test),
       );
     const any = {
       sql: parts.map((part) => `(${part.sql})`).join(' OR '),
@@ -120,20 +121,25 @@ class Compiler {
     const [ref, field] = found;
     const to = field.to as KindName;
     const condition = await this.test(to, { ...test, field: inner });
-    return {
-      sql: `\`${columnOf(ref)}_id\` IN (SELECT id FROM \`${to}\` WHERE ${condition.sql})`,
-      values: condition.values,
-    };
+    const among = `IN (SELECT id FROM \`${to}\` WHERE ${condition.sql})`;
+    return referring(kind, ref, columnOf(ref), among, condition.values);
   }
 
-  private async compare(name: string, field: Field, op: Operator, value: WhereValue, test: Test): Promise<Condition> {
+  private async compare(
+    kind: KindName,
+    name: string,
+    field: Field,
+    op: Operator,
+    value: WhereValue,
+    test: Test,
+  ): Promise<Condition> {
     const column = headColumns[name] ?? columnOf(name);
     const { text } = value;
     if (text.toLowerCase() === 'none' && !value.quoted) {
       if (op !== '=') this.stop(value.at, `"none" goes with = and !=`);
-      return { sql: `\`${field.type === 'ref' ? `${column}_id` : column}\` IS NULL`, values: [] };
+      return { sql: field.type === 'ref' ? without(kind, name, column) : `\`${column}\` IS NULL`, values: [] };
     }
-    if (field.type === 'ref') return this.compareRef(column, field, op, value, test);
+    if (field.type === 'ref') return this.compareRef(kind, name, field, op, value, test);
     if (name === 'createdAt' || name === 'updatedAt') return this.compareTime(column, op, value);
     if (field.type === 'int') return this.compareNumber(column, op, value);
     if (field.type === 'numbers') return this.among(column, op, value, test);
@@ -173,7 +179,8 @@ class Compiler {
 
   /** A reference by key; of areas, what lies below counts, too. */
   private async compareRef(
-    column: string,
+    kind: KindName,
+    name: string,
     field: Field,
     op: Operator,
     value: WhereValue,
@@ -181,28 +188,31 @@ class Compiler {
   ): Promise<Condition> {
     if (op !== '=') this.stop(test.at, `a reference has no order: only = and != go with it`);
     const to = field.to as KindName;
+    const column = columnOf(name);
     const { text } = value;
     if (text.includes('*') && !value.quoted) {
-      return {
-        sql: `\`${column}_id\` IN (SELECT id FROM \`${to}\` WHERE natural_key LIKE ?)`,
-        values: [this.pattern(canonicalKey(kindOf(to), text))],
-      };
+      const among = `IN (SELECT id FROM \`${to}\` WHERE natural_key LIKE ?)`;
+      return referring(kind, name, column, among, [this.pattern(canonicalKey(kindOf(to), text))]);
     }
     const found = (await findRefs(this.tx, to, [text])).get(text);
     if (!found) {
       const { meant } = await unknownRef(this.tx, to, text);
       this.stop(value.at, `there is no ${to} "${text}"${meant ? `; did you mean ${meant}?` : ''}`);
     }
-    if (to !== 'area') return { sql: `\`${column}_id\` = ?`, values: [found.id] };
+    if (to !== 'area') return referring(kind, name, column, '= ?', [found.id]);
     // Looked up before: with a list of ids the database knows how little it is about.
     const below = await this.tx.select<{ id: number }>(
       'WITH RECURSIVE below AS (SELECT id FROM area WHERE id = ? UNION SELECT a.id FROM area a JOIN below b ON a.parent_id = b.id) SELECT id FROM below',
       [found.id],
     );
-    return {
-      sql: `\`${column}_id\` IN (${below.map(() => '?').join(', ')})`,
-      values: below.map((row) => Number(row.id)),
-    };
+    const among = `IN (${below.map(() => '?').join(', ')})`;
+    return referring(
+      kind,
+      name,
+      column,
+      among,
+      below.map((row) => Number(row.id)),
+    );
   }
 
   /** One of a list of numbers. */

@@ -1,8 +1,9 @@
 /** Which layers a device has, and what they say. */
 import { type Layer, type LayerKind, type LayerValue, type Mode, type SettingValue } from '@zpine/core/settings/layers';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { byId, byIds, find, keysOf } from '../../store/records.ts';
+import { byIds, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { sitesOf } from '../devices/inForce.ts';
 
 export interface LayerRef extends Layer {
   id: number;
@@ -10,12 +11,6 @@ export interface LayerRef extends Layer {
 
 /** The kind of record that a layer is. */
 export const recordOf = (kind: LayerKind): KindName | undefined => (kind === 'everywhere' ? undefined : kind);
-
-/** The dialect of a device: its own word, or that of its model. */
-export async function dialectIdOf(tx: Tx, device: Stored<'device'>): Promise<number | null> {
-  if (device.dialect !== null || device.model === null) return device.dialect;
-  return (await byId(tx, 'model', device.model)).dialect;
-}
 
 /** The records that stand around devices and have a say in their settings. */
 export interface Places {
@@ -25,6 +20,8 @@ export interface Places {
   racks: Map<number, Stored<'rack'>>;
   areas: Map<number, Stored<'area'>>;
   labels: Map<string, Stored<'label'>>;
+  /** The site of each device, its own or that of its management address. */
+  siteOf: Map<number, number>;
 }
 
 export const uniqueIds = (ids: (number | null | undefined)[]): number[] => [
@@ -32,8 +29,9 @@ export const uniqueIds = (ids: (number | null | undefined)[]): number[] => [
 ];
 
 export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Places> {
-  const all = <F extends 'model' | 'site' | 'rack'>(field: F) => uniqueIds(devices.map((d) => d[field]));
+  const all = <F extends 'model' | 'rack'>(field: F) => uniqueIds(devices.map((d) => d[field]));
   const models = await byIds(tx, 'model', all('model'));
+  const siteOf = await sitesOf(tx, devices);
   const dialects = uniqueIds([...devices.map((d) => d.dialect), ...[...models.values()].map((m) => m.dialect)]);
   const words = [...new Set(devices.flatMap((d) => d.labels ?? []))];
   const racks = await byIds(tx, 'rack', all('rack'));
@@ -43,7 +41,8 @@ export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Pr
     models,
     racks,
     dialects: await byIds(tx, 'dialect', dialects),
-    sites: await byIds(tx, 'site', all('site')),
+    sites: await byIds(tx, 'site', [...new Set(siteOf.values())]),
+    siteOf,
     areas: new Map((await find(tx, 'area', {})).map((area) => [area.id, area])),
     labels: new Map((await labelsOf(tx, words)).map((label) => [label.name, label])),
   };
@@ -52,9 +51,13 @@ export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Pr
 export const dialectIn = (places: Places, device: Stored<'device'>): number | null =>
   device.dialect ?? places.models.get(device.model ?? 0)?.dialect ?? null;
 
+/** The site of a device, as far as it was looked at. */
+export const siteIn = (places: Places, device: Stored<'device'>): Stored<'site'> | undefined =>
+  places.sites.get(device.site ?? places.siteOf.get(device.id) ?? 0);
+
 /** The layers of a device, weakest first. */
 export function layersIn(tx: Tx, places: Places, device: Stored<'device'>): LayerRef[] {
-  const site = places.sites.get(device.site ?? 0);
+  const site = siteIn(places, device);
   const areas: LayerRef[] = [];
   for (let id = site?.area ?? null; id !== null && !areas.some((area) => area.id === id);) {
     const area = places.areas.get(id);
@@ -71,7 +74,7 @@ export function layersIn(tx: Tx, places: Places, device: Stored<'device'>): Laye
     ...one('model', device.model),
     ...one('duty', device.duty),
     ...areas,
-    ...one('site', device.site),
+    ...one('site', site?.id),
     ...one('room', places.racks.get(device.rack ?? 0)?.room),
     ...labels.map(({ id, key }): LayerRef => ({ kind: 'label', id, key })),
     { kind: 'device', id: device.id, key: device.key },
