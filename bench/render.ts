@@ -81,9 +81,9 @@ function byHand(d: Record<string, Val>): string {
     if (port.vlan) out += `  lane ${String(port.vlan)}\n`;
     const tagged = port.tagged as number[];
     if (tagged.length > 0) out += `  lanes ${tagged.join(',')}\n`;
-    out += `  state ${port.enabled ? 'live' : 'shut'}\n`;
+    out += `  state ${port.enabled ? 'live' : 'still'}\n`;
   }
-  out += `\nface lane ${String(management.vlan)}\n  inet ${String(management.address)}\nway 0.0.0.0/0 by ${String(management.gateway)}\nshell on\nreport to http://10.77.0.10/life/x\n`;
+  out += `\nface lane ${String(management.vlan)}\n  at ${String(management.address)}\nway 0.0.0.0/0 by ${String(management.gateway)}\nshell on\nreport to http://10.77.0.10/life/x\n`;
   return out;
 }
 

@@ -25,14 +25,14 @@ export function addAddressVerbs(noun: Command): void {
     .description('the next free address: proposed, or assigned with --for or --interface')
     .argument('[prefix]', 'the prefix to look in; with --for it is found by the management VLAN of the site')
     .option('--for <device>', 'assign it as the management address of this device')
-    .option('--interface <interface>', 'assign it to this interface, such as ard-xr-1:lo0')
+    .option('--interface <interface>', 'assign it to this interface, such as ard-xr-1:self0')
     .option('--from <address>', 'the next free one at or above this address')
     .option('--family <4|6>', 'which family, where the prefix does not say', '4')
     .option('--description <text>', 'kept with the address')
     .option('--reason <text>', 'why, for the history')
     .addHelpText(
       'after',
-      '\nExamples:\n  zpine address next --for ske-acc-1\n  zpine address next 10.77.255.0/24 --interface ard-xr-1:lo0\n  zpine address next 10.77.34.0/24',
+      '\nExamples:\n  zpine address next --for ske-acc-1\n  zpine address next 10.77.255.0/24 --interface ard-xr-1:self0\n  zpine address next 10.77.34.0/24',
     )
     .action(next);
   noun

@@ -1,6 +1,8 @@
 import { type Command } from 'commander';
 import { type ShownEdition } from '@zpine/contract/onboardingShapes';
-import { clientOf, outputOf } from './context.ts';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { clientOf, outputOf, previewing } from './context.ts';
+import { diffLines } from './impact.ts';
 import { forEach, withSelection } from './each.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { UsageError } from './refusals.ts';
@@ -17,8 +19,10 @@ export function addEditions(program: Command): void {
     );
 
   const make = async (ref: string, reason: string | undefined, command: Command): Promise<void> => {
-    const edition = await clientOf().call('edition.make', { params: { ref }, body: {}, reason });
+    const apply = previewing.hear === null;
+    const edition = await clientOf().call('edition.make', { params: { ref }, body: { apply }, reason });
     if (outputOf(command).json) return out(JSON.stringify(edition, null, 2));
+    if (!apply) return out(wouldBe(edition));
     const lines = edition.files.reduce((sum, file) => sum + file.text.split('\n').length - 1, 0);
     out(
       `edition ${edition.number} of ${edition.device}: ${lines} lines from ${edition.template} (${edition.digest.slice(0, 4)}…)`,
@@ -112,6 +116,17 @@ export function addEditions(program: Command): void {
     if (hours === undefined) out(`  zpine arrival open ${edition.device}   lets it fetch its file`);
     else out(`  its arrival window is open for ${hours} h: zpine arrival watch ${edition.device}`);
   };
+}
+
+/** What making one would come to, beside the newest. */
+function wouldBe(edition: ReplyOf<'edition.make'>): string {
+  const { device, number, fresh, changes } = edition;
+  if (!fresh) return `${device}: the same as edition ${number}; nothing would be made`;
+  const lines = [`${device}: edition ${number} would be made from ${edition.template}`];
+  for (const { detail } of edition.wayBack) lines.push(`  the way back in: ${detail}`);
+  for (const diff of changes ?? [])
+    lines.push(`  ${[diff.file, diff.part || 'outside of parts'].filter(Boolean).join(' ')}`, ...diffLines(diff));
+  return lines.join('\n');
 }
 
 async function show(ref: string, number: string | undefined, trace: boolean): Promise<ShownEdition> {

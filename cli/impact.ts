@@ -50,16 +50,19 @@ export function impactText(impact: Impact): string {
   const { groups, devices, looked, stale, records, recordCount, changes, stopped } = impact;
   const changed = groups.reduce((sum, group) => sum + group.devices.length, 0);
   const parts = Object.entries(changes).flatMap(([what, count]) => (count > 0 ? [`${count} ${what}`] : []));
-  const lines = [`nothing was saved; it would be: ${parts.length > 0 ? `records ${parts.join(', ')}` : 'no change'}`];
+  const lines = [
+    `Preview only, nothing saved. ${parts.length > 0 ? `Records: ${parts.join(', ')}.` : 'No record would change.'}`,
+  ];
   if (devices > 0)
     lines.push(
       changed === 0
-        ? `${devicesWord(looked)} looked at, all as before`
-        : `${devicesWord(changed)} of ${looked} looked at would be different`,
+        ? `${devicesWord(looked)} checked: none would change`
+        : `${devicesWord(looked)} checked: ${changed} would change`,
     );
-  if (stopped !== null) lines.push(`not the whole of it: ${stopped}`);
+  if (stopped !== null) lines.push(`incomplete: ${stopped}`);
   for (const group of groups) lines.push('', ...groupLines(group));
-  if (stale.length > 0) lines.push('', `stale would be the edition of ${devicesWord(stale.length)}: ${some(stale)}`);
+  if (stale.length > 0)
+    lines.push('', `${stale.length} edition${stale.length === 1 ? '' : 's'} would become stale: ${some(stale)}`);
   if (records.length > 0) {
     const rows = records.slice(0, 20).map(({ kind, key, what, detail }) => [what, `${kind} ${key}`, detail]);
     lines.push('', String(table(['records', '', ''], rows)));
@@ -82,7 +85,7 @@ function groupLines({ words, diff, each, devices }: ImpactGroup & { devices: str
   return lines;
 }
 
-const diffLines = ({ removed, added, more }: LineDiff): string[] => [
+export const diffLines = ({ removed, added, more }: LineDiff): string[] => [
   ...removed.map((line) => `    - ${line}`),
   ...added.map((line) => `    + ${line}`),
   ...(more > 0 ? [`    and ${more} more lines`] : []),

@@ -138,7 +138,7 @@ export function addLinking(noun: Command): void {
     .requiredOption('--in <prefix>', 'where the next block of two is taken from, or such a block itself')
     .option('--preview', 'only say what it would be')
     .option('--reason <text>', 'why, for the history')
-    .addHelpText('after', '\nExample:\n  zpine address link har-xr-1:ge-2 ske-xr-1:ge-1 --in 10.77.254.0/24')
+    .addHelpText('after', '\nExample:\n  zpine address link har-xr-1:cu2 ske-xr-1:cu1 --in 10.77.254.0/24')
     .action(
       async (
         from: string,

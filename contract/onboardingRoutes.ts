@@ -1,6 +1,7 @@
 /** Routes of settings in layers, editions, boot answers, arrivals and strangers. */
 import { z } from 'zod';
 import { layerKinds, modes } from '@zpine/core/settings/layers';
+import { partDiff } from './impactShapes.ts';
 import { page, route, type Route } from './route.ts';
 import {
   text,
@@ -114,10 +115,15 @@ export const onboardingRoutes = {
     method: 'POST',
     path: '/devices/{ref}/editions',
     role: 'engineer',
-    summary: 'Make the next edition of a device; the same text again gives the edition that has it',
+    summary:
+      'Make the next edition of a device; the same text again gives the edition that has it. Without `apply` only what it would be, and what is different',
     group: 'Editions',
-    body: z.strictObject({}),
-    reply: edition,
+    body: z.strictObject({ apply: z.boolean().default(true) }),
+    reply: edition.extend({
+      /** Without `apply`: what is different from the newest edition; none where that has the same text. */
+      changes: z.array(partDiff).nullable(),
+      fresh: z.boolean(),
+    }),
   }),
   'edition.show': route({
     method: 'GET',

@@ -52,7 +52,7 @@ export const fixedNames: Record<string, Shape> = {
         'How the service reaches it; null until it has a management address',
       ),
       main: mapOf(
-        { interface: text('lo0'), address: text('With its length: 10.77.255.2/32') },
+        { interface: text('self0'), address: text('With its length: 10.77.255.2/32') },
         'What stands for it: the address of its main interface, or else that for management',
       ),
     },

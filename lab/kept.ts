@@ -34,7 +34,7 @@ export function furrowKept(o: KeptOptions): string {
     '  title "staff"',
     ...ports.flat(),
     'face lane 304',
-    `  inet ${o.address}`,
+    `  at ${o.address}`,
     `way 0.0.0.0/0 by ${o.gateway}`,
     'shell on',
     '',
@@ -42,18 +42,17 @@ export function furrowKept(o: KeptOptions): string {
 }
 
 export function quillKept(o: KeptOptions): string {
-  const ports = Array.from(
-    { length: Math.min(8, o.ports ?? 2) },
-    (_, i) => `port ge-${i + 1} {\n    note "to desk ${i + 1}";\n    link up;\n}`,
-  );
+  const block = (head: string, ...entries: string[]) => [`${head} [`, ...entries.map((entry) => `  ${entry}`), ']'];
   return [
-    `host {\n    name ${o.name};\n}`,
-    `clock {\n${o.timeServers.map((server) => `    server ${server};\n`).join('')}    zone Europe/London;\n}`,
-    `account ${o.user} {\n    word plain ${o.password};\n}`,
-    ...ports,
-    `loop 0 {\n    address ${o.address};\n}`,
-    `route 0.0.0.0/0 {\n    by ${o.gateway};\n}`,
-    'door {\n    ssh on;\n}',
+    ...block('host', `name ${o.name}`),
+    ...block('clock', ...o.timeServers.map((server) => `server ${server}`), 'zone Europe/London'),
+    ...block(`account ${o.user}`, `word plain ${o.password}`),
+    ...Array.from({ length: Math.min(6, o.ports ?? 2) }, (_, i) =>
+      block(`port cu${i + 1}`, `note "to desk ${i + 1}"`, 'link up'),
+    ).flat(),
+    ...block('port self0', `address ${o.address}`),
+    ...block('route 0.0.0.0/0', `by ${o.gateway}`),
+    ...block('door', 'ssh on'),
     '',
   ].join('\n');
 }
@@ -66,7 +65,7 @@ export function shaleKept(o: KeptOptions): string {
     `user ${o.user} word ${o.password}`,
     `address eth0 ${o.address}`,
     `route 0.0.0.0/0 ${o.gateway}`,
-    ...Array.from({ length: o.ports ?? 2 }, (_, i) => `port swp${i + 1} up`),
+    ...Array.from({ length: o.ports ?? 2 }, (_, i) => `port front${i + 1} up`),
     '',
   ].join('\n');
 }

@@ -177,7 +177,7 @@ async function takeIn(client: Client): Promise<void> {
   await client.call('hostKey.accept', { body: { run: second } });
   const expect = [{ kind: 'has' as const, text: '10.77.0.6' }];
   await settled(client, await client.call('run.ask', { body: { where, asks: [{ command: 'tell clock' }], expect } }));
-  const lines = 'journal to 10.77.0.7\nsocket 1/3\n  about "to the crane"\n  state shut\n- clock follow 10.77.0.6\n';
+  const lines = 'journal to 10.77.0.7\nsocket 1/3\n  about "to the crane"\n  state still\n- clock follow 10.77.0.6\n';
   await settled(
     client,
     await client.call('run.errand', {

@@ -19,7 +19,7 @@ describe('remedies of what is doubtful', function () {
     home = mkdtempSync(join(tmpdir(), 'zpine-remedies-'));
     // A switch that tags what the router has untagged, and ports that nobody said anything about.
     const { client } = o;
-    await client.edit('interface', 'ard-xr-1:ge-2.304', { tag: null });
+    await client.edit('interface', 'ard-xr-1:cu2.304', { tag: null });
     await client.add('cable', { from: 'har-acc-1:1/11', to: 'har-acc-2:1/11' });
     await client.edit('interface', 'har-acc-1:1/11', { vlan: '316' });
     await client.edit('interface', 'har-acc-2:1/11', { vlan: '328' });

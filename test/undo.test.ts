@@ -170,11 +170,11 @@ describe('undo', () => {
   it('takes back the return of a device whose ports had words of their own', async () => {
     const before = await everything();
     await client().clone('device', 'cob-xr-1', [{ name: 'returned-1' }]);
-    await client().edit('interface', 'returned-1:ge-1', { description: 'to the quay' });
+    await client().edit('interface', 'returned-1:cu1', { description: 'to the quay' });
     const { id } = await client().show('device', 'returned-1');
     await client().remove('device', 'returned-1');
     await client().call('removed.restore', { params: { kind: 'device', ref: `#${id}` } });
-    expect((await client().show('interface', 'returned-1:ge-1')).description).to.equal('to the quay');
+    expect((await client().show('interface', 'returned-1:cu1')).description).to.equal('to the quay');
     for (let i = 0; i < 4; i += 1) {
       const { items } = await client().call('history.list', { query: { limit: '50' } });
       const done = new Set(items.flatMap((set) => (set.undoes === null ? [] : [set.undoes, set.id])));

@@ -199,7 +199,7 @@ function cablesOf(devices: PlannedDevice[]): { from: string; to: string }[] {
     const most = device.model.endsWith('cb-7') ? 6 : device.model.endsWith('24') ? 20 : 44;
     if (n > most) return undefined;
     used.set(device.name, n);
-    return device.duty === 'crossing-router' ? `${device.name}:ge-${n}` : `${device.name}:1/${n}`;
+    return device.duty === 'crossing-router' ? `${device.name}:cu${n}` : `${device.name}:1/${n}`;
   };
   const of = (duty: PlannedDevice['duty']) => devices.filter((device) => device.duty === duty);
   const [routers, cores] = [of('crossing-router'), of('core')];

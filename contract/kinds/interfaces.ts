@@ -124,7 +124,7 @@ export const cable = kind({
   key: { parts: ['from'] },
   fields: {
     from: { type: 'ref', to: 'port', title: 'From', required: true, part: true, own: true, example: 'ard-acc-1:1/24' },
-    to: { type: 'ref', to: 'port', title: 'To', part: true, own: true, example: 'ard-xr-1:ge-2' },
+    to: { type: 'ref', to: 'port', title: 'To', part: true, own: true, example: 'ard-xr-1:cu2' },
     farEnd: {
       type: 'text',
       title: 'Far end',

@@ -165,11 +165,11 @@ describe('arrivals', () => {
     const powered = {
       by: 'serial LF24-0188-01',
       relay: '10.77.16.1',
-      circuit: 'ard-xr-1:ge-2',
+      circuit: 'ard-xr-1:cu2',
       mac: '00:00:5e:00:53:a1',
     };
     expect(milestoneWords('powered', powered)).to.equal(
-      'known by serial LF24-0188-01, behind relay 10.77.16.1, port ard-xr-1:ge-2',
+      'known by serial LF24-0188-01, behind relay 10.77.16.1, port ard-xr-1:cu2',
     );
     expect(
       milestoneWords('called home', { from: '10.77.16.11', serial: 'x', digestMatches: false, rejected: 2 }),

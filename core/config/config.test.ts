@@ -2,7 +2,7 @@ import { expect } from 'chai';
 import { describe, it } from 'mocha';
 import fc from 'fast-check';
 import { compareConfig, type Intended } from './compare.ts';
-import { parseBraces, parseConfig, parseIndented, walk } from './tree.ts';
+import { parseBraces, parseBrackets, parseConfig, parseIndented, walk } from './tree.ts';
 
 describe('indented configurations', () => {
   it('are read as a tree, by columns', () => {
@@ -28,17 +28,56 @@ describe('indented configurations', () => {
   });
 });
 
+describe('configurations of blocks in square brackets', () => {
+  const paths = (text: string) =>
+    [...walk(parseBrackets(text))].map(({ node, above }) => [...above, node.text].join(' / '));
+  it('are read one entry a line, and lines that name their blocks from the top are the same', () => {
+    const wide =
+      'host [\n  name a\n]\nport cu1 [\n  note "to / the [crane] ["\n  vlan 3 [\n    address 1.2.3.4/24\n  ]\n]\n';
+    const narrow = 'host / name a\nport cu1 / note "to / the [crane] ["\nport cu1 / vlan 3 / address 1.2.3.4/24';
+    expect(paths(narrow)).to.deep.equal(paths(wide));
+    expect(paths(wide)).to.deep.equal([
+      'host',
+      'host / name a',
+      'port cu1',
+      'port cu1 / note "to / the [crane] ["',
+      'port cu1 / vlan 3',
+      'port cu1 / vlan 3 / address 1.2.3.4/24',
+    ]);
+  });
+  it('take the mark of what shall go to the entry, not to its blocks', () => {
+    expect(paths('- clock / server 1.2.3.4')).to.deep.equal(['clock', 'clock / - server 1.2.3.4']);
+    expect(paths('clock [\n- server 1.2.3.4\n]')).to.deep.equal(['clock', 'clock / - server 1.2.3.4']);
+    expect(paths('- clock')).to.deep.equal(['- clock']);
+  });
+  it('never fail, however they are broken, and lose no entry', () => {
+    fc.assert(
+      fc.property(fc.stringMatching(/^[a[\]"/ \n]*$/), (text) => {
+        const entries = paths(text);
+        expect(entries.every((entry) => entry.trim() !== '')).to.equal(true);
+        for (const line of text.split('\n'))
+          if (/^a+$/.test(line.trim())) expect(entries.some((entry) => entry.endsWith(line.trim()))).to.equal(true);
+      }),
+    );
+  });
+  it('leave out remarks', () => {
+    expect(paths('')).to.deep.equal([]);
+    const read = parseConfig('# inked\nhost / name a\n', { blocks: 'bracket', comment: '#' });
+    expect(read.map((node) => node.text)).to.deep.equal(['host']);
+  });
+});
+
 describe('configurations of nested braces', () => {
   it('are read as a tree, whatever the layout, and text in quotes is left alone', () => {
     const wide =
-      'host {\n  name a;\n}\nport ge-1 {\n  note "to;  the {crane}";\n  vlan 3 {\n    address 1.2.3.4/24;\n  }\n}\n';
-    const narrow = 'host{name a;}port ge-1{note "to;  the {crane}";vlan   3{address\n1.2.3.4/24;}}';
+      'host {\n  name a;\n}\nport cu1 {\n  note "to;  the {crane}";\n  vlan 3 {\n    address 1.2.3.4/24;\n  }\n}\n';
+    const narrow = 'host{name a;}port cu1{note "to;  the {crane}";vlan   3{address\n1.2.3.4/24;}}';
     const paths = (text: string) =>
       [...walk(parseBraces(text))].map(({ node, above }) => [...above, node.text].join(' / '));
     expect(paths(wide)).to.deep.equal(paths(narrow));
     expect(paths(wide))
-      .to.include('port ge-1 / note "to;  the {crane}"')
-      .and.include('port ge-1 / vlan 3 / address 1.2.3.4/24');
+      .to.include('port cu1 / note "to;  the {crane}"')
+      .and.include('port cu1 / vlan 3 / address 1.2.3.4/24');
   });
   it('never fail, however they are broken', () => {
     fc.assert(

@@ -7,7 +7,7 @@ export interface ConfigLine {
 }
 
 export interface Blocks {
-  blocks: 'indent' | 'brace' | 'flat';
+  blocks: 'indent' | 'bracket' | 'brace' | 'flat';
   /** What begins a comment. */
   comment?: string;
 }
@@ -20,6 +20,7 @@ export function parseConfig(text: string, { blocks, comment }: Blocks): ConfigLi
           .split(/\r?\n/)
           .map((line) => (line.trimStart().startsWith(comment) ? '' : line))
           .join('\n');
+  if (blocks === 'bracket') return parseBrackets(bare);
   if (blocks === 'brace') return parseBraces(bare);
   if (blocks === 'indent') return parseIndented(bare);
   return bare
@@ -79,6 +80,56 @@ export function parseBraces(text: string): ConfigLine[] {
   }
   put();
   return top;
+}
+
+/**
+ * One entry a line; `word word [` opens a block, a line that is `]` closes it. A line may name the blocks that it stands in
+ * from the top, as in `clock / server 10.77.0.6`; text in double quotes is left alone. A bracket too many closes nothing,
+ * one that is missing is closed by the end. Blocks of one name beside each other are one block.
+ */
+export function parseBrackets(text: string): ConfigLine[] {
+  const top: ConfigLine[] = [];
+  const open: ConfigLine[][] = [top];
+  for (const [i, whole] of text.split(/\r?\n/).entries()) {
+    const line = whole.trim();
+    if (line === '') continue;
+    if (line === ']') {
+      if (open.length > 1) open.pop();
+      continue;
+    }
+    const opens = /(^|\s)\[$/.test(line);
+    const path = pathOf(opens ? line.slice(0, -1) : line);
+    // Of a line that shall go, the mark belongs to what goes, not to the block that it stands in.
+    const marked = path.length > 1 ? /^- +(.*)$/.exec(path[0] ?? '') : null;
+    if (marked) {
+      path[0] = marked[1] ?? '';
+      path.push(`- ${path.pop() ?? ''}`);
+    }
+    let level = open.at(-1) ?? top;
+    for (const [depth, word] of path.entries()) {
+      const isBlock = depth < path.length - 1 || opens;
+      let node = isBlock ? level.find((other) => other.text === word && other.children.length > 0) : undefined;
+      if (!node) level.push((node = { text: word, line: i + 1, children: [] }));
+      level = node.children;
+    }
+    if (opens) open.push(level);
+  }
+  return top;
+}
+
+/** The parts of a line between ` / `; what stands in double quotes is never parted. */
+function pathOf(line: string): string[] {
+  const parts: string[] = [];
+  let [word, quoted] = ['', false];
+  for (const piece of line.split(/("| \/ )/)) {
+    if (piece === '"') quoted = !quoted;
+    if (piece === ' / ' && !quoted) {
+      parts.push(word);
+      word = '';
+    } else word += piece;
+  }
+  parts.push(word);
+  return parts.map((part) => part.trim()).filter((part) => part !== '');
 }
 
 /** All lines with the blocks that they stand in, outermost first. */

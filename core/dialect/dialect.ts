@@ -185,7 +185,9 @@ function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
     const on = address?.find(line);
     const who = user?.find(line);
     return {
-      ...(on?.on !== undefined && on.address !== undefined ? { on: { on: on.on, address: on.address } } : {}),
+      ...(on?.on !== undefined && on.address !== undefined
+        ? { on: { on: on.vlan === undefined ? on.on : `${on.on}.${on.vlan}`, address: on.address } }
+        : {}),
       ...(who?.user !== undefined && who.password !== undefined
         ? { user: { name: who.user, password: who.password, sealed: sealed?.test(line) ?? false } }
         : {}),

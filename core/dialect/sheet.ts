@@ -99,7 +99,11 @@ const lineForm = (about: string, ...groups: string[]) => pattern(about, ...group
 
 /** Lines of a configuration with the blocks they stand in, joined by ` / `. */
 const wayIn = z.strictObject({
-  address: lineForm('An address of an interface', 'on', 'address').optional(),
+  address: lineForm(
+    'An address of an interface; a part named vlan makes it one of a sub-interface',
+    'on',
+    'address',
+  ).optional(),
   gateway: lineForm('The way out', 'gateway').optional(),
   user: lineForm('A user and the password, plain or as a digest', 'user', 'password').optional(),
   sealed: lineForm('Whether such a line holds a digest').optional(),
@@ -138,7 +142,7 @@ export const dialectSheet = z.strictObject({
   keep: command('What stores what runs').optional(),
   change: change.optional().describe('How its configuration is changed'),
   restart: restart.optional(),
-  blocks: z.enum(['indent', 'brace', 'flat']).describe('How lines stand in one another'),
+  blocks: z.enum(['indent', 'bracket', 'brace', 'flat']).describe('How lines stand in one another'),
   comment: z.string().min(1).max(5).default('#').describe('What begins a comment'),
   volatile: z.array(pattern('A line that differs from one reading to the next')).max(50).default([]),
   secrets: z.array(pattern('A line with a secret', 'secret')).max(50).default([]),

@@ -127,6 +127,18 @@ export function wayBack(dialect: Dialect, before: string, after: string): string
 
 /** Writes a line with the blocks around it and the lines below it, in the way of the dialect. */
 function put(out: string[], { sheet }: Dialect, above: string[], line: string, below: ConfigLine[]): void {
+  if (sheet.blocks === 'bracket') {
+    // One line by itself names its blocks from the top, which is how people type it.
+    const away = line.startsWith(AWAY);
+    const path = [...above, away ? line.slice(AWAY.length) : line].join(PATH);
+    const write = (text: string, nodes: ConfigLine[], indent: string): void => {
+      out.push(`${indent}${text}${nodes.length > 0 ? ' [' : ''}`);
+      for (const node of nodes) write(node.text, node.children, `${indent}  `);
+      if (nodes.length > 0) out.push(`${indent}]`);
+    };
+    write(`${away ? AWAY : ''}${path}`, below, '');
+    return;
+  }
   if (sheet.blocks === 'brace') {
     const inner = (nodes: ConfigLine[]): string =>
       nodes.map((n) => (n.children.length > 0 ? `${n.text} { ${inner(n.children)} }` : `${n.text};`)).join(' ');

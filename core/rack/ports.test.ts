@@ -115,7 +115,7 @@ describe('ports by pattern', () => {
 
   it('read what they write', () => {
     const group = fc.record({
-      names: fc.constantFrom('1/{1..24}', 'ge-{0..7}', 'con', 'a1,a2', '{slot}/{1..8}'),
+      names: fc.constantFrom('1/{1..24}', 'cu{0..7}', 'con', 'a1,a2', '{slot}/{1..8}'),
       kind: fc.constantFrom(...portKindNames),
     });
     fc.assert(

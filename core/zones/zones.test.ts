@@ -8,8 +8,8 @@ const router: Host = {
   domain: 'brackwater.example',
   main: ['10.77.255.2', '2001:db8:77:ff::2'],
   interfaces: [
-    { name: 'lo0', addresses: ['10.77.255.2', '2001:db8:77:ff::2'] },
-    { name: 'ge-2.316', addresses: ['10.77.17.1'] },
+    { name: 'self0', addresses: ['10.77.255.2', '2001:db8:77:ff::2'] },
+    { name: 'cu2.316', addresses: ['10.77.17.1'] },
   ],
 };
 const options = { servers: ['ns1.names.example', 'ns2.names.example'], contact: 'a.b@c.example', ttlSeconds: 3600 };
@@ -27,9 +27,9 @@ describe('zone files', () => {
     expect(zones[2]?.lines).to.deep.equal([
       'ard-xr-1\tIN\tA\t10.77.255.2',
       'ard-xr-1\tIN\tAAAA\t2001:db8:77:ff::2',
-      'ge-2-316.ard-xr-1\tIN\tA\t10.77.17.1',
-      'lo0.ard-xr-1\tIN\tA\t10.77.255.2',
-      'lo0.ard-xr-1\tIN\tAAAA\t2001:db8:77:ff::2',
+      'cu2-316.ard-xr-1\tIN\tA\t10.77.17.1',
+      'self0.ard-xr-1\tIN\tA\t10.77.255.2',
+      'self0.ard-xr-1\tIN\tAAAA\t2001:db8:77:ff::2',
     ]);
     expect(zones[1]?.lines).to.deep.equal(['2\tIN\tPTR\tard-xr-1.brackwater.example.']);
     expect(zones[3]?.lines).to.deep.equal(['2.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0\tIN\tPTR\tard-xr-1.brackwater.example.']);
@@ -62,7 +62,7 @@ describe('zone files', () => {
   });
 
   it('have labels of letters, digits and hyphens', () => {
-    expect(['1/3', 'ge-2.0', '_x_', '//'].map(labelOf)).to.deep.equal(['1-3', 'ge-2-0', 'x', 'interface']);
+    expect(['1/3', 'cu2.0', '_x_', '//'].map(labelOf)).to.deep.equal(['1-3', 'cu2-0', 'x', 'interface']);
     expect(labelOf('a'.repeat(80))).to.have.length(63);
     expect(reverseOf(sure(parseIp('192.0.2.7')))).to.deep.equal({ zone: '2.0.192.in-addr.arpa', label: '7' });
   });
@@ -71,7 +71,7 @@ describe('zone files', () => {
 describe('a hosts file', () => {
   it('has addresses in their order, devices by two names, interfaces by one', () => {
     expect(hostsText([router])).to.equal(
-      '10.77.17.1\tge-2-316.ard-xr-1.brackwater.example\n' +
+      '10.77.17.1\tcu2-316.ard-xr-1.brackwater.example\n' +
         '10.77.255.2\tard-xr-1.brackwater.example ard-xr-1\n' +
         '2001:db8:77:ff::2\tard-xr-1.brackwater.example ard-xr-1\n',
     );

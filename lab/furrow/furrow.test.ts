@@ -29,8 +29,8 @@ describe('the memory of a Furrow switch', () => {
   });
   it('puts the new line of a single kind in the place of the old', () => {
     const m = memory();
-    m.load('name a\nclock follow 10.77.0.5\nclock follow 10.77.0.6\nname b\nsocket 1/1\n  state live\n  state shut\n');
-    expect(m.print()).to.equal('name b\nclock follow 10.77.0.5\nclock follow 10.77.0.6\nsocket 1/1\n  state shut\n');
+    m.load('name a\nclock follow 10.77.0.5\nclock follow 10.77.0.6\nname b\nsocket 1/1\n  state live\n  state still\n');
+    expect(m.print()).to.equal('name b\nclock follow 10.77.0.5\nclock follow 10.77.0.6\nsocket 1/1\n  state still\n');
   });
 });
 
@@ -62,13 +62,13 @@ describe('the shell of a Furrow switch', () => {
       'state live',
       'socket 1/1',
       'strike state live',
-      'state shut',
+      'state still',
       'up',
       'name pier',
       'rest',
     ])
       expect(s.line(line), line).to.equal('');
-    expect(m.print()).to.equal('name pier\nsocket 1/1\n  state shut\nsocket 1/2\n  state live\n');
+    expect(m.print()).to.equal('name pier\nsocket 1/1\n  state still\nsocket 1/2\n  state live\n');
     expect(s.prompt()).to.equal('pier: ');
   });
   it('says what it does not take', () => {

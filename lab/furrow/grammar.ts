@@ -72,7 +72,7 @@ export const grammar: Record<string, GrammarRow[]> = {
       single: 'lanes',
       refuse: (m) => (m[1] ?? '').split(',').map(lane).find(Boolean),
     },
-    { form: /^state (live|shut)$/, single: 'state' },
+    { form: /^state (live|still)$/, single: 'state' },
   ],
-  face: [{ form: new RegExp(`^inet (${IP}/\\d{1,2})$`), single: 'inet', refuse: address }],
+  face: [{ form: new RegExp(`^at (${IP}/\\d{1,2})$`), single: 'at', refuse: address }],
 };

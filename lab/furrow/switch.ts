@@ -88,7 +88,7 @@ export class FurrowSwitch {
   get address(): string | undefined {
     return this.memory
       .below(/^face lane/)
-      .flatMap((face) => face.lines.map((line) => /^inet (\S+)\//.exec(line)?.[1]))
+      .flatMap((face) => face.lines.map((line) => /^at (\S+)\//.exec(line)?.[1]))
       .find((a) => a !== undefined);
   }
 

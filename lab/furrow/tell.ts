@@ -8,11 +8,11 @@ const lines = (all: string[]): string => all.map((line) => `${line}\n`).join('')
 export function tellFaces(memory: Memory, hears: readonly Hears[]): string {
   const sockets = memory.below(/^socket (\S+)$/).map(({ head, lines: below }) => {
     const name = head[1] ?? '';
-    const state = below.includes('state shut') ? 'shut' : hears.some((one) => one.on === name) ? 'live' : 'dark';
+    const state = below.includes('state still') ? 'still' : hears.some((one) => one.on === name) ? 'live' : 'dark';
     return `socket ${name.padEnd(7)} ${state}`;
   });
   const faces = memory.below(/^face (\S+ \S+)$/).map(({ head, lines: below }) => {
-    const address = below.map((line) => /^inet (\S+)$/.exec(line)?.[1]).find((one) => one !== undefined) ?? '';
+    const address = below.map((line) => /^at (\S+)$/.exec(line)?.[1]).find((one) => one !== undefined) ?? '';
     return `${(head[1] ?? '').padEnd(14)} live  ${address}`.trimEnd();
   });
   return lines([...sockets, ...faces]);

@@ -1,5 +1,5 @@
-/** The script of a Quill router: a tree of lines, changed by paths, printed with braces. */
-import { parseBraces, type ConfigLine } from '@zpine/core/config/tree';
+/** The script of a Quill router: a tree of lines, changed by paths, printed with brackets. */
+import { parseBrackets, type ConfigLine } from '@zpine/core/config/tree';
 
 interface Row {
   /** A line with the blocks that it stands in, joined by ` / `; a block by itself ends in ` /`. */
@@ -18,9 +18,14 @@ const octets = (text: string): string | undefined =>
     : `${text} is no address`;
 
 const IP = '(\\d{1,3}(?:\\.\\d{1,3}){3})';
-const PORTS = 8;
-const port = (match: RegExpExecArray): string | undefined =>
-  Number(match[1]) >= 1 && Number(match[1]) <= PORTS ? undefined : `ports are ge-1 to ge-${PORTS}`;
+/** Copper and fibre, and the port that is the router itself. */
+const PORTS: Record<string, readonly [from: number, to: number]> = { cu: [1, 6], fi: [1, 2], self: [0, 0] };
+const port = (match: RegExpExecArray): string | undefined => {
+  const [from, to] = PORTS[match[1] ?? ''] ?? [1, 0];
+  const n = Number(match[2]);
+  return n >= from && n <= to ? undefined : 'ports are cu1 to cu6, fi1, fi2 and self0';
+};
+const PORT = 'port (cu|fi|self)(\\d+)';
 
 const grammar: Row[] = [
   { form: /^host \/ (name|domain) [A-Za-z0-9._-]+$/, single: (m) => m[1] ?? '' },
@@ -28,13 +33,12 @@ const grammar: Row[] = [
   { form: /^clock \/ (zone) \S+$/, single: () => 'zone' },
   { form: new RegExp(`^log / server ${IP}$`), refuse: (m) => octets(m[1] ?? '') },
   { form: /^account [a-z][a-z0-9._-]* \/ word (plain|sealed) \S+$/, single: () => 'word' },
-  { form: /^port ge-(\d+) \/ note ".*"$/, single: () => 'note', refuse: port },
-  { form: /^port ge-(\d+) \/ link (up|off)$/, single: () => 'link', refuse: port },
+  { form: new RegExp(`^${PORT} / note ".*"$`), single: () => 'note', refuse: port },
+  { form: new RegExp(`^${PORT} / link (up|off)$`), single: () => 'link', refuse: port },
   {
-    form: new RegExp(`^port ge-(\\d+) / (?:vlan \\d+ / )?address ${IP}/\\d+$`),
-    refuse: (m) => port(m) ?? octets(m[2] ?? ''),
+    form: new RegExp(`^${PORT} / (?:vlan \\d+ / )?address ${IP}/\\d+$`),
+    refuse: (m) => port(m) ?? octets(m[3] ?? ''),
   },
-  { form: new RegExp(`^loop \\d+ / address ${IP}/\\d+$`), refuse: (m) => octets(m[1] ?? '') },
   {
     form: new RegExp(`^route ${IP}/\\d+ / by ${IP}$`),
     single: () => 'by',
@@ -49,7 +53,7 @@ export class Script {
 
   static from(text: string): Script {
     const script = new Script();
-    script.top = parseBraces(text);
+    script.top = parseBrackets(text);
     return script;
   }
 
@@ -102,11 +106,11 @@ export class Script {
     const out: string[] = [];
     const write = (nodes: ConfigLine[], indent: string): void => {
       for (const { text, children } of nodes) {
-        if (children.length === 0) out.push(`${indent}${text};`);
+        if (children.length === 0) out.push(`${indent}${text}`);
         else {
-          out.push(`${indent}${text} {`);
-          write(children, `${indent}    `);
-          out.push(`${indent}}`);
+          out.push(`${indent}${text} [`);
+          write(children, `${indent}  `);
+          out.push(`${indent}]`);
         }
       }
     };

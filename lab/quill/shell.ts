@@ -65,7 +65,7 @@ export class QuillShell {
     const { host } = this;
     switch (line) {
       case 'read script':
-        return `// inked at ${new Date().toISOString()}\n${host.script().print()}`;
+        return `# inked at ${new Date().toISOString()}\n${host.script().print()}`;
       case 'read shelf':
         return host.shelf();
       case 'read about':
@@ -160,15 +160,15 @@ export class QuillShell {
   private ports(): string {
     const script = this.host.script();
     const paths = script.paths();
-    const names = [...new Set(paths.flatMap((path) => /^(?:port|loop) (\S+) \//.exec(path)?.[1] ?? []))];
+    const names = [...new Set(paths.flatMap((path) => /^port (\S+) \//.exec(path)?.[1] ?? []))];
     const heard = this.host.hears();
     return lines(
       names.map((name) => {
         const off = paths.includes(`port ${name} / link off`);
-        const isLoop = !name.startsWith('ge-');
+        const isLoop = name.startsWith('self');
         const state = off ? 'off' : isLoop || heard.some((one) => one.on === name) ? 'up' : 'down';
         const address = paths
-          .map((path) => new RegExp(`^(?:port|loop) ${name} / (?:vlan \\d+ / )?address (\\S+)$`).exec(path)?.[1])
+          .map((path) => new RegExp(`^port ${name} / (?:vlan \\d+ / )?address (\\S+)$`).exec(path)?.[1])
           .find((one) => one !== undefined);
         return `${name} is ${state}${address === undefined ? '' : ` with ${address}`}`;
       }),

@@ -158,7 +158,7 @@ const verbs: VerbHandlers = {
   'template.try': (tx, { body }) => tryTemplate(tx, body),
   'device.names': (tx, call) => templateNames(tx, ref(call)),
   'edition.list': (tx, call) => listEditions(tx, ref(call)),
-  'edition.make': (tx, call) => makeEdition(tx, ref(call)),
+  'edition.make': (tx, call) => makeEdition(tx, ref(call), call.body),
   'edition.show': (tx, call) => showEdition(tx, ref(call), call.params.number ?? '', call.query.trace === 'true'),
   'edition.publish': (tx, call) => publishEdition(tx, ref(call), call.params.number ?? '', call.body),
   'device.dhcp': (tx, call) => explainDhcp(tx, ref(call), call.query),

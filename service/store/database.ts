@@ -1,5 +1,5 @@
 import { Sequelize } from 'sequelize';
-import { type Connection, type Connections } from './unit.ts';
+import { type Connection, type Connections } from './connections.ts';
 
 export interface DatabaseOptions {
   /** A socket file, or a host and port. */

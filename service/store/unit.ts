@@ -3,19 +3,8 @@
  * a deadlock, the database ends the transaction and carries out what was sent behind it. With autocommit off that begins
  * a new transaction, which the ROLLBACK takes back; with autocommit on it would stay.
  */
+import { type Connection, type Connections } from './connections.ts';
 import { isDeadlock } from './database.ts';
-
-export interface Connection {
-  query: (sql: string, values?: unknown[]) => Promise<unknown>;
-}
-
-/** Where connections come from, and go back to. */
-export interface Connections {
-  take: () => Promise<Connection>;
-  giveBack: (connection: Connection) => void;
-  /** Of a connection nobody may use any more: what it holds is unknown. */
-  discard: (connection: Connection) => Promise<void>;
-}
 
 export class Unit {
   private readonly connections: Connections;

@@ -33,7 +33,14 @@ describe('addresses', () => {
     engineer.call('device.assignManagement', { params: { ref: device }, body });
 
   it('come from the management VLAN of the device’s site, with an interface to sit on', async () => {
-    await engineer.add('device', { name: 'ske-acc-1', site: 'ske' });
+    await engineer.add('vendor', { name: 'larkfield' });
+    await engineer.add('model', {
+      vendor: 'larkfield',
+      name: 'lf-24',
+      ports: '1/{1..24} 1000base-t',
+      management: 'vlan{vlan}',
+    });
+    await engineer.add('device', { name: 'ske-acc-1', site: 'ske', model: 'larkfield/lf-24' });
     const done = await assign('ske-acc-1');
     expect(done).to.deep.include({
       address: '10.77.48.11',

@@ -215,30 +215,30 @@ describe('space, carved and looked up', () => {
 
   it('addresses both ends of a link at once, the other end found by the cable', async () => {
     const link = (body: object) => client.call('address.link', { body: body as { from: string; in: string } });
-    const made = await link({ from: 'har-xr-1:ge-2', to: 'ske-xr-1:ge-1', in: '10.77.254.0/24' });
+    const made = await link({ from: 'har-xr-1:cu2', to: 'ske-xr-1:cu1', in: '10.77.254.0/24' });
     expect(made).to.deep.equal({
       applied: true,
       prefix: '10.77.254.8/31',
       ends: [
-        { interface: 'har-xr-1:ge-2', address: '10.77.254.8/31' },
-        { interface: 'ske-xr-1:ge-1', address: '10.77.254.9/31' },
+        { interface: 'har-xr-1:cu2', address: '10.77.254.8/31' },
+        { interface: 'ske-xr-1:cu1', address: '10.77.254.9/31' },
       ],
     });
     expect((await client.show('prefix', '10.77.254.8/31')).description).to.equal('har-xr-1 to ske-xr-1');
-    expect((await client.show('interface', 'ske-xr-1:ge-1')).description).to.equal('to har-xr-1:ge-2');
-    expect((await client.show('address', '10.77.254.8')).description).to.equal('to ske-xr-1:ge-1');
-    const cabled = { from: 'cob-xr-1:ge-2', in: '2001:db8:77::/48', apply: false };
+    expect((await client.show('interface', 'ske-xr-1:cu1')).description).to.equal('to har-xr-1:cu2');
+    expect((await client.show('address', '10.77.254.8')).description).to.equal('to ske-xr-1:cu1');
+    const cabled = { from: 'cob-xr-1:cu2', in: '2001:db8:77::/48', apply: false };
     expect((await link(cabled)).ends).to.deep.equal([
-      { interface: 'cob-xr-1:ge-2', address: '2001:db8:77:5000::/127' },
+      { interface: 'cob-xr-1:cu2', address: '2001:db8:77:5000::/127' },
       { interface: 'cob-acc-1:1/24', address: '2001:db8:77:5000::1/127' },
     ]);
-    expect((await refusal(link({ from: 'cob-xr-1:ge-5', in: '10.77.254.0/24' }))).errors?.[0]?.code).to.equal(
+    expect((await refusal(link({ from: 'cob-xr-1:cu5', in: '10.77.254.0/24' }))).errors?.[0]?.code).to.equal(
       'link-open',
     );
-    const again = { from: 'har-xr-1:ge-5', to: 'mos-xr-1:ge-5', in: '10.77.254.8/31' };
+    const again = { from: 'har-xr-1:cu5', to: 'mos-xr-1:cu5', in: '10.77.254.8/31' };
     expect((await refusal(link(again))).errors?.[0]?.code).to.equal('link-taken');
-    expect(await well('address', 'link', 'har-xr-1:ge-5', 'mos-xr-1:ge-5', '--in', '10.77.254.0/24')).to.match(
-      /har-xr-1:ge-5 +10\.77\.254\.10\/31\nmos-xr-1:ge-5 +10\.77\.254\.11\/31\n10\.77\.254\.10\/31$/,
+    expect(await well('address', 'link', 'har-xr-1:cu5', 'mos-xr-1:cu5', '--in', '10.77.254.0/24')).to.match(
+      /har-xr-1:cu5 +10\.77\.254\.10\/31\nmos-xr-1:cu5 +10\.77\.254\.11\/31\n10\.77\.254\.10\/31$/,
     );
   });
 
@@ -248,7 +248,7 @@ describe('space, carved and looked up', () => {
     const link = await at('10.77.254.1');
     expect(link?.holder).to.deep.equal({
       address: '10.77.254.1',
-      interface: 'ard-xr-1:ge-1',
+      interface: 'ard-xr-1:cu1',
       device: 'ard-xr-1',
       description: null,
       place: 'ard/closet/w1 U 9',
@@ -265,8 +265,8 @@ describe('space, carved and looked up', () => {
     await client.call('device.assignManagement', { params: { ref: 'mos-tmp-1' }, body: { address: '10.77.64.77' } });
     await client.remove('device', 'mos-tmp-1');
     expect((await at('10.77.64.77'))?.before.map((b) => `${b.action} ${b.interface}`)).to.deep.equal([
-      'removed mos-tmp-1:vlan304',
-      'added mos-tmp-1:vlan304',
+      'removed mos-tmp-1:management',
+      'added mos-tmp-1:management',
     ]);
     const both = await client.call('address.lookup', { query: { q: '10.77.19.40' } });
     expect(both.found.map((one) => `${one.vrf} ${one.covering[0]?.prefix}`)).to.deep.equal([
@@ -299,7 +299,7 @@ describe('space, carved and looked up', () => {
       /10\.77\.32\.0\/20 +10\.77\.40\.0\/21 +1 +Cobbleholm/,
     );
     expect(await well('lookup', '10.77.254.1')).to.match(
-      /^vrf +default\nheld by +ard-xr-1:ge-1\nstands at +ard\/closet\/w1 U 9\nplugged to +ferry line .*\ninside +10\.77\.254\.0\/31 {2}Harbour House to Ardle/,
+      /^vrf +default\nheld by +ard-xr-1:cu1\nstands at +ard\/closet\/w1 U 9\nplugged to +ferry line .*\ninside +10\.77\.254\.0\/31 {2}Harbour House to Ardle/,
     );
     expect((await zpine('lookup', '192.0.2.1')).err).to.contain('nothing is known of 192.0.2.1');
     expect(await well('convert', '10.77.16.11', '255.255.252.0')).to.match(

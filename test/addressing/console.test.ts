@@ -125,18 +125,18 @@ describe('the console of addressing', function () {
   });
 
   it('addresses both ends of a link from one of them', async () => {
-    await client().add('cable', { from: 'ske-xr-1:ge-3', to: 'mos-xr-1:ge-3', kind: 'cat6' });
-    await go('/interfaces/ske-xr-1%3Age-3');
+    await client().add('cable', { from: 'ske-xr-1:cu3', to: 'mos-xr-1:cu3', kind: 'cat6' });
+    await go('/interfaces/ske-xr-1%3Acu3');
     await button('Address the link …').click();
     await choose('Out of', '10.77.254.0/24');
     await drawer().getByRole('button', { name: 'Look' }).click();
-    await drawer().getByText('mos-xr-1:ge-3').waitFor();
+    await drawer().getByText('mos-xr-1:cu3').waitFor();
     await drawer()
       .getByRole('button', { name: /^Address both ends out of 10\.77\.254\.\d+\/31$/ })
       .click();
     await drawer().waitFor({ state: 'hidden' });
-    const { items } = await client().list('address', { interface: 'mos-xr-1:ge-3' });
-    expect(items[0]).to.include({ description: 'to ske-xr-1:ge-3' });
+    const { items } = await client().list('address', { interface: 'mos-xr-1:cu3' });
+    expect(items[0]).to.include({ description: 'to ske-xr-1:cu3' });
   });
 
   it('says where a block fits, what overlaps, and what things are called', async () => {

@@ -181,7 +181,7 @@ describe('addresses, handed out by rules', function () {
     }
     const forward = readFileSync(join(folder, 'brackwater.example.zone'), 'utf8');
     expect(forward).to.match(/^ard-xr-1\tIN\tA\t10\.77\.255\.2$/m);
-    expect(forward).to.match(/^ge-1\.ard-xr-1\tIN\tA\t10\.77\.254\.1$/m);
+    expect(forward).to.match(/^cu1\.ard-xr-1\tIN\tA\t10\.77\.254\.1$/m);
     expect(forward).to.match(/^ske-acc-20\tIN\tAAAA\t2001:db8:77:3000::9$/m);
     const hosts = await demo.well('names', 'hosts', '--site', 'ard');
     expect(hosts)

@@ -65,21 +65,21 @@ describe('site plans', function () {
     expect(again.new).to.equal(0);
     await client.add('device', { name: 'gul-xr-1', model: 'copperbell/cb-7', duty: 'crossing-router', site: 'gul' });
     await client.add('device', { name: 'gul-xr-2', model: 'copperbell/cb-7', duty: 'crossing-router', site: 'gul' });
-    await client.add('cable', { from: 'gul-xr-1:ge-3', to: 'gul-xr-2:ge-3', kind: 'cat6' });
-    await client.add('cable', { from: 'gul-xr-1:ge-2', to: 'mos-xr-1:ge-3', kind: 'cat6' });
+    await client.add('cable', { from: 'gul-xr-1:cu3', to: 'gul-xr-2:cu3', kind: 'cat6' });
+    await client.add('cable', { from: 'gul-xr-1:cu2', to: 'mos-xr-1:cu3', kind: 'cat6' });
     const more = (await apply('gul')).rows.filter((row) => !row.there);
     expect(more.map((row) => `${row.kind} ${row.what}`)).to.deep.equal([
-      'loopback gul-xr-1:lo0',
-      'loopback gul-xr-2:lo0',
-      'link gul-xr-1:ge-2 to mos-xr-1:ge-3',
-      'link gul-xr-1:ge-3 to gul-xr-2:ge-3',
+      'loopback gul-xr-1:self0',
+      'loopback gul-xr-2:self0',
+      'link gul-xr-1:cu2 to mos-xr-1:cu3',
+      'link gul-xr-1:cu3 to gul-xr-2:cu3',
     ]);
-    expect(await client.show('device', 'gul-xr-1')).to.include({ main: 'gul-xr-1:lo0' });
+    expect(await client.show('device', 'gul-xr-1')).to.include({ main: 'gul-xr-1:self0' });
     const source = 'known as @{device.main.address} on @{device.main.interface}';
     const tried = await client.call('template.try', { body: { template: 'known', source, device: 'gul-xr-1' } });
-    expect(tried.files?.[0]?.text).to.match(/^known as 10\.77\.255\.\d+\/24 on lo0$/m);
-    const { items } = await client.list('address', { interface: 'gul-xr-2:ge-3' });
-    expect(items[0]).to.include({ description: 'to gul-xr-1:ge-3' });
+    expect(tried.files?.[0]?.text).to.match(/^known as 10\.77\.255\.\d+\/32 on self0$/m);
+    const { items } = await client.list('address', { interface: 'gul-xr-2:cu3' });
+    expect(items[0]).to.include({ description: 'to gul-xr-1:cu3' });
     expect((await apply('gul')).new).to.equal(0);
   });
 
@@ -115,7 +115,7 @@ describe('site plans', function () {
       { vlan: 9000 },
       { vlan: 3, prefixes: [{ in: 'v5', size: 24, pool: '200-239', gateway: 'middle' }] },
       { something: 1 },
-      { loopback: 'lo0', for: 'crossing router', from: 'x' },
+      { loopback: 'self0', for: 'crossing router', from: 'x' },
     ];
     const { errors = [] } = await refusal(client.add('siteplan', { name: 'odd', steps }));
     expect(errors.map(({ pointer, code }) => `${pointer} ${code}`)).to.include.members([
@@ -134,11 +134,11 @@ describe('site plans', function () {
   it('give the copy of a site its blocks and addresses', async () => {
     const body = { code: 'bel', title: 'Bellhaven', plan: 'landing', apply: true };
     const copied = await client.call('site.copy', { params: { ref: 'ard' }, body });
-    expect(copied.planned.some((row) => row.kind === 'loopback' && row.what === 'bel-xr-1:lo0')).to.equal(true);
+    expect(copied.planned.some((row) => row.kind === 'loopback' && row.what === 'bel-xr-1:self0')).to.equal(true);
     const { device, management } = await client.call('device.overview', { params: { ref: 'bel-acc-1' } });
     expect(management).to.include({ address: '10.77.96.11', gateway: '10.77.96.1', interface: 'bel-acc-1:vlan304' });
     expect(device).to.include({ rack: 'bel/closet/w1' });
-    expect(await client.show('device', 'bel-xr-1')).to.include({ main: 'bel-xr-1:lo0' });
+    expect(await client.show('device', 'bel-xr-1')).to.include({ main: 'bel-xr-1:self0' });
     // The end of the link to Harbour House has no cable here yet.
     expect(copied.left.map((one) => one.key))
       .to.include('10.77.254.1')

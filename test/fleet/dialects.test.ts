@@ -6,6 +6,7 @@ import { commandsOf, stepsOf, wayBack } from '@zpine/core/fleet/errand';
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { Memory } from '@zpine/lab/furrow/memory';
 import { Shell } from '@zpine/lab/furrow/shell';
+import { dialectFrom } from '@zpine/core/dialect/dialect';
 import { Script } from '@zpine/lab/quill/script';
 import { QuillShell } from '@zpine/lab/quill/shell';
 import { Dialects, readSheet } from '../../service/store/dialects.ts';
@@ -33,7 +34,7 @@ describe('the sheets that ship', () => {
 
   it('read a Furrow edition for the way back in', () => {
     const text =
-      'account zpine\n  phrase sealed $6$abc$def\n  rank full\nface lane 304\n  inet 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
+      'account zpine\n  phrase sealed $6$abc$def\n  rank full\nface lane 304\n  at 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
     expect(known('furrow').wayIn(text)).to.deep.equal({
       addresses: [{ on: 'lane 304', address: '10.77.16.11/24' }],
       gateway: '10.77.16.1',
@@ -46,9 +47,12 @@ describe('the sheets that ship', () => {
   });
   it('read a Quill script and a Shale file for it, too', () => {
     const quill =
-      'account zpine {\n  word plain hush;\n}\nloop 0 {\n  address 10.77.255.1/32;\n}\nroute 0.0.0.0/0 {\n  by 10.77.16.1;\n}\ndoor {\n  ssh on;\n}\n';
+      'account zpine [\n  word plain hush\n]\nport self0 [\n  address 10.77.255.1/32\n]\nport cu2 / vlan 316 / address 10.77.16.2/24\nroute 0.0.0.0/0 [\n  by 10.77.16.1\n]\ndoor / ssh on\n';
     expect(known('quill').wayIn(quill)).to.deep.equal({
-      addresses: [{ on: '0', address: '10.77.255.1/32' }],
+      addresses: [
+        { on: 'self0', address: '10.77.255.1/32' },
+        { on: 'cu2.316', address: '10.77.16.2/24' },
+      ],
       gateway: '10.77.16.1',
       users: [{ name: 'zpine', password: 'hush', sealed: false }],
       shell: true,
@@ -59,8 +63,8 @@ describe('the sheets that ship', () => {
     ).to.equal(true);
   });
   it('mask secrets wherever they stand, and nothing else', () => {
-    expect(known('quill').masked('account a {\n    word plain hush;\n}\n')).to.equal(
-      'account a {\n    word plain ••••••;\n}\n',
+    expect(known('quill').masked('account a [\n  word plain hush\n]\naccount b / word sealed x\n')).to.equal(
+      'account a [\n  word plain ••••••\n]\naccount b / word sealed ••••••\n',
     );
     expect(known('shale').masked('user a word hush\nhost word\n')).to.equal('user a word ••••••\nhost word\n');
   });
@@ -131,15 +135,15 @@ describe('errands and their way back', () => {
     fc.integer({ min: 5, max: 9 }).map((n) => `clock follow 10.77.0.${n}`),
     fc.constantFrom('name a', 'name b', 'clock zone UTC', 'clock zone Europe/London'),
     fc
-      .tuple(sockets, fc.constantFrom('state live', 'state shut', 'lane 304', 'lane 316', 'about "x"', 'about "y"'))
+      .tuple(sockets, fc.constantFrom('state live', 'state still', 'lane 304', 'lane 316', 'about "x"', 'about "y"'))
       .map(([n, line]) => `socket 1/${n}\n  ${line}`),
     fc.tuple(fc.constantFrom(304, 316), fc.constantFrom('a', 'b')).map(([n, t]) => `lane ${n}\n  title "${t}"`),
   );
   const quillLine = fc.oneof(
-    fc.integer({ min: 5, max: 9 }).map((n) => `clock { server 10.77.0.${n}; }`),
+    fc.integer({ min: 5, max: 9 }).map((n) => `clock / server 10.77.0.${n}`),
     fc
       .tuple(sockets, fc.constantFrom('link up', 'link off', 'note "x"', 'note "y"'))
-      .map(([n, line]) => `port ge-${n} { ${line}; }`),
+      .map(([n, line]) => `port cu${n} [\n  ${line}\n]`),
   );
   const away = (line: string): string => {
     const parts = line.split('\n');
@@ -186,9 +190,23 @@ describe('errands and their way back', () => {
       { numRuns: 200 },
     );
   });
+  it('are written with braces where a sheet says so', () => {
+    // None of the shipped dialects has braces; a sheet of one's own may.
+    const braces = dialectFrom('bracy', { ...known('quill').sheet, blocks: 'brace', comment: '//' });
+    const [before, after] = ['clock { server 10.77.0.5; }', 'clock { server 10.77.0.6; zone UTC; }'];
+    expect(wayBack(braces, before, after)).to.equal(
+      'clock { - server 10.77.0.6; }\nclock { - zone UTC; }\nclock { server 10.77.0.5; }',
+    );
+    const commands = commandsOf(braces, stepsOf(braces, wayBack(braces, before, after), after));
+    expect(commands.map(({ command }) => command)).to.deep.equal([
+      'blot clock / server 10.77.0.6',
+      'blot clock / zone UTC',
+      'write clock / server 10.77.0.5',
+    ]);
+  });
   it('do the same with the drafts of Quill', () => {
     const dialect = known('quill');
-    const base = 'account a { word plain x; }\ndoor { ssh on; }\n';
+    const base = 'account a / word plain x\ndoor / ssh on\n';
     fc.assert(
       fc.property(
         fc.array(quillLine, { maxLength: 10 }),

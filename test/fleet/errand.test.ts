@@ -53,21 +53,21 @@ describe('errands', function () {
     expect({ state: run.state, counts: run.counts }).to.deep.equal({ state: 'ended', counts: { 'already right': 18 } });
   });
 
-  it('puts a draft of nested braces in force as a whole, or not at all', async () => {
+  it('puts a draft of blocks in brackets in force as a whole, or not at all', async () => {
     const run = await preview({
       where: 'dialect=quill',
-      lines: 'log { server 10.77.0.7; }\nport ge-1 { note "to the crane"; }',
+      lines: 'log / server 10.77.0.7\nport cu1 [\n  note "to the crane"\n]',
     });
     expect((await go(run.id, 10)).counts).to.deep.equal({ 'brought over': 10 });
-    expect(printed('har-xr-3')).to.contain('note "to the crane";').and.contain('server 10.77.0.7;');
+    expect(printed('har-xr-3')).to.contain('note "to the crane"').and.contain('server 10.77.0.7');
     const before = printed('har-xr-1');
     const bad = await preview({
       where: 'dialect=quill',
-      lines: 'log { server 10.77.0.8; }\nport ge-9 { note "none"; }',
+      lines: 'log / server 10.77.0.8\nport cu9 [\n  note "none"\n]',
     });
     const done = await go(bad.id, 10);
     expect(done.counts).to.deep.equal({ 'turned down': 1, 'left out': 9 });
-    expect(done.rows[0]?.detail).to.equal('"port ge-9 > note "none"": ports are ge-1 to ge-8');
+    expect(done.rows[0]?.detail).to.equal('"port cu9 > note "none"": ports are cu1 to cu6, fi1, fi2 and self0');
     expect(printed('har-xr-1')).to.equal(before);
   });
 
@@ -136,7 +136,7 @@ describe('errands', function () {
       detail: '"journal to 10.77.0.10" was taken without a word, and it is not there',
     });
     f.lab.device('har-xr-4').options.faults.add('no-room');
-    const unkept = await preview({ devices: ['har-xr-4'], lines: 'log { server 10.77.0.10; }' });
+    const unkept = await preview({ devices: ['har-xr-4'], lines: 'log / server 10.77.0.10' });
     const done = await go(unkept.id, 1);
     expect(done.rows[0]).to.include({ outcome: 'stopped midway', detail: 'it runs, and is not kept: no room' });
     expect(done.rows[0]?.errand?.kept).to.equal('not kept');

@@ -15,7 +15,7 @@ describe('watching', function () {
       { furrow: 1, quill: 1, shale: 0 },
       { ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${port}`, ZPINE_MAIL_FROM: 'pine@brackwater.example' },
     );
-    addDevice(f.lab, 'furrow', 9, { hears: [{ on: '1/1', neighbour: 'har-xr-1', port: 'ge-1' }] });
+    addDevice(f.lab, 'furrow', 9, { hears: [{ on: '1/1', neighbour: 'har-xr-1', port: 'cu1' }] });
     await paste(f.client, 'furrow', ['har-acc-9']);
     await acquainted(f.client);
     const put = (setting: string, value: unknown) =>

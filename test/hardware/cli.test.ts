@@ -148,7 +148,7 @@ describe('the command line of hardware', () => {
     expect(wrong.status).to.equal(1);
     expect(wrong.err).to.contain('ard has no VLAN 999; add it first: zpine vlan add ard/999 --title TITLE');
     expect(await well('device', 'show', 'ard-acc-1')).to.match(
-      /1\/24 +port +on +trunk +t 304, 316, 328, 340, 352 +ard-xr-1:ge-2 +to ard-xr-1\n[\s\S]*nothing said yet: 1\/\{7\.\.22\}$/,
+      /1\/24 +port +on +trunk +t 304, 316, 328, 340, 352 +ard-xr-1:cu2 +to ard-xr-1\n[\s\S]*nothing said yet: 1\/\{7\.\.22\}$/,
     );
   });
 
@@ -227,9 +227,7 @@ describe('the command line of hardware', () => {
     expect(seen.out).to.match(/device +bel-acc-1 +mos-acc-1\n[\s\S]*: not saved yet\n$/);
     expect(seen.err).to.match(/left out, address: .*\nleft out, box: .*\nnot saved/);
     expect(await well('site', 'copy', 'mos', 'bel', '--title', 'Bellhaven', '--yes')).to.contain('bel is like mos');
-    expect(await well('cable', 'trace', 'bel-acc-1:1/24')).to.match(
-      /bel-xr-1:ge-2 \(bel\/closet\/w1 U 9\)\nends there/,
-    );
+    expect(await well('cable', 'trace', 'bel-acc-1:1/24')).to.match(/bel-xr-1:cu2 \(bel\/closet\/w1 U 9\)\nends there/);
   });
 
   it('says what a rack draws and bears', async () => {

@@ -116,14 +116,14 @@ describe('the console of hardware', function () {
   });
 
   it('brings devices along with their model when told to', async () => {
-    await client().edit('model', 'tarnwick/tw-8', { ports: 'swp{1..10} 1000base-t; con console; pwr power-inlet' });
+    await client().edit('model', 'tarnwick/tw-8', { ports: 'front{1..10} 1000base-t; con console; pwr power-inlet' });
     await page.goto(`${bench.url}/models/tarnwick%2Ftw-8`);
-    await page.getByRole('row', { name: /cob-acc-2 swp9 swp10/ }).waitFor();
+    await page.getByRole('row', { name: /cob-acc-2 front9 front10/ }).waitFor();
     await page.goto(`${bench.url}/devices/cob-acc-2`);
-    await page.getByText(/Its ports are not those .* swp9 swp10 missing/).waitFor();
+    await page.getByText(/Its ports are not those .* front9 front10 missing/).waitFor();
     await button('Bring it along').click();
     await page.getByText(/Its ports are not those/).waitFor({ state: 'hidden' });
-    expect((await client().show('port', 'cob-acc-2:swp10')).kind).to.equal('1000base-t');
+    expect((await client().show('port', 'cob-acc-2:front10')).kind).to.equal('1000base-t');
   });
 
   it('takes in a model sheet, with its faults by line', async () => {

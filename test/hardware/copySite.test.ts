@@ -46,8 +46,8 @@ describe('the same landing again', function () {
     ];
     expect(is).to.deep.include({ mode: 'trunk', tagged: was.tagged, description: 'to bel-xr-1' });
     expect((await client.show('interface', 'bel-acc-1:1/1')).vlan).to.equal('bel/328');
-    expect(await client.show('interface', 'bel-xr-1:ge-2.316')).to.deep.include({ on: 'bel-xr-1:ge-2', tag: 316 });
-    expect((await client.show('cable', 'bel-acc-1:1/24')).to).to.equal('bel-xr-1:ge-2');
+    expect(await client.show('interface', 'bel-xr-1:cu2.316')).to.deep.include({ on: 'bel-xr-1:cu2', tag: 316 });
+    expect((await client.show('cable', 'bel-acc-1:1/24')).to).to.equal('bel-xr-1:cu2');
     expect((await client.show('cable', 'bel-acc-1:1/1')).marking).to.equal(null);
     expect(await namesOf(client, 'port', 'bel-acc-1')).to.deep.equal(await namesOf(client, 'port', 'ard-acc-1'));
     expect(await namesOf(client, 'interface', 'bel-xr-1')).to.deep.equal(
@@ -71,9 +71,9 @@ describe('the same landing again', function () {
   });
 
   it('leaves out cables to other sites, and takes chassis with their cards', async () => {
-    await client.add('cable', { from: 'har-xr-1:ge-1', to: 'mos-xr-1:ge-1' });
+    await client.add('cable', { from: 'har-xr-1:cu1', to: 'mos-xr-1:cu1' });
     const seen = await copy('har', { code: 'new', apply: true });
-    expect(seen.left).to.deep.include({ kind: 'cable', key: 'har-xr-1:ge-1', why: 'its other end is at another site' });
+    expect(seen.left).to.deep.include({ kind: 'cable', key: 'har-xr-1:cu1', why: 'its other end is at another site' });
     expect((await allOf(client, 'card', { device: 'new-core-1' })).map((card) => card.key)).to.deep.equal([
       'new-core-1:1',
       'new-core-1:3',

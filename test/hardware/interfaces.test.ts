@@ -108,7 +108,7 @@ describe('interfaces', () => {
   });
 
   it('have what their form has, and no more', async () => {
-    expect(await faultsOf(add('lo0', { form: 'loopback', vlan: '316', mode: 'access' }))).to.equal(
+    expect(await faultsOf(add('self0', { form: 'loopback', vlan: '316', mode: 'access' }))).to.equal(
       'field-form /mode, field-form /vlan',
     );
     expect(await faultsOf(add('vlan9', { form: 'vlan' }))).to.equal('form-needs /vlan');

@@ -33,10 +33,10 @@ describe('impact, as it is told', function () {
       const before = await newest();
       const said = await well('setting', 'set', 'time.servers', '10.77.0.9', '--on', 'everywhere', '--preview');
       expect(said).to.match(
-        /^nothing was saved; it would be: records 1 edited\n\d+ devices of \d+ looked at would be different/,
+        /^Preview only, nothing saved\. Records: 1 edited\.\n\d+ devices checked: \d+ would change/,
       );
       expect(said).to.contain('    + clock follow 10.77.0.9');
-      expect(said).to.match(/stale would be the edition of 3 devices: ard-acc-1 cob-acc-1 ske-acc-1/);
+      expect(said).to.match(/3 editions would become stale: ard-acc-1 cob-acc-1 ske-acc-1/);
       expect(await newest()).to.equal(before);
     });
 
@@ -51,13 +51,13 @@ describe('impact, as it is told', function () {
       const removal = await well('device', 'remove', 'ske-acc-1', '--preview');
       expect(removal).to.contain('1 device: gone: no configuration and no boot answer any more');
       const bulk = await well('device', 'edit', '--where', 'site=ard duty=access', '--note', 'x', '--preview');
-      expect(bulk).to.match(/1 would be edited[\s\S]*nothing was saved/);
+      expect(bulk).to.match(/1 would be edited[\s\S]*nothing saved/);
       const file = join(home, 'device.csv');
       writeFileSync(file, 'name,duty,model,site\nmos-acc-31,access,larkfield/lf-24,mos\n');
       const imported = await well('import', 'device', file, '--preview');
       expect(imported).to.match(/1 device: new; one thing would go wrong\n {2}mos-acc-31\n {2}! the template stops/);
       const undone = await well('undo', String(before), '--preview');
-      expect(undone).to.contain('nothing was saved');
+      expect(undone).to.contain('nothing saved');
       expect(await newest()).to.equal(before);
     });
 
@@ -68,7 +68,7 @@ describe('impact, as it is told', function () {
       expect(said).to.contain('    +   | Tide table: see the quay');
       const scans = join(home, 'scans.txt');
       writeFileSync(scans, 'LF-24\nLF24-0901-01\n0000.5e00.53fe\n');
-      expect(await well('box', 'scan', scans, '--preview')).to.contain('nothing was saved');
+      expect(await well('box', 'scan', scans, '--preview')).to.contain('nothing saved');
       expect(await well('prefix', 'carve', '10.77.64.0/20', '/26', '--preview')).to.contain('records 1 added');
     });
 

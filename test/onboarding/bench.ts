@@ -58,7 +58,7 @@ export const ardle: DeviceInput = {
   serial: 'LF24-0188-01',
   mac: '00:00:5e:00:53:a1',
   relay: '10.77.16.1',
-  circuit: 'ard-xr-1:ge-2',
+  circuit: 'ard-xr-1:cu2',
 };
 
 let boxes = 0;

@@ -55,14 +55,14 @@ describe('an arriving chassis', () => {
     await o.client.edit('box', 'lf24-0188-05', { device: null });
     await o.client.add('device', { name: 'mos-acc-0', duty: 'access', model: 'larkfield/lf-24', site: 'mos' });
     const mac = '02:00:00:00:c4:02';
-    o.lab.add({ name: 'lost', model: 'LF-24', serial, mac, relay: '10.77.64.1', circuit: 'mos-xr-1:ge-2' });
+    o.lab.add({ name: 'lost', model: 'LF-24', serial, mac, relay: '10.77.64.1', circuit: 'mos-xr-1:cu2' });
     o.lab.device('lost').on();
     for (let tries = 0; ; tries += 1) {
       const { items } = await o.client.call('stranger.list', { query: {} });
       const found = items.find((stranger) => stranger.serial === serial);
       if (found) {
         expect(found.candidates[0]?.device).to.equal('mos-acc-1');
-        expect(found.candidates[0]?.why).to.match(/^the cable in mos-xr-1:ge-2 leads to it, has no box/);
+        expect(found.candidates[0]?.why).to.match(/^the cable in mos-xr-1:cu2 leads to it, has no box/);
         return;
       }
       if (tries > 100) throw new Error('nobody noticed it');

@@ -219,12 +219,7 @@ describe('editions', () => {
       /password of zpine in the edition is not the one/,
     ],
     ['no SSH', 'shell on\n', 'shell off\n', /SSH is not switched on/],
-    [
-      'another address',
-      'inet @{device.management.address}',
-      'inet 10.77.64.250/24',
-      /the edition has 10\.77\.64\.250\/24/,
-    ],
+    ['another address', 'at @{device.management.address}', 'at 10.77.64.250/24', /the edition has 10\.77\.64\.250\/24/],
     [
       'another gateway',
       'by @{device.management.gateway}',

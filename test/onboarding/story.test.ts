@@ -36,7 +36,7 @@ describe('a switch onboards itself', () => {
       diagnosis: null,
     });
     const evidence = Object.fromEntries(arrival.milestones.map((m) => [m.name, m.evidence]));
-    expect(evidence.powered).to.include({ by: 'serial LF24-0188-01', circuit: 'ard-xr-1:ge-2' });
+    expect(evidence.powered).to.include({ by: 'serial LF24-0188-01', circuit: 'ard-xr-1:cu2' });
     expect(evidence['called home']).to.include({ digestMatches: true, rejected: 0 });
     expect(evidence.reached).to.include({ user: 'zpine', serial: 'LF24-0188-01', model: 'LF-24' });
     const seen = await o.client.call('device.overview', { params: { ref: 'ard-acc-1' } });
@@ -67,7 +67,7 @@ describe('a switch onboards itself', () => {
       serial: 'LF24-0188-03',
       mac: '00:00:5e:00:53:b1',
       relay: '10.77.48.1',
-      circuit: 'ske-xr-1:ge-2',
+      circuit: 'ske-xr-1:cu2',
     });
     o.lab.device('skerry').on();
     const installer = o.clients.installer;
@@ -82,7 +82,7 @@ describe('a switch onboards itself', () => {
       mac: '00:00:5e:00:53:b1',
       relay: '10.77.48.1',
       site: 'ske',
-      circuit: 'ske-xr-1:ge-2',
+      circuit: 'ske-xr-1:cu2',
       vendorClass: 'larkfield LF-24 furrow 2.4.1',
     });
     expect(stranger?.candidates[0]?.device).to.equal('ske-acc-1');

@@ -2,7 +2,8 @@
 import { expect } from 'chai';
 import { connectionsOf, isDeadlock } from '../../service/store/database.ts';
 import { read, run, type Store } from '../../service/store/tx.ts';
-import { Unit, type Connection, type Connections } from '../../service/store/unit.ts';
+import { type Connection, type Connections } from '../../service/store/connections.ts';
+import { Unit } from '../../service/store/unit.ts';
 import { actor, testStore } from '../service.ts';
 
 describe('deadlocks between units of work that send their statements without waiting', () => {

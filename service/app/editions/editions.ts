@@ -13,6 +13,7 @@ import { mustFind, mustFindField } from '../records/refs.ts';
 import { openWindow } from '../arrivals/window.ts';
 import { type DeviceSetting } from '../settings/effective.ts';
 import { contextOf, type DeviceContext } from './context.ts';
+import { partsOf } from './fileDiff.ts';
 import {
   digestOfFiles,
   digestOfInputs,
@@ -61,7 +62,12 @@ export async function inputsOf(
   return { context, template, inputs: { template: template.key, source: template.source, fragments, data, secrets } };
 }
 
-export async function makeEdition(tx: Tx, ref: string): Promise<ShownEdition> {
+export async function makeEdition(
+  tx: Tx,
+  ref: string,
+  { apply }: BodyOf<'edition.make'>,
+): Promise<ReplyOf<'edition.make'>> {
+  if (!apply) tx.discarded = true;
   const device = await mustFind(tx, 'device', ref, true);
   if (!device.provisioned) throw new Refusal('not-provisioned', { device: device.key });
   const { context, inputs, template } = await inputsOf(tx, device);
@@ -86,7 +92,8 @@ export async function makeEdition(tx: Tx, ref: string): Promise<ShownEdition> {
         last.id,
       ]);
     }
-    return showEdition(tx, `#${device.id}`, String(last.number), false);
+    const same = await showEdition(tx, `#${device.id}`, String(last.number), false);
+    return { ...same, fresh: false, changes: apply ? null : [] };
   }
   const number = (last?.number ?? 0) + 1;
   const kept: Kept = { files: shownFiles(files), wayBack: wayBackFaults(context, files) };
@@ -106,7 +113,8 @@ export async function makeEdition(tx: Tx, ref: string): Promise<ShownEdition> {
     },
   ]);
   await noteChange(tx, device, Number(id), number, null, { number, digest, template: template.key, published: false });
-  return showEdition(tx, `#${device.id}`, String(number), false);
+  const made = await showEdition(tx, `#${device.id}`, String(number), false);
+  return { ...made, fresh: true, changes: apply ? null : partsOf(last ? filesOf(tx, last) : [], files) };
 }
 
 function rendered(tx: Tx, inputs: Inputs, device: Stored<'device'>): Files {

@@ -63,6 +63,18 @@ async function dialectsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Map<numb
   return out;
 }
 
+/** A question that not one of the dialects knows is refused, with those that there are. */
+export function mustBeQuestion(question: string, dialects: readonly Dialect[], path: (string | number)[]): void {
+  if (dialects.length === 0 || dialects.some((dialect) => Object.hasOwn(dialect.sheet.questions, question))) return;
+  const known = [...new Set(dialects.flatMap((dialect) => Object.keys(dialect.sheet.questions)))].sort();
+  const meant = nearest(question, known);
+  throw Refusal.at(path, 'question-unknown', {
+    question,
+    known: known.join(', ') || 'none',
+    ...(meant === undefined ? {} : { meant }),
+  });
+}
+
 /** A command that is no reading one in a single dialect of the selection is refused for all: nothing is asked half. */
 function mustBeReads(body: BodyOf<'run.ask'>, found: WithTable, dialects: Map<number, Dialect>): void {
   const all = [...new Map([...dialects.values()].map((dialect) => [dialect.name, dialect])).values()].sort((a, b) =>
@@ -73,15 +85,7 @@ function mustBeReads(body: BodyOf<'run.ask'>, found: WithTable, dialects: Map<nu
       for (const dialect of all)
         if (!dialect.isRead(command))
           throw Refusal.at(['asks', i, 'command'], 'ask-changes', { command, dialect: dialect.sheet.title });
-    if (question !== undefined && all.length > 0 && !all.some((dialect) => dialect.sheet.questions[question])) {
-      const known = [...new Set(all.flatMap((dialect) => Object.keys(dialect.sheet.questions)))].sort();
-      const meant = nearest(question, known);
-      throw Refusal.at(['asks', i, 'question'], 'question-unknown', {
-        question,
-        known: known.join(', ') || 'none',
-        ...(meant === undefined ? {} : { meant }),
-      });
-    }
+    if (question !== undefined) mustBeQuestion(question, all, ['asks', i, 'question']);
   }
   for (const [id, commands] of found.lines ?? []) {
     const dialect = dialects.get(id);

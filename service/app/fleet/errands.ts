@@ -12,7 +12,7 @@ import { contextOf } from '../editions/context.ts';
 import { renderInputs } from '../editions/content.ts';
 import { checkTemplate } from '@zpine/core/template/check';
 import { settingsCatalogue } from '../editions/templates.ts';
-import { withTable } from './asks.ts';
+import { mustBeQuestion, withTable } from './asks.ts';
 import { inputOf, head, makeRun, runRow, type RowTableRow } from './runs.ts';
 import { isEverything } from './selection.ts';
 import { targetsOf } from './targets.ts';
@@ -39,6 +39,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );
   const dialects = await mustMakeSense(tx, devices, seals);
+  for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
   const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
   return makeRun(tx, {
     kind: 'errand',

@@ -49,9 +49,15 @@ export async function liveAddresses(tx: Tx, query: QueryOf<'live.addresses'>): P
     return net.first <= prefix.first && lastOf(net) >= prefix.first;
   });
   const recorded = await recordedIn(tx, prefix.family, first, last);
+  // Those of a wider network have their own addresses elsewhere: what the records say of these is asked for, too.
+  const beyond = await recordedAt(
+    tx,
+    prefix.family,
+    around.map((row) => row.address),
+  );
   const out = [...seen, ...around].slice(0, MOST).map((row) => {
     const address = formatIp({ family: row.address_family, value: valueOf(row) });
-    const record = recorded.get(address) ?? null;
+    const record = recorded.get(address) ?? beyond.get(address) ?? null;
     recorded.delete(address);
     return {
       device: row.device_key,
@@ -72,17 +78,47 @@ export async function liveAddresses(tx: Tx, query: QueryOf<'live.addresses'>): P
     recorded: on,
     agrees: false,
   }));
-  return { items: [...out, ...unseen.slice(0, MOST)] };
+  return { items: [...out, ...unseen.slice(0, MOST)].sort((a, b) => byAddress(a.address, b.address)) };
 }
 
 const valueOf = (row: SeenRow): bigint => fromBytes(row.address, row.address_family).value;
 
+function byAddress(a: string, b: string): number {
+  const [one, other] = [a, b].map((text) => parseIp(text.split('/')[0] ?? ''));
+  if (!one?.ok || !other?.ok || one.value.value === other.value.value) return 0;
+  return one.value.value < other.value.value ? -1 : 1;
+}
+
+interface RecordedRow {
+  interface_id: number;
+  address: Buffer;
+}
+
 /** Interfaces of the records by the addresses that they have in a stretch. */
-async function recordedIn(tx: Tx, family: Family, first: Buffer, last: Buffer): Promise<Map<string, string>> {
-  const rows = await tx.select<{ id: number; natural_key: string; interface_id: number | null; address: Buffer }>(
-    `SELECT id, natural_key, interface_id, address FROM address WHERE address_family = ? AND address BETWEEN ? AND ? AND interface_id IS NOT NULL LIMIT ${MOST}`,
-    [family, first, last],
+const recordedIn = async (tx: Tx, family: Family, first: Buffer, last: Buffer): Promise<Map<string, string>> =>
+  holders(
+    tx,
+    family,
+    await tx.select<RecordedRow>(
+      `SELECT interface_id, address FROM address WHERE address_family = ? AND address BETWEEN ? AND ? AND interface_id IS NOT NULL LIMIT ${MOST}`,
+      [family, first, last],
+    ),
   );
+
+/** The same for single addresses. */
+const recordedAt = async (tx: Tx, family: Family, addresses: Buffer[]): Promise<Map<string, string>> =>
+  addresses.length === 0
+    ? new Map()
+    : holders(
+        tx,
+        family,
+        await tx.select<RecordedRow>(
+          'SELECT interface_id, address FROM address WHERE address_family = ? AND address IN (?) AND interface_id IS NOT NULL',
+          [family, addresses],
+        ),
+      );
+
+async function holders(tx: Tx, family: Family, rows: RecordedRow[]): Promise<Map<string, string>> {
   const keys = await keysOf(
     tx,
     'interface',

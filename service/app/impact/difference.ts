@@ -1,21 +1,15 @@
 /** What is different about one device, before and after: lines of its configuration by part, boot answers, troubles. */
 import { createHash } from 'node:crypto';
-import { diffArrays } from 'diff';
 import { faultText, TemplateStop } from '@zpine/core/template/faults';
-import { type DeviceDiff, type LineDiff, type PartDiff } from '@zpine/contract/impactShapes';
-import { renderWith, shownFiles, type Files } from '../editions/content.ts';
+import { type DeviceDiff } from '@zpine/contract/impactShapes';
+import { renderWith, type Files } from '../editions/content.ts';
+import { linesOf, partsOf, sameLines } from '../editions/fileDiff.ts';
 import { wayBackFaults } from '../editions/wayBack.ts';
 import { type DeviceState } from './state.ts';
-
-/** So many lines of a part are shown. */
-const SHOWN_LINES = 40;
 
 /** Two states in which nothing that counts is different. */
 export const alike = (before: DeviceState | undefined, after: DeviceState | undefined): boolean =>
   before?.digest === after?.digest && before?.why === after?.why && sameLines(before?.boot, after?.boot);
-
-const sameLines = (a: string[] = [], b: string[] = []): boolean =>
-  a.length === b.length && a.every((line, i) => line === b[i]);
 
 /** Null where, for all that went into it, the texts are the same. */
 export function differenceOf(
@@ -62,60 +56,3 @@ const sealOf = (digest: (text: string) => string, device: string, password: stri
     .digest('base64')
     .replace(/[+/=]/g, '.')
     .slice(0, 86);
-
-interface Line {
-  /** With its secrets: compared, and not shown. */
-  raw: string;
-  shown: string;
-  part: string;
-}
-
-/** Lines of a file with the part each stands in. A secret has no line break in it: both texts have the same lines. */
-function linesIn(files: Files, name: string): Line[] {
-  const file = files.find((one) => one.name === name);
-  const [masked] = file ? shownFiles([file]) : [];
-  if (!file || !masked) return [];
-  const raw = file.text.split('\n');
-  const shown = masked.text.split('\n');
-  const even = raw.length === shown.length;
-  const lines = shown.map((text, i): Line => ({ raw: even ? (raw[i] ?? '') : text, shown: text, part: '' }));
-  for (const { name: part, fromLine, toLine } of masked.parts)
-    for (const line of lines.slice(fromLine - 1, toLine)) line.part = part;
-  if (lines.at(-1)?.shown === '') lines.pop();
-  return lines;
-}
-
-function partsOf(before: Files, after: Files): PartDiff[] {
-  const names = [...new Set([...before, ...after].map((file) => file.name))];
-  const out: PartDiff[] = [];
-  for (const file of names) {
-    const [was, is] = [linesIn(before, file), linesIn(after, file)];
-    const byPart = new Map<string, PartDiff>();
-    const into = (part: string): PartDiff => {
-      const made = byPart.get(part) ?? { file, part, removed: [], added: [], more: 0, secret: false };
-      byPart.set(part, made);
-      return made;
-    };
-    const same = (a: Line, b: Line): boolean => a.raw === b.raw && a.part === b.part;
-    for (const part of diffArrays(was, is, { comparator: same }))
-      if (part.added || part.removed)
-        for (const line of part.value) put(into(line.part), part.added ? 'added' : 'removed', line.shown);
-    for (const diff of byPart.values()) {
-      diff.secret = diff.removed.length > 0 && sameLines(diff.removed, diff.added);
-      out.push(diff);
-    }
-  }
-  return out;
-}
-
-function put(diff: LineDiff, to: 'added' | 'removed', line: string): void {
-  if (diff[to].length < SHOWN_LINES) diff[to].push(line);
-  else diff.more += 1;
-}
-
-function linesOf(before: string[], after: string[]): LineDiff {
-  const out: LineDiff = { removed: [], added: [], more: 0 };
-  for (const part of diffArrays(before, after))
-    if (part.added || part.removed) for (const line of part.value) put(out, part.added ? 'added' : 'removed', line);
-  return out;
-}
