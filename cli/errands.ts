@@ -17,6 +17,7 @@ interface ErrandOptions extends Selected {
   ask: string[];
   keep: boolean;
   everything?: boolean;
+  insist?: boolean;
   device: string[];
   go?: string;
 }
@@ -38,6 +39,7 @@ export function addErrands(program: Command): void {
     .option('--by <way>', 'how that table lies: columns or rows; seen by itself where it is left out')
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
+    .option('--insist', 'although the service would lose its way in; needs --reason')
     .option('--everything', 'the selection may be every device there is')
     .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
     .addHelpText(
@@ -53,6 +55,7 @@ export function addErrands(program: Command): void {
         questions: options.ask,
         keep: options.keep,
         everything: options.everything === true,
+        insist: options.insist === true,
       };
       const run = await follow(await clientOf().call('run.errand', { body, reason: options.reason }));
       await confirmed(run, options.go, command);

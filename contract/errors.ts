@@ -13,6 +13,12 @@ export { type ErrorRow } from './errorRow.ts';
 
 export const errors = {
   // What is wrong with a value
+  'mask-sent': row(
+    422,
+    'A masked secret',
+    (p) => `${p.place}: ${p.mask} stands for a secret that is not shown, and is none itself`,
+    () => 'put the secret in its place, or a name such as @{set.users.netops}',
+  ),
   'value-missing': row(422, 'Value missing', () => 'a value is required here'),
   'value-type': row(422, 'Wrong type', (p) => `${p.expected} is expected here`),
   'value-choice': row(422, 'Not one of the choices', (p) => `"${p.value}" is not one of ${p.choices}`, meant),

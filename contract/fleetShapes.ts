@@ -50,6 +50,7 @@ export const errandBody = z.strictObject({
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
+  insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
 });
 
 export const runHead = z.object({

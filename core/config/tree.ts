@@ -133,7 +133,10 @@ function pathOf(line: string): string[] {
 }
 
 /** All lines with the blocks that they stand in, outermost first. */
-export function* walk(nodes: ConfigLine[], above: string[] = []): Generator<{ node: ConfigLine; above: string[] }> {
+export function* walk(
+  nodes: readonly ConfigLine[],
+  above: string[] = [],
+): Generator<{ node: ConfigLine; above: string[] }> {
   for (const node of nodes) {
     yield { node, above };
     yield* walk(node.children, [...above, node.text]);

@@ -23,6 +23,8 @@ export interface Dialect {
   /** The name that an interface has on the device, from its name in the records. */
   interfaceName: (name: string) => string;
   wayIn: (text: string) => WayIn;
+  /** The same of a tree that was not read, but worked out. */
+  wayInOf: (tree: readonly ConfigLine[]) => WayIn;
   /** The rows of fields in the answer to a named question. */
   rowsOf: (question: string, answer: string) => Record<string, string>[];
 }
@@ -30,12 +32,16 @@ export interface Dialect {
 /** What a rendered configuration will let the service in by. */
 export interface WayIn {
   /** Interface names with the addresses that they will have. */
-  addresses: { on: string; address: string }[];
+  /** `needs`: the VLAN that the address lies in, where its interface is one of a VLAN. */
+  addresses: { on: string; address: string; needs?: string }[];
   gateway: string | undefined;
   /** User names with the digest or text of their passwords. */
   users: { name: string; password: string; sealed: boolean }[];
   shell: boolean;
   callHome: string | undefined;
+  /** Ports with the VLANs that they carry, and ports that are off; null where the sheet does not tell. */
+  carriers: { port: string; vlans: string[] }[] | null;
+  still: string[];
 }
 
 /** Stands between a block and a line in it, wherever both are one text. */
@@ -111,10 +117,14 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
       }
       return given;
     },
-    wayIn: (text) => wayInOf([...walk(parse(text))].map(({ node, above }) => [...above, node.text].join(PATH))),
+    wayIn: (text) => wayInOf(pathsOf(parse(text))),
+    wayInOf: (tree) => wayInOf(pathsOf(tree)),
     rowsOf: (question, answer) => rowsIn(questions.get(question), answer),
   };
 }
+
+const pathsOf = (tree: readonly ConfigLine[]): string[] =>
+  [...walk(tree)].map(({ node, above }) => [...above, node.text].join(PATH));
 
 /** Every part named `secret` of a line becomes dots. */
 export function maskLine(line: string, secrets: readonly Pattern[]): string {
@@ -161,7 +171,9 @@ function rowsIn(
 
 /** What one line says about the way in. */
 interface LineSays {
-  on?: { on: string; address: string };
+  on?: WayIn['addresses'][number];
+  carrier?: NonNullable<WayIn['carriers']>[number];
+  still?: string | undefined;
   user?: { name: string; password: string; sealed: boolean };
   gateway?: string | undefined;
   callHome?: string | undefined;
@@ -173,24 +185,37 @@ const MOST_LINES = 4000;
 
 function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
   const compiled = (source: string | undefined) => (source === undefined ? undefined : compilePattern(source));
-  const [address, gateway, user, sealed, shell, callHome] = [
+  const [address, gateway, user, sealed, shell, callHome, carries, still] = [
     compiled(wayIn?.address),
     compiled(wayIn?.gateway),
     compiled(wayIn?.user),
     compiled(wayIn?.sealed),
     compiled(wayIn?.shell),
     compiled(wayIn?.callHome),
+    compiled(wayIn?.carries),
+    compiled(wayIn?.still),
   ];
   const look = (line: string): LineSays => {
     const on = address?.find(line);
     const who = user?.find(line);
+    const carrier = carries?.find(line);
     return {
       ...(on?.on !== undefined && on.address !== undefined
-        ? { on: { on: on.vlan === undefined ? on.on : `${on.on}.${on.vlan}`, address: on.address } }
+        ? {
+            on: {
+              on: on.vlan === undefined ? on.on : `${on.on}.${on.vlan}`,
+              address: on.address,
+              ...(on.needs === undefined ? {} : { needs: on.needs }),
+            },
+          }
         : {}),
       ...(who?.user !== undefined && who.password !== undefined
         ? { user: { name: who.user, password: who.password, sealed: sealed?.test(line) ?? false } }
         : {}),
+      ...(carrier?.port !== undefined && carrier.vlans !== undefined
+        ? { carrier: { port: carrier.port, vlans: carrier.vlans.split(',') } }
+        : {}),
+      still: still?.find(line)?.port,
       gateway: gateway?.find(line)?.gateway,
       callHome: callHome?.find(line)?.url,
       shell: shell?.test(line) ?? false,
@@ -208,12 +233,22 @@ function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
     return now;
   };
   return (lines) => {
-    const way: WayIn = { addresses: [], gateway: undefined, users: [], shell: false, callHome: undefined };
+    const way: WayIn = {
+      addresses: [],
+      gateway: undefined,
+      users: [],
+      shell: false,
+      callHome: undefined,
+      carriers: carries ? [] : null,
+      still: [],
+    };
     if (!wayIn) return way;
     for (const line of lines) {
       const said = says(line);
       if (said.on) way.addresses.push(said.on);
       if (said.user) way.users.push(said.user);
+      if (said.carrier) way.carriers?.push(said.carrier);
+      if (said.still !== undefined) way.still.push(said.still);
       way.gateway = said.gateway ?? way.gateway;
       way.callHome = said.callHome ?? way.callHome;
       if (said.shell) way.shell = true;

@@ -100,7 +100,7 @@ const lineForm = (about: string, ...groups: string[]) => pattern(about, ...group
 /** Lines of a configuration with the blocks they stand in, joined by ` / `. */
 const wayIn = z.strictObject({
   address: lineForm(
-    'An address of an interface; a part named vlan makes it one of a sub-interface',
+    'An address of an interface; a part named vlan makes it one of a sub-interface, one named needs is the VLAN it lies in',
     'on',
     'address',
   ).optional(),
@@ -109,6 +109,8 @@ const wayIn = z.strictObject({
   sealed: lineForm('Whether such a line holds a digest').optional(),
   shell: lineForm('SSH is on').optional(),
   callHome: lineForm('Where it says that it lives', 'url').optional(),
+  carries: lineForm('Which VLANs a port carries, with commas between them', 'port', 'vlans').optional(),
+  still: lineForm('A port that is off', 'port').optional(),
 });
 
 export const dialectSheet = z.strictObject({

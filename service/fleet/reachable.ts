@@ -57,6 +57,28 @@ export async function withSession(
   }
 }
 
+/** A whole sign-in beside the one that stands, with more rights where they are asked for; gives why it failed. */
+export async function signedInAgain(target: Target, way: Way): Promise<string | undefined> {
+  const { dialect, access } = target;
+  if (!dialect) return noDialect(target);
+  try {
+    const { client } = await connect(target, { ...way, firstContact: false });
+    try {
+      const limits = { answerMs: access.answerSeconds * 1000 };
+      (await openSession(client, dialect, limits, access.second)).close();
+    } finally {
+      client.end();
+    }
+    return undefined;
+  } catch (error) {
+    return error instanceof NotReached
+      ? `${rungs[error.rung]}: ${error.message}`
+      : error instanceof Error
+        ? error.message
+        : String(error);
+  }
+}
+
 export const noDialect = ({ dialectName }: Target): string =>
   dialectName === null
     ? 'its records name no dialect'

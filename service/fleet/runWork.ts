@@ -5,7 +5,7 @@ import { type ClaimedRun, type RowResult, type Waiting } from '../app/fleet/work
 import { run as inTx, type Actor, type Store } from '../store/tx.ts';
 import { type Way } from './connect.ts';
 import { RunLedger } from './ledger.ts';
-import { withSession, type Login } from './reachable.ts';
+import { signedInAgain, withSession, type Login } from './reachable.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
 import { captureDevice, CAPTURE_BYTES } from './work/capture.ts';
 import { doErrand, lookAtErrand } from './work/errand.ts';
@@ -136,7 +136,8 @@ export class RunWork {
       return withSession(target, this.way, (session) => askDevice(waiting, input, session), { mostBytes: ASK_BYTES });
     if (kind === 'capture')
       return withSession(target, this.way, (session) => captureDevice(target, session), { mostBytes: CAPTURE_BYTES });
-    if (!this.careful) return withSession(target, this.way, (session) => lookAtErrand(waiting, session));
+    if (!this.careful)
+      return withSession(target, this.way, (session) => lookAtErrand(waiting, this.run.input, session));
     return this.alone(waiting);
   }
 
@@ -159,7 +160,9 @@ export class RunWork {
         },
       };
     try {
-      return await withSession(target, this.way, (session) => doErrand(waiting, this.run.input, session));
+      return await withSession(target, this.way, (session) =>
+        doErrand(waiting, this.run.input, session, () => signedInAgain(target, this.way)),
+      );
     } finally {
       await inTx(this.store, this.actor, 'run.free', (tx) => freeDevice(tx, this.run, target.device));
     }

@@ -169,7 +169,7 @@ describe('site plans', function () {
 
   it('leave a tree and a space that are drawn as text', async () => {
     const tree = await demo.well('prefix', 'tree', '10.77.0.0/16', '--depth', '2');
-    expect(tree).to.match(/^10\.77\.16\.0\/20 +### *\.* +25 % +3071 +ard +Ardle$/m);
+    expect(tree).to.match(/^10\.77\.16\.0\/20 +### *\.* +25 % +3 071 +ard +Ardle$/m);
     expect(tree).to.match(/^ {2}10\.77\.17\.0\/24 +={9}\. +81\.2 % +48 +ard +316 +Staff at Ardle$/m);
     expect(await demo.well('prefix', 'tree', '--depth', '1')).to.match(/^10\.77\.0\.0\/16 … /m);
     const space = await demo.well('prefix', 'space', '10.77.16.0/20');

@@ -36,11 +36,13 @@ describe('the sheets that ship', () => {
     const text =
       'account zpine\n  phrase sealed $6$abc$def\n  rank full\nface lane 304\n  at 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
     expect(known('furrow').wayIn(text)).to.deep.equal({
-      addresses: [{ on: 'lane 304', address: '10.77.16.11/24' }],
+      addresses: [{ on: 'lane 304', address: '10.77.16.11/24', needs: '304' }],
       gateway: '10.77.16.1',
       users: [{ name: 'zpine', password: '$6$abc$def', sealed: true }],
       shell: true,
       callHome: 'http://10.77.0.10/life/x',
+      carriers: [],
+      still: [],
     });
     expect(known('furrow').wayIn('').shell).to.equal(false);
     expect(known('furrow').interfaceName('vlan304')).to.equal('lane 304');
@@ -57,6 +59,8 @@ describe('the sheets that ship', () => {
       users: [{ name: 'zpine', password: 'hush', sealed: false }],
       shell: true,
       callHome: undefined,
+      carriers: null,
+      still: [],
     });
     expect(
       known('shale').wayIn('host a\nuser zpine word $6$a$b\naddress eth0 10.0.0.1/24\n').users[0]?.sealed,

@@ -1,6 +1,6 @@
 /** Some lines for many devices: previewed, confirmed by number, verified, kept, captured, and taken back. */
 import { expect } from 'chai';
-import { acquainted, fleet, rowOf, settled, TIME, type Fleet } from './bench.ts';
+import { acquainted, addDevice, fleet, paste, rowOf, settled, TIME, USER, type Fleet } from './bench.ts';
 import { refusal } from '../service.ts';
 
 describe('errands', function () {
@@ -207,8 +207,72 @@ describe('errands', function () {
     expect(printed('har-acc-12')).to.contain('climb by topmost-secret');
   });
 
+  const access = (on: string, setting: string, value: unknown) =>
+    f.client.call('value.put', { body: { setting, layer: 'device', of: on, mode: 'set', value: value as never } });
+
+  it('does not lose the way in unseen: no account, no door, no address, another password', async () => {
+    const ways: [lines: string, why: string][] = [
+      ['- shell on', 'SSH would be off'],
+      [`- account ${USER}`, `the service signs in as ${USER}; what would run has no account`],
+      [`account ${USER}\n  phrase plain other-word-9`, `the password of ${USER} in what would run is not the one`],
+      ['face lane 304\n  at 10.77.96.250/24', 'the service comes to 10.77.96.25, which would be gone'],
+      ['- way 0.0.0.0/0 by 10.77.96.1', 'the way out is 10.77.96.1, and would be gone'],
+    ];
+    const before = printed('har-acc-15');
+    for (const [lines, why] of ways) {
+      const run = await preview({ devices: ['har-acc-15'], lines });
+      expect(run).to.include({ state: 'ended', toDo: 0 });
+      expect(run.rows[0]?.outcome, lines).to.equal('turned down');
+      expect(run.rows[0]?.detail).to.contain(why);
+    }
+    expect(printed('har-acc-15')).to.equal(before);
+    // What stays as it is, or is replaced by what the service will use, takes nothing away.
+    const good = await preview({ devices: ['har-acc-15'], lines: 'clock zone UTC\nshell on' });
+    expect(good).to.include({ state: 'previewed', toDo: 1 });
+  });
+
+  it('is sent all the same when somebody insists, and says why', async () => {
+    const body = { devices: ['har-acc-15'], lines: '- shell on', insist: true };
+    expect((await refusal(f.client.call('run.errand', { body: body as never }))).code).to.equal('insist-reason');
+    const run = await settled(
+      f.client,
+      await f.client.call('run.errand', { body: body as never, reason: 'the console cable is in' }),
+    );
+    expect(run.rows[0]?.detail).to.equal('1 line to go; the service would not get in any more: SSH would be off');
+    expect((await go(run.id, 1)).rows[0]).to.include({ outcome: 'brought over' });
+    expect(printed('har-acc-15')).not.to.contain('shell on');
+  });
+
+  it('signs in a second time before anything is kept, and takes back what shut the door', async () => {
+    const name = addDevice(f.lab, 'furrow', 41, { climb: 'up-the-mast' });
+    await paste(f.client, 'furrow', [name]);
+    await acquainted(f.client);
+    await access(name, 'access.second', 'up-the-mast');
+    const before = printed(name);
+    const kept = f.lab.device(name).options.flash.kept;
+    // No pattern of the sheet knows of the phrase for more rights: only trying shows it.
+    const run = await preview({ devices: [name], lines: 'climb by another-phrase\njournal to 10.77.0.9' });
+    const done = await go(run.id, 1);
+    expect(done.rows[0]?.outcome).to.equal('turned down');
+    expect(done.rows[0]?.detail).to.match(/^a second sign-in failed: .*; it was taken back$/);
+    expect(done.rows[0]?.errand?.kept).to.equal('not kept');
+    expect(printed(name).split('\n').sort()).to.deep.equal(before.split('\n').sort());
+    expect(f.lab.device(name).options.flash.kept).to.equal(kept);
+    expect(JSON.stringify(done)).not.to.contain('another-phrase').and.not.to.contain('up-the-mast');
+  });
+
+  it('takes no mask for a secret', async () => {
+    const dots = 'account netops\n  phrase plain ••••••';
+    const problem = await refusal(
+      f.client.call('run.errand', { body: { devices: ['har-acc-1'], lines: dots } as never }),
+    );
+    expect(problem.code).to.equal('mask-sent');
+    expect(problem.errors?.[0]?.detail).to.match(/^har-acc-1, line 2: •{6} stands for a secret/);
+    expect((await refusal(access('har-acc-1', 'access.password', '••••••'))).code).to.equal('mask-sent');
+    expect((await refusal(access('har-acc-1', 'users', { netops: '••••••' }))).code).to.equal('mask-sent');
+  });
+
   it('climbs for more rights where the access set has the second password', async () => {
-    const { addDevice, paste } = await import('./bench.ts');
     const name = addDevice(f.lab, 'furrow', 40, { climb: 'up-the-mast' });
     await paste(f.client, 'furrow', [name]);
     await acquainted(f.client, `name=${name}`);

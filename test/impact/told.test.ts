@@ -69,7 +69,7 @@ describe('impact, as it is told', function () {
       const scans = join(home, 'scans.txt');
       writeFileSync(scans, 'LF-24\nLF24-0901-01\n0000.5e00.53fe\n');
       expect(await well('box', 'scan', scans, '--preview')).to.contain('nothing saved');
-      expect(await well('prefix', 'carve', '10.77.64.0/20', '/26', '--preview')).to.contain('records 1 added');
+      expect(await well('prefix', 'carve', '10.77.64.0/20', '/26', '--preview')).to.contain('Records: 1 added');
     });
 
     it('is JSON for programs, and the refusal where it would be refused', async () => {

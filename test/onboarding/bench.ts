@@ -76,6 +76,8 @@ export async function another(
   await o.client.add('device', { name: device, duty: 'access', model: 'larkfield/lf-24', site: 'mos' });
   for (const name of ['1/1', '1/2'])
     await o.client.edit('interface', `${device}:${name}`, { description: `desk ${name}`, mode: 'access' });
+  // Its uplink carries the VLAN by which the service comes.
+  await o.client.edit('interface', `${device}:1/24`, { mode: 'trunk', tagged: '304' });
   await o.client.add('box', { serial, model: 'larkfield/lf-24', mac, device });
   await o.client.call('device.assignManagement', { params: { ref: device }, body: {} });
   o.lab.add({ name: box, model: 'LF-24', serial, mac, relay, faults });

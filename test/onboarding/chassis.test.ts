@@ -19,6 +19,7 @@ describe('an arriving chassis', () => {
     await o.client.add('device', { name: device, duty: 'access', model, site: 'mos' });
     await o.client.add('card', { device, slot: '1', model: 'larkfield/c4-24t', serial: 'C424-9001' });
     await o.client.edit('interface', `${device}:1/3`, { description: 'crane', vlan: '316' });
+    await o.client.edit('interface', `${device}:1/24`, { mode: 'trunk', tagged: '304' });
     await o.client.add('box', { serial: 'LFC4-9000', model, mac, device });
     await o.client.call('device.assignManagement', { params: { ref: device }, body: {} });
     await prepare(o, device);

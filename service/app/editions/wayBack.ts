@@ -1,5 +1,6 @@
 /** Would the service still get in? The rendered text is read by the dialect's own patterns, and held against the records. */
 import { parseIp } from '@zpine/core/addressing/ip';
+import { accountFault, uplinkFault, type Opens, type WayInFault } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { type ValMap } from '@zpine/core/template/values';
 import { mapSetting, textSetting } from '../settings/effective.ts';
@@ -7,15 +8,14 @@ import { type DeviceContext } from './context.ts';
 import { sha512, type Files } from './content.ts';
 
 export interface WayBackFault {
-  code: 'dialect' | 'management' | 'address' | 'gateway' | 'account' | 'password' | 'shell' | 'call-home';
+  code: WayInFault['code'] | 'dialect' | 'management' | 'call-home';
   detail: string;
 }
 
-/** `opens`: whether a password is the one behind a sealed text. */
 export function wayBackFaults(
   context: DeviceContext,
   files: Files,
-  opens = (password: string, sealed: string): boolean => fitsSha512crypt(password, sealed, sha512),
+  opens: Opens = (password, sealed) => fitsSha512crypt(password, sealed, sha512),
 ): WayBackFault[] {
   const { described } = context;
   if (!described?.sheet.wayIn) {
@@ -45,21 +45,18 @@ export function wayBackFaults(
     if (gateway !== null && !sameAddress(way.gateway, gateway)) {
       add('gateway', `the way out is ${gateway}; the edition has ${way.gateway ?? 'none'}`);
     }
+    const uplink = uplinkFault(way, String(management.address));
+    if (uplink) faults.push(uplink);
   }
   const user = textSetting(context.settings, 'access.user');
-  const password = user === undefined ? undefined : mapSetting(context.settings, 'users')[user];
-  const account = way.users.find((u) => u.name === user);
   if (user === undefined)
     add('account', 'the setting access.user is empty: the service does not know as whom to sign in');
-  else if (password === undefined)
-    add('account', `the setting users has no password for ${user}, by whom the service signs in`);
-  else if (!account)
-    add(
-      'account',
-      `the service signs in as ${user}; the edition has ${way.users.map((u) => u.name).join(', ') || 'no account'}`,
-    );
-  else if (!(account.sealed ? opens(password, account.password) : account.password === password)) {
-    add('password', `the password of ${user} in the edition is not the one that the service will use`);
+  else {
+    // As the service signs in: its own password first, then the one that the device is to have for that user.
+    const password = textSetting(context.settings, 'access.password') ?? mapSetting(context.settings, 'users')[user];
+    const byKey = textSetting(context.settings, 'access.key') !== undefined;
+    const fault = accountFault(way, { user, password, byKey }, opens, 'the edition');
+    if (fault) faults.push(fault);
   }
   if (!way.shell) add('shell', 'SSH is not switched on in the edition');
   const { life } = context.data.boot as ValMap;

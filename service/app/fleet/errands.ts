@@ -1,5 +1,5 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import { MASK, type Dialect } from '@zpine/core/dialect/dialect';
 import { contradiction, wayBack } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
@@ -33,11 +33,13 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   const found = await withTable(tx, body);
   const { devices } = found.selected;
   if ((body.lines ?? '').trim() === '' && !found.lines) throw new Refusal('errand-empty');
+  if (body.insist && !tx.actor.reason) throw new Refusal('insist-reason');
   if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
     throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
   const seals = await sealsOf(tx, devices, (device) =>
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );
+  for (const device of devices) noMask(device.key, seals.get(device.id)?.lines ?? '');
   const dialects = await mustMakeSense(tx, devices, seals);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
   const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
@@ -45,10 +47,22 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     kind: 'errand',
     // What is secret in one of their dialects is secret in the list of runs.
     title: dialects.reduce((title, dialect) => dialect.masked(title), first.trim()),
-    input: { asks: body.questions.map((question) => ({ question })), expect: [], keep: body.keep, confirmed: false },
+    input: {
+      asks: body.questions.map((question) => ({ question })),
+      expect: [],
+      keep: body.keep,
+      confirmed: false,
+      insist: body.insist,
+    },
     selected: found.selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
   });
+}
+
+/** Dots stand for a secret that was not shown: on a device they would be the secret. */
+function noMask(device: string, lines: string): void {
+  const at = lines.split('\n').findIndex((line) => line.includes(MASK));
+  if (at >= 0) throw Refusal.at(['lines'], 'mask-sent', { place: `${device}, line ${at + 1}`, mask: MASK });
 }
 
 /** Lines that undo one another, and devices of which nobody knows how they are changed, are found before any is reached. */

@@ -17,6 +17,8 @@ export interface RunInput {
   /** Of an errand: whether what then runs is to be kept, and whether it was confirmed. */
   keep?: boolean;
   confirmed?: boolean;
+  /** Of an errand: somebody insists, although the service would lose its way in. */
+  insist?: boolean;
   /** A sheet that is tried, instead of that of the records. */
   sheet?: string;
 }

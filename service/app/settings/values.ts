@@ -1,5 +1,6 @@
 /** Gives settings their values in layers, and takes them away. */
 import { layerKinds, readValue, type LayerKind, type SettingValue } from '@zpine/core/settings/layers';
+import { SECRET_MASK } from '@zpine/core/template/render';
 import { Refusal } from '@zpine/contract/errors';
 import { type LayerValueShown } from '@zpine/contract/onboardingShapes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
@@ -90,6 +91,8 @@ async function write(
   value: SettingValue,
   before: ValueRow | undefined,
 ): Promise<void> {
+  if (setting.secret && mode !== 'take-away' && JSON.stringify(value).includes(SECRET_MASK))
+    throw Refusal.at(['value'], 'mask-sent', { place: setting.name, mask: SECRET_MASK });
   // The names that are taken away from a secret map are no secret themselves.
   const sealed = setting.secret && mode !== 'take-away';
   const text = JSON.stringify(value);

@@ -1,8 +1,13 @@
 /** Some lines for one device: looked at first; then sent, verified, kept and captured. */
+import { applied } from '@zpine/core/config/applied';
 import { MASK, type Dialect } from '@zpine/core/dialect/dialect';
-import { commandsOf, stepsOf, type Step } from '@zpine/core/fleet/errand';
+import { commandsOf, stepsOf, wayBack, type Step } from '@zpine/core/fleet/errand';
 import { type Outcome } from '@zpine/core/fleet/outcomes';
+import { lostWayIn } from '@zpine/core/fleet/wayIn';
+import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { type ErrandDone } from '@zpine/contract/fleetShapes';
+import { sha512 } from '../../app/editions/content.ts';
+import { type Target } from '../../app/fleet/access.ts';
 import { type ErrandSeal } from '../../app/fleet/errands.ts';
 import { type RunInput } from '../../app/fleet/runs.ts';
 import { type Waiting } from '../../app/fleet/work.ts';
@@ -12,14 +17,18 @@ import { capturedText } from './capture.ts';
 
 const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
 
-export async function lookAtErrand({ target, sealed }: Waiting, session: Session): Promise<Done> {
-  const work = new Errand(target.dialect, sealed, session);
-  const steps = work.stepsOn(await work.running());
+export async function lookAtErrand({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
+  const work = new Errand(target, sealed, session);
+  const running = await work.running();
+  const steps = work.stepsOn(running);
   const result = { errand: work.shown(steps) };
   if (steps.length === 0) return { outcome: 'left out', detail: 'there is no line for it', result };
   const left = steps.filter((step) => !step.right);
   if (left.length === 0) return { outcome: 'already right', detail: countWords(steps, true), result };
-  return { outcome: null, detail: countWords(left), result };
+  const lost = work.lostBy(running, left);
+  if (lost !== undefined && input.insist !== true)
+    return { outcome: 'turned down', detail: `${lost}; nothing is sent unless somebody insists`, result };
+  return { outcome: null, detail: [countWords(left), lost].filter(Boolean).join('; '), result };
 }
 
 function countWords(steps: readonly Step[], done = false): string {
@@ -34,16 +43,23 @@ function countWords(steps: readonly Step[], done = false): string {
     .join(', ');
 }
 
-export async function doErrand({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
-  const work = new Errand(target.dialect, sealed, session);
+/** `again`: signs in a second time, beside the session that changes; gives why that failed. */
+export async function doErrand(
+  { target, sealed }: Waiting,
+  input: RunInput,
+  session: Session,
+  again: () => Promise<string | undefined>,
+): Promise<Done> {
+  const work = new Errand(target, sealed, session);
   try {
-    return await work.go(input);
+    return await work.go(input, again);
   } catch (error) {
     return work.broken(error instanceof Error ? error.message : String(error));
   }
 }
 
 class Errand {
+  private readonly target: Target;
   private readonly dialect: Dialect;
   private readonly session: Session;
   private readonly seal: ErrandSeal;
@@ -55,10 +71,12 @@ class Errand {
   private after: string | undefined;
   private storedText: string | undefined;
 
-  constructor(dialect: Dialect | undefined, sealed: string | undefined, session: Session) {
+  constructor(target: Target, sealed: string | undefined, session: Session) {
+    const { dialect } = target;
     if (!dialect) throw new Error('it has no dialect');
     if (!dialect.sheet.change)
       throw new Error(`the sheet of ${dialect.sheet.title} does not say how a device is changed`);
+    this.target = target;
     this.dialect = dialect;
     this.session = session;
     this.seal = JSON.parse(sealed ?? '{"lines":"","secrets":[]}') as ErrandSeal;
@@ -86,13 +104,31 @@ class Errand {
     };
   }
 
-  async go(input: RunInput): Promise<Done> {
+  /** What of the service's way in would be lost by these steps, in words; worked out before anything is sent. */
+  lostBy(running: string, steps: readonly Step[]): string | undefined {
+    const { dialect } = this;
+    const { address, access } = this.target;
+    const credentials = { user: access.user, password: access.password, byKey: access.key !== undefined };
+    const after = dialect.wayInOf(applied(dialect.parse(running), steps));
+    const lost = lostWayIn(dialect.wayIn(running), after, address, credentials, (password, sealed) =>
+      fitsSha512crypt(password, sealed, sha512),
+    );
+    if (lost.length === 0) return undefined;
+    return `the service would not get in any more: ${lost.map(({ detail }) => detail).join('; ')}`;
+  }
+
+  async go(input: RunInput, again: () => Promise<string | undefined>): Promise<Done> {
     const asks = input.asks.map(({ question }) => question ?? '').filter((name) => this.dialect.sheet.questions[name]);
     for (const question of asks) this.questions.push({ question, before: await this.asked(question), after: null });
     this.before = await this.running();
     this.steps = this.stepsOn(this.before);
     if (this.steps.every((step) => step.right)) return this.done('already right', 'somebody was faster');
-    const refused = await this.send();
+    const lost = this.lostBy(
+      this.before,
+      this.steps.filter((step) => !step.right),
+    );
+    if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
+    const refused = await this.send(this.steps);
     this.after = await this.running();
     const missing = this.stepsOn(this.after).filter((step) => !step.right);
     for (const one of this.questions) one.after = await this.asked(one.question);
@@ -101,6 +137,10 @@ class Errand {
     if (first) {
       const gone = first.away ? 'it is still there' : 'it is not there';
       return this.done('turned down', `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`);
+    }
+    if (input.insist !== true) {
+      const shut = await again();
+      if (shut !== undefined) return await this.takenBack(`a second sign-in failed: ${shut}`);
     }
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) this.kept = 'not asked for';
@@ -114,6 +154,21 @@ class Errand {
     );
   }
 
+  /** In the session that still stands; nothing is kept either way, so that a restart leads back, too. */
+  private async takenBack(why: string): Promise<Done> {
+    const { before = '', after = '' } = this;
+    const steps = stepsOf(this.dialect, wayBack(this.dialect, before, after), after);
+    const refused = await this.send(steps);
+    this.after = await this.running();
+    this.kept = 'not kept';
+    const left = wayBack(this.dialect, before, this.after);
+    if (refused === undefined && left === '') return this.done('turned down', `${why}; it was taken back`);
+    return this.done(
+      'stopped midway',
+      `${why}; taking it back failed${refused === undefined ? '' : `: ${refused}`}; it is not kept, so a restart leads back`,
+    );
+  }
+
   broken(why: string): Done {
     const last = this.sent.at(-1);
     const where = last === undefined ? '' : ` after "${last.command}"`;
@@ -121,7 +176,7 @@ class Errand {
   }
 
   /** Sends what is left to do; gives the line that was turned down, with the device's words. */
-  private async send(): Promise<string | undefined> {
+  private async send(steps: readonly Step[]): Promise<string | undefined> {
     const { change } = this.dialect.sheet;
     if (!change) return undefined;
     for (const command of change.enter) {
@@ -129,7 +184,7 @@ class Errand {
       if (refused !== undefined) return `"${command}": ${refused}`;
     }
     let refused: string | undefined;
-    for (const { command, step } of commandsOf(this.dialect, this.steps)) {
+    for (const { command, step } of commandsOf(this.dialect, steps)) {
       const said = await this.say(command, step?.line);
       if (said === undefined) continue;
       refused = `"${this.mask(step ? pathOf(step) : command)}": ${said}`;

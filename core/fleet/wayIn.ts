@@ -1,0 +1,92 @@
+/** Whether somebody still gets in: what a configuration lets in, held against the credentials that will be used. */
+import { type WayIn } from '../dialect/dialect.ts';
+
+/** What the service signs in with. */
+export interface Credentials {
+  user: string;
+  password: string | undefined;
+  /** It has a private key: a password is not needed then. */
+  byKey: boolean;
+}
+
+export interface WayInFault {
+  code: 'address' | 'gateway' | 'account' | 'password' | 'shell' | 'uplink';
+  detail: string;
+}
+
+/** Whether a password is the one behind a sealed text. */
+export type Opens = (password: string, sealed: string) => boolean;
+
+/** Why nobody signs in with these, by the accounts of a text that is called `what`. */
+export function accountFault(
+  { users }: Pick<WayIn, 'users'>,
+  { user, password, byKey }: Credentials,
+  opens: Opens,
+  what: string,
+): WayInFault | undefined {
+  const account = users.find((one) => one.name === user);
+  if (!account) {
+    const found = users.map((one) => one.name).join(', ') || 'no account';
+    return { code: 'account', detail: `the service signs in as ${user}; ${what} has ${found}` };
+  }
+  if (password === undefined)
+    return byKey
+      ? undefined
+      : {
+          code: 'account',
+          detail: `the settings have neither password nor key for ${user}, by whom the service signs in`,
+        };
+  const fits = account.sealed ? opens(password, account.password) : account.password === password;
+  return fits
+    ? undefined
+    : { code: 'password', detail: `the password of ${user} in ${what} is not the one that the service will use` };
+}
+
+/** The VLAN that an address needs, where no live port carries it. Undefined where the dialect does not tell. */
+export function uplinkFault(way: WayIn, address: string): WayInFault | undefined {
+  const needs = way.addresses.find((one) => sameHost(one.address, address))?.needs;
+  if (needs === undefined || way.carriers === null) return undefined;
+  const live = way.carriers.filter(({ port }) => !way.still.includes(port));
+  if (live.some(({ vlans }) => vlans.includes(needs))) return undefined;
+  return {
+    code: 'uplink',
+    detail: `${address} is reached by VLAN ${needs}, and no port that is live carries it`,
+  };
+}
+
+/**
+ * What of the way in is there before and would not be after. What the configuration never told of, such as accounts that are
+ * kept elsewhere, is not missed.
+ *
+ * @param comesTo the address that the service comes to, where it is known
+ */
+export function lostWayIn(
+  before: WayIn,
+  after: WayIn,
+  comesTo: string | null,
+  credentials: Credentials,
+  opens: Opens,
+): WayInFault[] {
+  const faults: WayInFault[] = [];
+  const has = (way: WayIn) => way.addresses.some((one) => sameHost(one.address, comesTo ?? ''));
+  if (comesTo !== null && has(before) && !has(after))
+    faults.push({ code: 'address', detail: `the service comes to ${comesTo}, which would be gone` });
+  if (before.gateway !== undefined && after.gateway !== before.gateway)
+    faults.push({
+      code: 'gateway',
+      detail: `the way out is ${before.gateway}, and would be ${after.gateway ?? 'gone'}`,
+    });
+  if (before.shell && !after.shell) faults.push({ code: 'shell', detail: 'SSH would be off' });
+  const known = (way: WayIn) => way.users.find((one) => one.name === credentials.user);
+  const [was, is] = [known(before), known(after)];
+  // The very account that lets the service in now does so afterwards, whatever the records say of its password.
+  if (was && (is?.password !== was.password || is.sealed !== was.sealed)) {
+    const fault = accountFault(after, credentials, opens, 'what would run');
+    if (fault) faults.push(fault);
+  }
+  const uplink = comesTo === null ? undefined : uplinkFault(after, comesTo);
+  if (uplink && comesTo !== null && !uplinkFault(before, comesTo)) faults.push(uplink);
+  return faults;
+}
+
+const sameHost = (address: string, host: string): boolean => address.split('/')[0] === host.split('/')[0];
