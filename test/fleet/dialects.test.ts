@@ -2,6 +2,8 @@
 import { readFileSync } from 'node:fs';
 import { expect } from 'chai';
 import fc from 'fast-check';
+import { applied } from '@zpine/core/config/applied';
+import { walk, type ConfigLine } from '@zpine/core/config/tree';
 import { commandsOf, stepsOf, wayBack } from '@zpine/core/fleet/errand';
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { Memory } from '@zpine/lab/furrow/memory';
@@ -109,6 +111,7 @@ function quillBench(start: string) {
 /** Does an errand at a bench as the service does it. */
 function carryOut(dialect: Dialect, bench: ReturnType<typeof furrowBench>, lines: string): void {
   const steps = stepsOf(dialect, lines, bench.print());
+  const foretold = applied(dialect.parse(bench.print()), steps);
   const { change } = dialect.sheet;
   for (const command of [
     ...(change?.enter ?? []),
@@ -118,7 +121,15 @@ function carryOut(dialect: Dialect, bench: ReturnType<typeof furrowBench>, lines
   ])
     expect(dialect.refusal(bench.say(command)), `${command} in\n${lines}\non\n${bench.print()}`).to.equal(undefined);
   expect(stepsOf(dialect, lines, bench.print()).filter((step) => !step.right)).to.deep.equal([]);
+  expect(entries(foretold), lines).to.deep.equal(entries(dialect.parse(bench.print())));
 }
+
+/** Lines with the blocks around them; blocks by themselves are left out, some dialects keep empty ones. */
+const entries = (tree: ConfigLine[]): string[] =>
+  [...walk(tree)]
+    .filter(({ node, above }) => node.children.length === 0 && above.length > 0)
+    .map(({ node, above }) => [...above, node.text].join(' / '))
+    .sort();
 
 /** The lines of a configuration without their order. */
 const unordered = (dialect: Dialect, text: string): string[] => {

@@ -42,6 +42,8 @@ export function Composer() {
   const [table, setTable] = useState('');
   const [before, setBefore] = useState<string[]>([]);
   const [keep, setKeep] = useState(true);
+  const [insist, setInsist] = useState(false);
+  const [reason, setReason] = useState('');
   const [wrong, setWrong] = useState<string>();
   const [busy, setBusy] = useState(false);
   const chosen = useQuery({
@@ -66,7 +68,8 @@ export function Composer() {
     (where !== '' || (table !== '' && kind !== 'reach' && kind !== 'capture')) &&
     count !== 0 &&
     (kind !== 'ask' || questions.length > 0 || command.trim() !== '' || table !== '') &&
-    (kind !== 'errand' || lines.trim() !== '' || table !== '');
+    (kind !== 'errand' || lines.trim() !== '' || table !== '') &&
+    (kind !== 'errand' || !insist || reason.trim() !== '');
   const start = async () => {
     setBusy(true);
     setWrong(undefined);
@@ -96,7 +99,9 @@ export function Composer() {
                     ...(lines.trim() === '' ? {} : { lines }),
                     questions: before,
                     keep,
+                    insist,
                   },
+                  ...(insist ? { reason: reason.trim() } : {}),
                 });
       void navigate(`/fleet/${made.id}`);
     } catch (error) {
@@ -211,6 +216,17 @@ export function Composer() {
               <Checkbox checked={keep} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 8 }}>
                 Have the devices store what then runs
               </Checkbox>
+              <Checkbox checked={insist} onChange={(event) => setInsist(event.target.checked)} style={{ marginTop: 8 }}>
+                Send it although the service would lose its way in
+              </Checkbox>
+              {insist && (
+                <Input
+                  aria-label="Why"
+                  placeholder="why, such as: the console cable is in"
+                  value={reason}
+                  onChange={(event) => setReason(event.target.value)}
+                />
+              )}
             </div>
           </div>
         )}

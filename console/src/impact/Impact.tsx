@@ -87,10 +87,10 @@ const changedIn = ({ groups }: Told): number => groups.reduce((sum, group) => su
 
 function summary(told: Told, running: boolean): string {
   const changed = changedIn(told);
-  const looked = `of ${told.looked.toLocaleString('en')} looked at`;
-  if (running) return `${devicesWord(changed)} so far, ${looked}`;
+  const checked = `${devicesWord(told.looked)} checked`;
+  if (running) return `${checked} so far: ${changed} would change`;
   if (told.devices === 0) return 'no device is affected';
-  return changed === 0 ? `${devicesWord(told.looked)} looked at, all as before` : `${devicesWord(changed)} ${looked}`;
+  return `${checked}: ${changed === 0 ? 'none' : changed} would change`;
 }
 
 function Found({ told }: { told: Told }) {
