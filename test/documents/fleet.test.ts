@@ -1,0 +1,17 @@
+/** What the page of the running fleet says to type, from its first line to its last. */
+import { walkDocument } from './walk.ts';
+
+walkDocument('docs/fleet.md', {
+  files: {
+    'list.txt': 'har-acc-7 10.77.0.41\n',
+    'commands.csv': 'har-acc-7\ntell clock\n',
+    'gates.txt': 'socket 1/2\n  about "gate"\n',
+    'columns.csv': 'har-acc-7\n"journal to 10.77.0.8"\n',
+  },
+  answers: {
+    'zpine device paste': 'rope-walk-77\n6',
+    'zpine reach': 'y',
+    'zpine errand run': '1',
+  },
+  refused: [],
+});

@@ -1,0 +1,29 @@
+/** The tour of the README, typed from its first line to its last. */
+import { walkDocument } from './walk.ts';
+
+walkDocument('README.md', {
+  // Somebody changed a title in the list.
+  before: { 'zpine import site sites.csv': "sed -i 's/Skerry/Skerry Rock/' sites.csv" },
+  answers: {
+    'zpine import site sites.csv': 'y',
+    'zpine device edit --where': '6',
+    'zpine rack fill': '10',
+    'zpine interface edit': '12',
+    'zpine site copy': 'y',
+    'zpine siteplan apply': '15',
+    'zpine prefix carve': 'y',
+    'zpine errand run': '1',
+    'zpine reach': '3',
+  },
+  refused: [
+    'zpine arrival watch ard-acc-1 --until-served --limit 20',
+    'zpine prefix add 10.77.48.7/24',
+    'zpine device edit ard-acc-1 --rack ard/closett/w1',
+    // Not all of them follow the time servers that were expected: that is what the status says.
+    'zpine ask time',
+    // So it is where there are doubts.
+    'zpine doctor data',
+  ],
+  // Those that the demo has signed in already, and what would measure the whole machine.
+  notTyped: ['zpine sign-in', './run demo', './run test', './run estate'],
+});
