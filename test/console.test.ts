@@ -113,7 +113,7 @@ describe('the console', function () {
     await page.getByRole('heading', { name: 'ard-acc-1' }).waitFor();
     await page.getByRole('button', { name: 'Assign management address' }).click();
     await page.getByText('10.77.16.2/24', { exact: true }).waitFor();
-    await page.getByRole('link', { name: 'vlan304' }).first().waitFor();
+    await page.getByRole('link', { name: 'management' }).first().waitFor();
   });
 
   it('shows what others change, without a reload', async () => {
@@ -184,7 +184,7 @@ describe('the console', function () {
   it('has a map of the addresses of a prefix', async () => {
     await page.goto(`${bench.url}/prefixes/10.77.16.0%2F24`);
     await page.getByRole('button', { name: '10.77.16.2 fixed' }).click();
-    await page.getByText('ard-acc-1:vlan304').first().waitFor();
+    await page.getByText('ard-acc-1:management').first().waitFor();
     expect(await page.locator('.space button').count()).to.equal(256);
   });
 

@@ -220,7 +220,7 @@ describe('imports and exports', () => {
     it('are taken back whole', async () => {
       const history = await well('history', 'site', 'old', '--limit', '1');
       const set = /^#(\d+)/.exec(history)?.[1] ?? '';
-      expect(await well('undo', set, '--preview')).to.contain('nothing was saved');
+      expect(await well('undo', set, '--preview')).to.contain('nothing saved');
       expect(await well('undo', set)).to.contain(`change set #${set} is taken back`);
       expect((await demo.clients.viewer.show('site', 'old')).title).to.equal('Grünau');
       expect((await zpine('undo', set)).err).to.contain(`change set ${set} was undone by change set`);

@@ -141,7 +141,7 @@ describe('the command line, many at a time', () => {
 
   it('says before a removal what would go, and what stands in its way', async () => {
     expect(await well('device', 'remove', 'ske-acc-15', '--preview')).to.match(
-      /^with it go 5: port ske-acc-15:1\/1, .*interface ske-acc-15:vlan304[\s\S]*nothing was saved/,
+      /^with it go 5: port ske-acc-15:1\/1, .*interface ske-acc-15:vlan304[\s\S]*nothing saved/,
     );
     const used = await zpine('site', 'remove', 'ske', '--preview');
     expect(used.status).to.equal(1);

@@ -134,7 +134,7 @@ describe('impact, as it is told', function () {
       await page.getByRole('button', { name: 'Undo' }).first().click();
       await look();
       await impact()
-        .getByText(/looked at/)
+        .getByText(/checked/)
         .waitFor();
       await bench.clients.engineer.edit('interface', 'ard-acc-1:1/1', { description: 'till 9' });
       await page.reload();
