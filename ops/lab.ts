@@ -19,7 +19,7 @@ const usage = `usage: ./run lab COMMAND
 
 export async function labCommand(args: string[], controlFile: string): Promise<void> {
   const [command = '', name = '', ...rest] = args;
-  if (command === '' || command === 'help') return print(usage);
+  if (['', 'help', '--help', '-h'].includes(command)) return print(usage);
   if (!existsSync(controlFile)) throw new Error('no lab runs here: ./run demo starts it');
   const base = readFileSync(controlFile, 'utf8').trim();
   const ask = async (path: string, body?: object, method = body === undefined ? 'GET' : 'POST'): Promise<Response> => {
@@ -34,6 +34,13 @@ export async function labCommand(args: string[], controlFile: string): Promise<v
   };
   const device = async (path: string, body?: object): Promise<void> =>
     show((await (await ask(path, body)).json()) as Device);
+  /** What is done to a device is told in its own line; its diary is for `show`. */
+  const done = async (path: string, body: object): Promise<void> => {
+    const now = (await (await ask(path, body)).json()) as Device;
+    list([now]);
+    if (now.faults.length > 0)
+      print(`  ./run lab clear ${now.name} ${now.faults.join(' ')}   takes back what is wrong\n`);
+  };
   switch (command) {
     case 'list':
       return list((await (await ask('/devices')).json()) as Device[]);
@@ -52,15 +59,15 @@ export async function labCommand(args: string[], controlFile: string): Promise<v
     case 'on':
     case 'off':
     case 'erase':
-      return device(`/devices/${name}/${command}`, {});
+      return done(`/devices/${name}/${command}`, {});
     case 'fault':
-      return device(`/devices/${name}/faults`, { add: rest });
+      return done(`/devices/${name}/faults`, { add: rest });
     case 'clear':
-      return device(`/devices/${name}/faults`, { remove: rest });
+      return done(`/devices/${name}/faults`, { remove: rest });
     case 'plug':
-      return device(`/devices/${name}/plug`, { relay: rest[0], ...(rest[1] ? { circuit: rest[1] } : {}) });
+      return done(`/devices/${name}/plug`, { relay: rest[0], ...(rest[1] ? { circuit: rest[1] } : {}) });
     case 'new':
-      return device('/devices', { name, serial: rest[0], mac: rest[1], relay: rest[2], model: rest[3] ?? 'LF-24' });
+      return done('/devices', { name, serial: rest[0], mac: rest[1], relay: rest[2], model: rest[3] ?? 'LF-24' });
     default:
       process.stderr.write(`no command '${command}'\n${usage}`);
       process.exitCode = 2;

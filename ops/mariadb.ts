@@ -40,12 +40,16 @@ export async function freePort(): Promise<number> {
 
 export async function startMariadb({ folder, databases, throwaway, memoryMiB }: MariadbOptions): Promise<Mariadb> {
   const root = resolve(folder);
-  mkdirSync(root, { recursive: true });
   const data = join(root, 'data');
+  mkdirSync(root, { recursive: true });
   const socket = socketPath(root);
   const pidFile = join(root, 'mariadb.pid');
   const log = join(root, 'mariadb.log');
   refuseSecondServer(pidFile, socket, root);
+  // Sorted lists and the like are spilled here, not where everybody's temporary files lie.
+  const spill = join(root, 'tmp');
+  rmSync(spill, { recursive: true, force: true });
+  mkdirSync(spill, { recursive: true });
   const user = userInfo().username;
   if (!existsSync(join(data, 'mysql'))) {
     rmSync(data, { recursive: true, force: true });
@@ -54,6 +58,7 @@ export async function startMariadb({ folder, databases, throwaway, memoryMiB }: 
       [
         '--no-defaults',
         `--datadir=${data}`,
+        `--tmpdir=${spill}`,
         `--user=${user}`,
         '--auth-root-authentication-method=socket',
         `--auth-root-socket-user=${user}`,
@@ -72,6 +77,7 @@ export async function startMariadb({ folder, databases, throwaway, memoryMiB }: 
   const args = [
     '--no-defaults',
     `--datadir=${data}`,
+    `--tmpdir=${spill}`,
     `--socket=${socket}`,
     `--pid-file=${pidFile}`,
     `--port=${port}`,

@@ -25,6 +25,9 @@ const noAddress = /^(-+|–|none|n\/?a|unassigned|not assigned|tbd|todo|dhcp|\?)
 /** Names that every hosts file has, and that are nobody's device. */
 const everyFile = /^(localhost(\..*)?|ip6-.*|broadcasthost|loopback)$/i;
 
+/** Loopback and what a machine keeps for itself (RFC 1122, RFC 4291). */
+const ownOnly = /^(127\.|::1$|fe00::|ff0[0-9a-f]::)/;
+
 const headWords = {
   name: /^(name|host|hostname|host name|device|system|box|switch|router)$/i,
   address: /^(address|ip|ip address|ipv4|ipv6|management|management address|mgmt|mgmt ip)$/i,
@@ -42,18 +45,39 @@ const likeAddress = (cell: string): boolean =>
   /^[0-9]+(\.[0-9]+){2,}(\/\d+)?$/.test(cell) || (/^[0-9a-f:.]+$/i.test(cell) && cell.split(':').length > 2);
 
 export function readHosts(text: string): { hosts: ListedHost[]; faults: HostFault[] } {
-  const lines = linesOf(text);
+  const lines = withoutInterfaces(linesOf(text));
   const separator = separatorOf(lines.map((line) => line.text));
   const hosts = new Map<string, ListedHost>();
   const faults: HostFault[] = [];
   const columns = headsIn(cellsOf(lines[0]?.text ?? '', separator));
   for (const line of columns ? lines.slice(1) : lines) {
-    const read = readLine(line, separator, columns);
+    // The address, a tab, and all the names in one: a line of a hosts file, whatever the other lines are.
+    const inOne = separator === '\t' && !columns && isHostsLine(cellsOf(line.text, separator));
+    const read = readLine(line, inOne ? null : separator, columns);
     if (read === undefined) continue;
     if ('code' in read) faults.push(read);
     else join(hosts, read, faults);
   }
   return { hosts: [...hosts.values()], faults };
+}
+
+/** `10.77.16.11 <tab> ard-acc-1.brackwater.example ard-acc-1` (hosts(5)). */
+function isHostsLine(cells: string[]): boolean {
+  const [address = '', names = '', ...more] = cells.filter((cell) => cell !== '');
+  return ipOf(address) !== undefined && more.length === 0 && names.split(/\s+/).every((name) => nameShape.test(name));
+}
+
+/**
+ * An interface stands in a hosts file as `cu2-316.ard-xr-1.brackwater.example`, and its device in a line of its own. Gives the lines without those of interfaces.
+ */
+function withoutInterfaces(lines: Line[]): Line[] {
+  const namesIn = ({ text }: Line): string[] => text.trim().toLowerCase().split(/\s+/).slice(1);
+  const all = new Set(lines.flatMap(namesIn));
+  return lines.filter((line) => {
+    const [name = '', ...others] = namesIn(line);
+    const below = /^[^.]+\.(.+)$/.exec(name)?.[1];
+    return others.length > 0 || below === undefined || !all.has(below);
+  });
 }
 
 interface Columns {
@@ -87,6 +111,8 @@ function readLine(
     ? [cells[columns.name] ?? '']
     : others.filter((cell) => nameShape.test(cell) && hasLetter(cell));
   if (names.some((name) => everyFile.test(name))) return undefined;
+  // Every machine's own lines: nobody reaches another device by them.
+  if (separator === null && ip && ownOnly.test(formatIp(ip))) return undefined;
   // In a hosts file all that follows are names of the same host, the short one is meant; in a table the first is its name.
   const given = (separator === null ? names.find((name) => !name.includes('.')) : undefined) ?? names[0];
   if (given === undefined || !nameShape.test(given))

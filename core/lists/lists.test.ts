@@ -98,6 +98,24 @@ describe('pasted lists of names and addresses', () => {
       ['4 ard-acc-1 10.77.16.11 ard-acc-1.brackwater.example, quay'],
     ],
     [
+      'a hosts file with tabs, as machines have it',
+      '127.0.0.1\tlocalhost\n127.0.1.1\tquay-desk.brackwater.example quay-desk\n::1\tip6-localhost ip6-loopback\nff02::1\tip6-allnodes\n\n10.77.16.11\tard-acc-1.brackwater.example ard-acc-1\n192.0.2.7\tsw-seven\n',
+      ['6 ard-acc-1 10.77.16.11 ard-acc-1.brackwater.example', '7 sw-seven 192.0.2.7 -'],
+    ],
+    [
+      'what names its interfaces below their devices',
+      '10.77.17.1\tcu2-316.ard-xr-1.brackwater.example\n10.77.18.1\tcu2-316.har-xr-1.brackwater.example\n10.77.255.2\tard-xr-1.brackwater.example ard-xr-1\n2001:db8::2\tard-xr-1.brackwater.example ard-xr-1\n10.77.255.3\thar-xr-1.brackwater.example har-xr-1\n',
+      [
+        '3 ard-xr-1 10.77.255.2+2001:db8::2 ard-xr-1.brackwater.example',
+        '5 har-xr-1 10.77.255.3 har-xr-1.brackwater.example',
+      ],
+    ],
+    [
+      'tabs, with words behind the name',
+      'ard-acc-1\t10.77.16.11\tyard switch\n',
+      ['1 ard-acc-1 10.77.16.11 yard switch'],
+    ],
+    [
       'blanks',
       'ard-acc-1   10.77.16.11\nARD-ACC-2 10.77.16.12',
       ['1 ard-acc-1 10.77.16.11 -', '2 ard-acc-2 10.77.16.12 -'],
