@@ -20,7 +20,7 @@ function* testsIn(folder: string): Generator<string> {
 
 /** The long ones first, so that both ends come at about the same time: those with a service, and above all with devices. */
 const weight = (file: string): number =>
-  ['test/onboarding', 'test/launch', 'test/bulk', 'test/hardware', 'test/'].findIndex((begin) =>
+  ['test/documents', 'test/onboarding', 'test/launch', 'test/bulk', 'test/hardware', 'test/'].findIndex((begin) =>
     file.startsWith(begin),
   );
 const rank = (file: string): number => (weight(file) < 0 ? 9 : weight(file));

@@ -4,6 +4,9 @@ import { chmodSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync 
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 
+/** No command of a document takes longer. */
+const COMMAND_MS = 60_000;
+
 export interface Typed {
   line: number;
   /** Without the remark behind it. */
@@ -65,7 +68,10 @@ export async function walkThrough(files: Record<string, string>): Promise<Walk> 
       cwd: here,
       env: { ...env, PATH: `${bin}:${process.env.PATH ?? ''}`, SHELL: '/bin/bash', TERM: 'dumb' },
       stdio: ['pipe', 'pipe', 'pipe'],
+      detached: true,
     });
+    // What waits for something that never comes is ended, with all that it started.
+    const limit = setTimeout(() => process.kill(-(shell.pid ?? 0), 'SIGTERM'), COMMAND_MS);
     shell.stdin.on('error', () => undefined);
     const answers = input.split('\n').filter((answer) => answer !== '');
     if (answers.length === 0) shell.stdin.end();
@@ -76,7 +82,12 @@ export async function walkThrough(files: Record<string, string>): Promise<Walk> 
         // One answer a question, once it was asked.
         if (answers.length > 0 && /[:\]?] $/.test(out)) shell.stdin.write(`${answers.shift() ?? ''}\n`);
       });
-    return new Promise((done) => shell.once('close', (code) => done({ said: out, status: code ?? -1 })));
+    return new Promise((done) =>
+      shell.once('close', (code) => {
+        clearTimeout(limit);
+        done({ said: out, status: code ?? -1 });
+      }),
+    );
   };
   const end = async () => {
     const ended = new Promise((done) => child.once('exit', done));

@@ -2,8 +2,12 @@
 import { walkDocument } from './walk.ts';
 
 walkDocument('README.md', {
-  // Somebody changed a title in the list.
-  before: { 'zpine import site sites.csv': "sed -i 's/Skerry/Skerry Rock/' sites.csv" },
+  before: {
+    // The tour begins when Ardle's switch serves.
+    'zpine arrival show ard-acc-1': 'zpine arrival watch ard-acc-1 --until-served --limit 60',
+    // Somebody changed a title in the list.
+    'zpine import site sites.csv': "sed -i 's/Skerry/Skerry Rock/' sites.csv",
+  },
   answers: {
     'zpine import site sites.csv': 'y',
     'zpine device edit --where': '6',
