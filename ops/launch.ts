@@ -153,16 +153,21 @@ async function demo(): Promise<void> {
 const BOOT_ADDRESS = '10.77.0.10';
 const FIRST_NET = 77;
 const NETS = 100;
+const CLAIM_PORT = 10_066;
 
-/** A stretch of loopback that no other demo on this machine uses: its DHCP port is free. */
+/** A stretch of loopback that no other demo on this machine uses. */
 async function freeNet(): Promise<string> {
   for (let net = FIRST_NET; net < FIRST_NET + NETS; net += 1) {
-    const taken = await new Promise<boolean>((done) => {
-      const probe = createSocket('udp4');
-      probe.once('error', () => done(true));
-      probe.bind(10_067, `127.${net}.0.10`, () => probe.close(() => done(false)));
+    // Held until this process ends: two demos that start at the same time find different stretches.
+    const claimed = await new Promise<boolean>((done) => {
+      const claim = createSocket('udp4');
+      claim.once('error', () => done(false));
+      claim.bind(CLAIM_PORT, `127.${net}.0.10`, () => {
+        claim.unref();
+        done(true);
+      });
     });
-    if (!taken) return `default 10.77.0.0/16 127.${net}.0.0/16 10000`;
+    if (claimed) return `default 10.77.0.0/16 127.${net}.0.0/16 10000`;
   }
   throw new Error('no stretch of loopback is free for booting devices');
 }

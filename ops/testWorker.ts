@@ -14,6 +14,12 @@ export interface Done {
   seconds: number;
 }
 
+/** With what led to it: a property that failed keeps there what was not as expected. */
+function wordsOf(error: Error): string {
+  const cause = error.cause instanceof Error ? `\nbecause: ${wordsOf(error.cause)}` : '';
+  return `${error.stack ?? error.message}${cause}`;
+}
+
 async function runFile(file: string): Promise<Done> {
   const begin = Date.now();
   let text = '';
@@ -31,7 +37,7 @@ async function runFile(file: string): Promise<Done> {
     await new Promise<void>((done) => {
       const runner = mocha.run(() => done());
       runner.on('pass', () => (passed += 1));
-      runner.on('fail', (test, error: Error) => failures.push(`${test.fullTitle()}\n${error.stack ?? error.message}`));
+      runner.on('fail', (test, error: Error) => failures.push(`${test.fullTitle()}\n${wordsOf(error)}`));
     });
     mocha.dispose();
     return { file, passed, failed: failures.length, failures, text, seconds: (Date.now() - begin) / 1000 };

@@ -112,7 +112,7 @@ function readLine(
     : others.filter((cell) => nameShape.test(cell) && hasLetter(cell));
   if (names.some((name) => everyFile.test(name))) return undefined;
   // Every machine's own lines: nobody reaches another device by them.
-  if (separator === null && ip && ownOnly.test(formatIp(ip))) return undefined;
+  if (separator === null && at === 0 && ip && ownOnly.test(formatIp(ip))) return undefined;
   // In a hosts file all that follows are names of the same host, the short one is meant; in a table the first is its name.
   const given = (separator === null ? names.find((name) => !name.includes('.')) : undefined) ?? names[0];
   if (given === undefined || !nameShape.test(given))
