@@ -9,7 +9,7 @@ export function addBooting(program: Command): void {
     .command('explain')
     .description('every option that a device is told, with its bytes and the record that it comes from')
     .argument('<device>')
-    .option('--relay <address>', 'the relay that it boots behind; left out, the gateway of its management prefix')
+    .option('--relay <address>', 'the relay that it boots behind; the gateway of its management prefix if not given')
     .action(async (ref: string, options: { relay?: string }, command: Command) => {
       const seen = await clientOf().call('device.dhcp', { params: { ref }, query: options });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
@@ -49,7 +49,7 @@ export function addBooting(program: Command): void {
     .description('DHCP, TFTP and call-home requests, the newest first')
     .argument('[device]')
     .option('--outcome <outcome>', 'only answered, refused, dropped or broken')
-    .option('--limit <n>', 'how many at the most', '40')
+    .option('--limit <n>', 'maximum number of rows', '40')
     .action(async (device: string | undefined, options: { outcome?: string; limit: string }, command: Command) => {
       const { items } = await clientOf().call('boot.records', {
         query: { ...options, ...(device === undefined ? {} : { device }) } as never,
@@ -77,7 +77,7 @@ export function addBooting(program: Command): void {
   const strangers = program.command('stranger').description('Booting clients that match no device.');
   strangers
     .command('list')
-    .description('strangers that wait for somebody')
+    .description('strangers that nobody has recognised or refused yet')
     .option('--settled', 'those that were settled')
     .action(async (options: { settled?: boolean }, command: Command) => {
       const { items } = await clientOf().call('stranger.list', {

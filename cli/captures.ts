@@ -33,7 +33,7 @@ export function addCaptures(program: Command): void {
     .argument('[device]')
     .option('--file <name>', 'only this file: running, stored, or what the dialect names')
     .option('--current', 'only the newest of each')
-    .option('--limit <n>', 'so many', '50')
+    .option('--limit <n>', 'maximum number of rows', '50')
     .action(
       async (
         device: string | undefined,
@@ -111,7 +111,7 @@ export function addCaptures(program: Command): void {
     .description('lines of all current captures that have a text')
     .argument('<text>')
     .option('--missing', 'instead: the captures that have no such line')
-    .option('--limit <n>', 'so many', '200')
+    .option('--limit <n>', 'maximum number of rows', '200')
     .action(async (text: string, options: { missing?: boolean; limit: string }, command: Command) => {
       const found = await clientOf().call('capture.search', {
         query: {

@@ -24,7 +24,7 @@ export function addDeviceVerbs(noun: Command): void {
   noun
     .command('stage')
     .description('move a device to another stage by hand')
-    .argument('<device>', 'left out with --where')
+    .argument('<device>', 'not needed with --where')
     .argument('[stage]', Object.keys(stages).join(', '))
     .option('--where <tests>', "instead of a device, all of a selection: 'site=ard'")
     .option('--reason <text>', 'why, for the history')
@@ -51,7 +51,7 @@ function addDeclaring(noun: Command): void {
   const k = kindOf('device');
   const command = noun
     .command('declare')
-    .description('a device as said, and its management address, in one call; again, it changes nothing')
+    .description('create or update a device and its management address, in one call; running it again changes nothing')
     .argument('<name>');
   addFieldOptions(command, k, (name) => name !== 'name');
   command

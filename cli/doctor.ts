@@ -12,7 +12,7 @@ export function addDoctor(program: Command): void {
     .command('data')
     .description('what the records themselves make doubtful; status 1 when there is something')
     .addOption(new Option('--only <doubt>', 'only this').choices([...doubtNames]))
-    .option('--limit <n>', 'so many rows of each', '20')
+    .option('--limit <n>', 'maximum number of rows of each', '20')
     .addHelpText(
       'after',
       '\nExamples:\n  zpine doctor data\n  zpine doctor data --only vlan-one-end --limit 1000\n  zpine doctor data --json > doubts.json',
@@ -44,7 +44,7 @@ function addStore(noun: Command): void {
   noun
     .command('store')
     .description(
-      'work out anew what is derived from the records (free space, keys, search terms ...); status 1 when something differs',
+      'recompute what is derived from the records (free space, keys, search terms ...); status 1 when something differs',
     )
     .option('--mend', 'put right what differs')
     .option('--last', 'show the last check instead of making one')

@@ -65,7 +65,7 @@ export function addEditions(program: Command): void {
     .command('show')
     .description('one edition, secrets masked')
     .argument('<device>')
-    .argument('[number]', 'left out, the newest')
+    .argument('[number]', 'the newest if not given')
     .option('--trace', 'with the template line that every line comes from')
     .action(async (ref: string, number: string | undefined, { trace }: { trace?: boolean }, command: Command) => {
       const edition = await show(ref, number, trace ?? false);
@@ -82,7 +82,7 @@ export function addEditions(program: Command): void {
       .command('publish')
       .description('publish an edition: the device may be given it')
       .argument('[device]')
-      .argument('[number]', 'left out, the newest'),
+      .argument('[number]', 'the newest if not given'),
   )
     .option('--open <hours>', 'open the arrival window for so long, too')
     .option('--insist', 'although the way back in is not sure; needs --reason')

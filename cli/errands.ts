@@ -35,8 +35,8 @@ export function addErrands(program: Command): void {
   )
     .option('--line <line>', 'a line, instead of a file; may come again', list, [] as string[])
     .option('--device <device>', 'a device; may come again', list, [] as string[])
-    .option('--table <file>', 'lines that differ from device to device: a CSV with a column or a row a device')
-    .option('--by <way>', 'how that table lies: columns or rows; seen by itself where it is left out')
+    .option('--table <file>', 'lines that differ from device to device: a CSV with one column or one row per device')
+    .option('--by <way>', 'whether devices stand in columns or in rows; found out by itself when not given')
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
     .option('--insist', 'although the service would lose its way in; needs --reason')
@@ -103,7 +103,7 @@ async function confirmed(run: ShownRun, given: string | undefined, command: Comm
 }
 
 async function go(id: string, number: string, command: Command): Promise<void> {
-  if (!/^[0-9]{1,6}$/.test(number)) throw new UsageError(`"${number}" is no number of devices`);
+  if (!/^[0-9]{1,6}$/.test(number)) throw new UsageError(`"${number}" is not a number of devices`);
   const run = await follow(await clientOf().call('run.go', { params: { id }, body: { count: Number(number) } }));
   if (asData(run, command)) return;
   out(outcomeTable(run));

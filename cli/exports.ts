@@ -9,15 +9,15 @@ export function addExports(program: Command): void {
   program
     .command('export')
     .description('records as a text that can be imported again')
-    .argument('[kinds...]', 'left out, all of them')
+    .argument('[kinds...]', 'all of them if not given')
     .addOption(new Option('--as <format>', 'CSV has one kind').choices([...formats]).default('yaml'))
-    .option('--where <tests>', 'only what a selection lets through; with one kind')
-    .option('--output <file>', 'left out, to standard output')
+    .option('--where <tests>', 'only records that match; with one kind')
+    .option('--output <file>', 'standard output if not given')
     .action(async (kinds: string[], options: { as: Format; where?: string; output?: string }) => {
       const { as, where } = options;
       const query = { as, where, ...(kinds.length > 0 ? { kinds: kinds.join(',') } : {}) };
       const { text, records, secretsLeftOut } = await clientOf().call('export.run', { query });
-      if (secretsLeftOut > 0) err(`${secretsLeftOut} values of secret settings are left out`);
+      if (secretsLeftOut > 0) err(`${secretsLeftOut} values of secret settings were not exported`);
       if (options.output === undefined) return void process.stdout.write(text);
       writeText(options.output, text);
       out(`${records} records in ${options.output}`);
@@ -25,7 +25,7 @@ export function addExports(program: Command): void {
 
   program
     .command('undo')
-    .description('take back one change set, whole; refused where something newer depends on it')
+    .description('undo one change set, whole; refused where something newer depends on it')
     .argument('<set>', 'its number, as the history has it')
     .option('--preview', 'only what would come of it')
     .option('--reason <text>', 'why, for the history')
@@ -46,6 +46,6 @@ export function addExports(program: Command): void {
       );
       if (done.count > 50) out(`and ${done.count - 50} more`);
       if (options.preview) await takeBack(true);
-      out(`change set #${done.undone} is taken back`);
+      out(`change set #${done.undone} is undone`);
     });
 }

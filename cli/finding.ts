@@ -82,7 +82,7 @@ function addRemoved(program: Command): void {
     .description('records that were removed, the latest first')
     .argument('[kind]', 'only of this kind')
     .argument('[text]', 'only keys that hold this')
-    .option('--limit <n>', 'how many at the most', '30')
+    .option('--limit <n>', 'maximum number of rows', '30')
     .action(
       async (kind: string | undefined, text: string | undefined, options: { limit: string }, command: Command) => {
         const { items } = await clientOf().call('removed.list', { query: { kind, q: text, limit: options.limit } });

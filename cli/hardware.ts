@@ -25,7 +25,7 @@ export function addCardVerbs(noun: Command): void {
     );
   noun
     .command('found')
-    .description('say which cards are in the slots, all of them; declares nothing')
+    .description('record which cards were seen in the slots (name them all); declares nothing')
     .argument('<device>')
     .argument('[cards...]', 'SLOT=MODEL, or SLOT=MODEL:SERIAL; none for "nothing is in it"')
     .addHelpText('after', '\nExample:\n  zpine device found har-core-1 1=C4-24T:C424-0410 3=C4-BAY 3/1=C4-8X')
@@ -107,7 +107,7 @@ export function addModelVerbs(noun: Command): void {
     .command('align')
     .description('bring devices along with their changed model; one with ports in use that would go stays as it is')
     .argument('<model>')
-    .argument('[devices...]', 'left out, all that differ')
+    .argument('[devices...]', 'all that differ if not given')
     .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
     .action(async (ref: string, names: string[], options: { yes?: boolean; reason?: string }, command: Command) => {
@@ -147,7 +147,7 @@ function addSheetVerbs(noun: Command): void {
     .description('models as sheets, which are read back without a difference')
     .argument('<model...>', 'models; * for all')
     .addOption(new Option('--as <format>').choices(['yaml', 'json']).default('yaml'))
-    .option('--to <folder>', 'a file each in this folder; left out, on standard output')
+    .option('--to <folder>', 'one file each in this folder; standard output if not given')
     .addHelpText(
       'after',
       "\nExamples:\n  zpine model write-sheet larkfield/lf-24\n  zpine model write-sheet '*' --to sheets/",

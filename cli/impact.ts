@@ -72,11 +72,11 @@ export function impactText(impact: Impact): string {
 }
 
 function groupLines({ words, diff, each, devices }: ImpactGroup & { devices: string[] }): string[] {
-  const lines = [`${devicesWord(devices.length)}: ${words}${each ? ', in each its own; of the first:' : ''}`];
+  const lines = [`${devicesWord(devices.length)}: ${words}${each ? ', each with its own values; the first one:' : ''}`];
   lines.push(`  ${some(devices)}`);
   for (const [sign, texts] of [
     ['!', diff.troubles],
-    ['well again:', diff.mended],
+    ['mended:', diff.mended],
   ] as const)
     for (const text of texts)
       lines.push(...text.split('\n').map((line, i) => (i === 0 ? `  ${sign} ${line}` : `    ${line}`)));

@@ -39,7 +39,7 @@ export function addImports(program: Command): void {
       'of all rows, or "value" for settings; YAML and JSON may have rows below the names of their kinds',
     )
     .argument('[file...]', 'files, or a folder of them, each CSV named after its kind; - for standard input')
-    .addOption(new Option('--as <format>', 'left out, it is told by the content').choices([...formats]))
+    .addOption(new Option('--as <format>', 'told by the content if not given').choices([...formats]))
     .option(
       '--column <head=field>',
       'a column whose head is called otherwise, remembered once saved; HEAD= leaves it out; may come again',
@@ -305,12 +305,12 @@ function treeWords({
   const listed = (words: string[], count: number) =>
     words.slice(0, 8).join(', ') + (count > 8 ? ` and ${count - 8} more` : '');
   return [
-    `${nested} inside others`,
-    ...(topCount > 0 ? [`${topCount} in none: ${listed(tops, topCount)}`] : []),
-    ...(takenOver > 0 ? [`${takenOver} from before are inside new ones`] : []),
+    `new prefixes: ${nested} inside others`,
+    ...(topCount > 0 ? [`${topCount} at the top: ${listed(tops, topCount)}`] : []),
+    ...(takenOver > 0 ? [`${takenOver} existing prefixes are now inside new ones`] : []),
     ...(overlapCount > 0
       ? [
-          `${overlapCount} have the space of another VRF, too: ${listed(
+          `${overlapCount} also present in another VRF: ${listed(
             overlaps.map(([one, other]) => `${one} and ${other}`),
             overlapCount,
           )}`,

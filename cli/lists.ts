@@ -48,7 +48,7 @@ export function addLists(box: Command, device: Command): void {
       .option('--dialect <dialect>', 'what they speak')
       .option('--user <name>', 'by whom the service signs in; the password is asked for')
       .option('--port <n>', 'of SSH')
-      .option('--label <label>', 'which carries the login for all of them; left out, one is made')
+      .option('--label <label>', 'the label that holds the login for all of them; one is made when not given')
       .option('--site <site>')
       .option('--duty <duty>')
       .option('--model <model>')

@@ -84,7 +84,7 @@ export function addLive(program: Command): void {
   watch
     .command('notices')
     .description('what the watch had to tell, the newest first')
-    .option('--limit <n>', 'so many', '50')
+    .option('--limit <n>', 'maximum number of rows', '50')
     .action(async (options: { limit: string }, command: Command) => {
       const { items } = await clientOf().call('notice.list', { query: { limit: options.limit as never } });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));

@@ -134,7 +134,7 @@ export function addLinking(noun: Command): void {
     .command('link')
     .description('both ends of a link at once: a /31 or /127, an address each, and each says where it leads')
     .argument('<interface>')
-    .argument('[other]', 'left out, it is found by the cable')
+    .argument('[other]', 'found by the cable if not given')
     .requiredOption('--in <prefix>', 'where the next block of two is taken from, or such a block itself')
     .option('--preview', 'only say what it would be')
     .option('--reason <text>', 'why, for the history')
@@ -170,7 +170,7 @@ export function addLookups(program: Command): void {
     .command('lookup')
     .description('what an address is, who has it and had it, where it is plugged; or what lies in a prefix')
     .argument('<text>', 'an address or a prefix')
-    .option('--vrf <vrf>', 'left out, all of them')
+    .option('--vrf <vrf>', 'all of them if not given')
     .addHelpText('after', '\nExamples:\n  zpine lookup 10.77.16.11\n  zpine lookup 10.77.16.0/20')
     .action(async (q: string, { vrf }: { vrf?: string }, command: Command) => {
       const query = { q, ...(vrf === undefined ? {} : { vrf }) };

@@ -19,7 +19,7 @@ const titles: Record<string, string> = {
 export function addOverviews(program: Command): void {
   program
     .command('today')
-    .description('what waits for somebody')
+    .description('open tasks')
     .action(async (_options: object, command: Command) => {
       const seen = await clientOf().call('today');
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
@@ -78,7 +78,7 @@ export function addOverviews(program: Command): void {
     .option('--since <day>', 'from this day on, UTC: 2026-05-04, 2026-05-04T10:00')
     .option('--until <day>', 'before this day')
     .option('--text <text>', 'in the reason, or in the key of a record')
-    .option('--limit <n>', 'how many at the most', '20')
+    .option('--limit <n>', 'maximum number of rows', '20')
     .action(
       async (
         kind: string | undefined,
@@ -103,7 +103,7 @@ export function addOverviews(program: Command): void {
         if (outputOf(command).csv) return out(changeTable(items));
         for (const set of items) {
           out(
-            `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}${set.undoes === null ? '' : `  takes back #${set.undoes}`}${set.undoneBy === null ? '' : `  taken back by #${set.undoneBy}`}`,
+            `#${set.id}  ${ago(set.at)} ago  ${set.actor} by ${set.via}  ${set.action}${set.reason ? `  “${set.reason}”` : ''}${set.undoes === null ? '' : `  undoes #${set.undoes}`}${set.undoneBy === null ? '' : `  undone by #${set.undoneBy}`}`,
           );
           out(
             pairs(

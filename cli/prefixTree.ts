@@ -19,7 +19,7 @@ export function addPrefixTree(noun: Command): void {
     .command('tree')
     .description('prefixes inside one another, with how full they are')
     .argument('[prefix]', 'only what is inside this one')
-    .option('--vrf <vrf>', 'left out, the default one')
+    .option('--vrf <vrf>', 'the default VRF if not given')
     .option('--depth <n>', 'how many levels', '3')
     .addHelpText('after', '\nExample:\n  zpine prefix tree 10.77.0.0/16 --depth 1')
     .action(tree);

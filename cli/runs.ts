@@ -99,7 +99,7 @@ export function addRuns(program: Command): void {
     .description('runs, the newest first')
     .option('--kind <kind>', 'reach, ask, capture or errand')
     .option('--device <device>', 'only those that were for this device')
-    .option('--limit <n>', 'so many', '20')
+    .option('--limit <n>', 'maximum number of rows', '20')
     .action(async (options: { kind?: RunHead['kind']; device?: string; limit: string }, command: Command) => {
       const { items } = await clientOf().call('run.list', { query: options as never });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
@@ -123,7 +123,7 @@ export function addRuns(program: Command): void {
     });
   noun
     .command('show')
-    .description('a run with a row a device; with a device, everything of it')
+    .description('a run with one row per device; with a device, everything about it')
     .argument('<run>', '#12')
     .argument('[device]')
     .action(async (ref: string, device: string | undefined, _options: object, command: Command) => {
@@ -140,11 +140,11 @@ export function addRuns(program: Command): void {
     });
   noun
     .command('stop')
-    .description('begin with no further device of a run')
+    .description('stop a run: devices not started yet are not touched')
     .argument('<run>')
     .action(async (ref: string) => {
       const run = await clientOf().call('run.stop', { params: { id: idOf(ref) }, body: {} });
-      out(`run #${run.id}: no further device is begun with`);
+      out(`run #${run.id}: stopped; devices not started yet are not touched`);
     });
 }
 

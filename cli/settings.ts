@@ -118,7 +118,9 @@ export function addSettingVerbs(noun: Command): void {
         body: { setting: name, ...layerFrom(options.on) },
         reason: options.reason,
       });
-      out(removed ? `${name} is not said by ${options.on} any more` : `${name} was not said by ${options.on}`);
+      const { layer, of } = layerFrom(options.on);
+      const where = layer === 'everywhere' ? 'everywhere' : `on ${layerWords(layer, of ?? '')}`;
+      out(removed ? `${name} is no longer set ${where}` : `${name} was not set ${where}`);
     },
   );
 

@@ -21,11 +21,11 @@ interface Options {
 export function addSiteVerbs(noun: Command): void {
   noun
     .command('copy')
-    .description('the same landing again: rooms, racks, devices, interfaces, VLANs and cables under a new code')
+    .description('copy a site: rooms, racks, devices, interfaces, VLANs and cables under a new code')
     .argument('<site>', 'the one that is like it')
     .argument('<code>', 'of the new one')
     .option('--title <text>')
-    .option('--area <area>', 'left out, the same')
+    .option('--area <area>', 'the same area if not given')
     .option('--plan <siteplan>', 'blocks, prefixes and addresses by it')
     .option(
       '--name <old=new>',
@@ -83,9 +83,9 @@ function show(seen: ReplyOf<'site.copy'>): void {
   out(`${counts.join(', ')}: ${seen.applied ? 'saved' : 'not saved yet'}`);
   const why = new Map<string, string[]>();
   for (const { kind, key, why: words } of seen.left) {
-    const at = `${kind}: ${words}`;
+    const at = `${kind} (${words})`;
     why.set(at, [...(why.get(at) ?? []), key]);
   }
   for (const [words, keys] of why)
-    err(`left out, ${words}: ${keys.slice(0, 5).join(', ')}${keys.length > 5 ? ` and ${keys.length - 5} more` : ''}`);
+    err(`not copied: ${words}: ${keys.slice(0, 5).join(', ')}${keys.length > 5 ? ` and ${keys.length - 5} more` : ''}`);
 }

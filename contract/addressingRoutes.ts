@@ -96,7 +96,7 @@ export const addressingRoutes = {
     group: 'Addressing',
     body: z.strictObject({
       from: text().describe('An interface'),
-      to: text().optional().describe('The other one; left out, it is found by the cable in the port of the first'),
+      to: text().optional().describe('The other one; found by the cable in the port of the first if not given'),
       in: text().describe('A prefix from which the next block of two is carved, or such a block itself'),
       apply: z.boolean().default(true),
     }),

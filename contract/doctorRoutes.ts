@@ -71,7 +71,7 @@ export const doctorRoutes = {
     path: '/store-checks',
     role: 'admin',
     summary:
-      'Work out anew what is derived from the records, say what differs, and with `mend` put it right; done in the background',
+      'Recompute what is derived from the records, say what differs, and with `mend` put it right; done in the background',
     group: 'Overview',
     body: z.strictObject({ mend: z.boolean().default(false) }),
     reply: soundnessCheck,
@@ -94,7 +94,7 @@ export const doctorRoutes = {
   }),
   'doctor.data': route({
     method: 'GET',
-    path: '/plausibility',
+    path: '/doubts',
     role: 'viewer',
     summary:
       'What the records themselves make doubtful, each with its remedy; counts of all, and the first rows of each',

@@ -90,7 +90,7 @@ export const errors = {
     (p) => `"${p.value}" has a zone, which means something on one host only`,
     meant,
   ),
-  'address-mapped': row(422, 'Mapped address', (p) => `"${p.value}" is an IPv4 address in IPv6 clothes`, meant),
+  'address-mapped': row(422, 'Mapped address', (p) => `"${p.value}" is an IPv4 address written as IPv6`, meant),
   'prefix-syntax': row(422, 'Not a prefix', (p) => `"${p.value}" has no length`, meant),
   'prefix-length': row(422, 'Length not possible', (p) => `"${p.value}": the length is a number from 0 to ${p.max}`),
   'prefix-host-bits': row(
@@ -217,7 +217,7 @@ export const errors = {
   'role-insufficient': row(403, 'Not allowed', (p) => `this needs the role ${p.needs}; yours is ${p.yours}`),
   'password-wrong': row(422, 'Not the password', () => 'this is not your password of now'),
   'password-weak': row(422, 'Password too short', (p) => `a password has at least ${p.min} characters`),
-  'last-admin': row(409, 'Last administrator', () => 'somebody must remain who can administer'),
+  'last-admin': row(409, 'Last administrator', () => 'the last administrator cannot be removed or lose that role'),
   'idempotency-other': row(
     422,
     'Key used before',

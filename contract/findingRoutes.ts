@@ -73,7 +73,13 @@ export const findingRoutes = {
     query: z.strictObject({
       kind: text(30),
       text: z.string().max(2000).default(''),
-      at: z.coerce.number().int().min(0).max(2000).optional().describe('Where the cursor stands; left out, at the end'),
+      at: z.coerce
+        .number()
+        .int()
+        .min(0)
+        .max(2000)
+        .optional()
+        .describe('Where the cursor stands; at the end if not given'),
     }),
     reply: z.object({
       /** What is replaced: the text between these two. */

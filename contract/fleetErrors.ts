@@ -26,7 +26,7 @@ export const fleetErrors = {
   'ask-changes': row(
     422,
     'Not a command that only reads',
-    (p) => `"${p.command}" is no reading command of ${p.dialect}`,
+    (p) => `"${p.command}" is not one of ${p.dialect}'s read-only commands`,
     () => 'what changes devices is an errand; if it only reads, the sheet of the dialect can say so: reads',
   ),
   'question-unknown': row(
@@ -70,7 +70,7 @@ export const fleetErrors = {
     (p) => `this errand would change ${p.count} device${Number(p.count) === 1 ? '' : 's'}, not ${p.given}`,
     () => 'look at the preview again, and confirm with the number that it names',
   ),
-  'errand-nothing-back': row(409, 'Nothing to take back', (p) => `run #${p.id} changed no device`),
+  'errand-nothing-back': row(409, 'Nothing to undo', (p) => `run #${p.id} changed no device`),
   'run-over': row(409, 'Over', (p) => `run #${p.id} has ended`),
   'run-other-kind': row(409, 'Another kind of run', (p) => `run #${p.id} is no ${p.wanted}`),
   'capture-other-file': row(422, 'Not comparable', () => 'a binary file has no lines to compare'),

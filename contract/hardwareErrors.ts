@@ -154,7 +154,7 @@ export const hardwareErrors = {
   'cable-taken': row(
     409,
     'Port taken',
-    (p) => `in ${p.port} there is a cable already, which goes to ${p.to}`,
+    (p) => `${p.port} already has a cable, to ${p.to}`,
     (p) => `unplug it first: zpine cable remove ${p.cable}`,
   ),
   'cable-raced': row(

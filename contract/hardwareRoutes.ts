@@ -91,7 +91,7 @@ export const hardwareRoutes = {
     method: 'POST',
     path: '/devices/{ref}/found',
     role: 'installer',
-    summary: 'Say which cards are in the slots of a device, all of them; declares nothing',
+    summary: 'Record which cards were seen in the slots of a device (name them all); declares nothing',
     group: 'Hardware',
     body: z.strictObject({
       cards: z

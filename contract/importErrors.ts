@@ -23,7 +23,7 @@ export const importErrors = {
   'series-syntax': row(
     422,
     'Row of names not understood',
-    (p) => `"${p.value}" is no row of names`,
+    (p) => `"${p.value}" is not a list of names`,
     () => 'write ske-acc-{2..9}',
   ),
   'series-many': row(422, 'Too many', (p) => `"${p.value}" stands for more than ${p.max}`),
@@ -167,6 +167,6 @@ export const importErrors = {
     () => 'undo its removal first',
   ),
   'undo-back': row(409, 'There again', (p) => `${p.kind} ${p.key} is there already`),
-  'undo-kind': row(409, 'Cannot be undone', (p) => `what was done to ${p.kind} ${p.key} cannot be taken back`),
+  'undo-kind': row(409, 'Cannot be undone', (p) => `what was done to ${p.kind} ${p.key} cannot be undone`),
   'undo-done': row(409, 'Undone already', (p) => `change set ${p.id} was undone by change set ${p.by}`),
 } as const satisfies Record<string, ErrorRow>;

@@ -160,7 +160,7 @@ export const importRoutes = {
       model: text().optional(),
       vrf: text().optional(),
       labels: text(1000).optional(),
-      label: text(40).optional().describe('The label that carries the login settings; left out, one is made'),
+      label: text(40).optional().describe('The label that holds the login settings; one is made when not given'),
       user: text(63).optional().describe('By whom the service signs in'),
       password: z.string().min(1).max(500).optional(),
       port: z.int().min(1).max(65535).optional(),
@@ -231,7 +231,7 @@ export const importRoutes = {
     summary: 'Records as a text that can be imported again',
     group: 'Import',
     query: z.strictObject({
-      kinds: text(500).optional().describe('With commas; left out, all of them. CSV has one'),
+      kinds: text(500).optional().describe('With commas; all of them if not given. CSV has one'),
       as: z.enum(formats).default('yaml'),
       where: text(2000).optional().describe('Only what a selection lets through; with one kind'),
     }),
@@ -246,7 +246,7 @@ export const importRoutes = {
     method: 'POST',
     path: '/history/{id}/undo',
     role: 'engineer',
-    summary: 'Take back one change set, whole; refused where something newer depends on it',
+    summary: 'Undo one change set, whole; refused where something newer depends on it',
     group: 'History',
     body: z.strictObject({ apply: z.boolean().default(true).describe('False: only what would come of it') }),
     reply: z.object({

@@ -77,7 +77,7 @@ export const onboardingErrors = {
     (p) => `${p.device} would lock the service out: ${p.why}`,
     () => 'correct it, or insist and give a reason',
   ),
-  'insist-reason': row(422, 'Reason missing', () => 'whoever insists gives a reason'),
+  'insist-reason': row(422, 'Reason missing', () => 'insisting needs a reason'),
 
   // Booting and arriving
   'stage-window': row(409, 'Stage not possible', (p) => `${p.device} is ${p.stage}`),

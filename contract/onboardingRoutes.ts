@@ -43,7 +43,7 @@ export const onboardingRoutes = {
     body: z.strictObject({
       setting: text(),
       layer: z.enum(layerKinds),
-      of: text().optional().describe('The record of the layer; left out for everywhere'),
+      of: text().optional().describe('The record of the layer; not given for everywhere'),
       mode: z.enum(modes).default('set'),
       value: z.json(),
     }),
@@ -142,7 +142,7 @@ export const onboardingRoutes = {
     group: 'Editions',
     body: z.strictObject({
       insist: z.boolean().default(false).describe('Publish although the way back in is not sure; needs a reason'),
-      openHours: hours.optional().describe('Open the arrival window for so many hours, too'),
+      openHours: hours.optional().describe('Open the arrival window for this many hours as well'),
     }),
     reply: editionHead,
   }),

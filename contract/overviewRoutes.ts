@@ -54,7 +54,7 @@ export const overviewRoutes = {
     method: 'GET',
     path: '/today',
     role: 'viewer',
-    summary: 'What waits for somebody, each with its remedy',
+    summary: 'Open tasks, each with its remedy',
     group: 'Overview',
     reply: z.object({
       items: z.array(todayItem),

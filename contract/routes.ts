@@ -209,7 +209,7 @@ export const verbRoutes = {
     method: 'POST',
     path: '/declared-devices',
     role: 'engineer',
-    summary: 'A device as said, and its management address, in one call; sent again, it changes nothing',
+    summary: 'Create or update a device and its management address in one call; sent again, it changes nothing',
     group: 'Devices',
     body: z.strictObject({
       name: text(63),

@@ -97,7 +97,7 @@ const shots: Shot[] = [
       await page.locator('.impact').evaluate('(element) => element.scrollIntoView()');
     },
   },
-  { name: 'doubts', path: '/plausibility' },
+  { name: 'doubts', path: '/doubts' },
   {
     name: 'import',
     path: '/import?kind=device',

@@ -219,8 +219,8 @@ describe('the console', function () {
     await set.hover();
     await set.getByRole('button', { name: 'Undo' }).click();
     await page.getByText('removed site imp-1').waitFor();
-    await page.getByRole('button', { name: 'Take back' }).click();
-    await page.getByText('taken back by').first().waitFor();
+    await page.getByRole('dialog').getByRole('button', { name: 'Undo' }).click();
+    await page.getByText('undone by').first().waitFor();
     await page.goto(`${bench.url}/sites?q=imp`);
     await page
       .getByText(/^0 sites|No sites|Nothing/)

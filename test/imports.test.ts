@@ -221,10 +221,10 @@ describe('imports and exports', () => {
       const history = await well('history', 'site', 'old', '--limit', '1');
       const set = /^#(\d+)/.exec(history)?.[1] ?? '';
       expect(await well('undo', set, '--preview')).to.contain('nothing saved');
-      expect(await well('undo', set)).to.contain(`change set #${set} is taken back`);
+      expect(await well('undo', set)).to.contain(`change set #${set} is undone`);
       expect((await demo.clients.viewer.show('site', 'old')).title).to.equal('Grünau');
       expect((await zpine('undo', set)).err).to.contain(`change set ${set} was undone by change set`);
-      expect(await well('history', 'site', 'old', '--limit', '2')).to.match(/takes back #\d+[\s\S]*taken back by #\d+/);
+      expect(await well('history', 'site', 'old', '--limit', '2')).to.match(/undoes #\d+[\s\S]*undone by #\d+/);
     });
   });
 });

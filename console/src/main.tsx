@@ -124,7 +124,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="import" element={<Import />} />
             <Route path="lookup" element={<Lookup />} />
             <Route path="names" element={<Names />} />
-            <Route path="plausibility" element={<Doctor />} />
+            <Route path="doubts" element={<Doctor />} />
             <Route path="fleet" element={<Fleet />} />
             <Route path="fleet/:id" element={<Run />} />
             <Route path="captures" element={<Captures />} />

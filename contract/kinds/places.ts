@@ -92,7 +92,7 @@ export const filler = kind({
   path: 'fillers',
   title: 'Filler',
   titles: 'Fillers',
-  about: 'U of a rack that no device takes: a blank panel, a cable guide, or room that is kept for something.',
+  about: 'Rack space without a device: a blank panel, a cable guide, or space that is reserved.',
   group: 'places',
   key: {
     parts: ['rack', 'positionU', 'face'],

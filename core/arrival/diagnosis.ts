@@ -65,8 +65,7 @@ const table = {
   'ssh-refused': {
     title: 'SSH refused',
     detail: (e) => `signing in failed: ${e.detail ?? ''}`,
-    remedy:
-      'see whether the account of the edition and the access settings agree, then make and publish an edition anew',
+    remedy: 'see whether the account of the edition and the access settings agree, then make and publish a new edition',
   },
   'host-key-changed': {
     title: 'host key changed',
@@ -82,7 +81,7 @@ const table = {
     title: 'line rejected',
     detail: (e) => `the device turned down: ${list(e.lines)}`,
     remedy:
-      'correct the template or the record that the line comes from, publish an edition anew, and let the device boot again with an empty memory',
+      'correct the template or the record that the line comes from, publish a new edition, and let the device boot again with an empty memory',
   },
   differs: {
     title: 'differs',

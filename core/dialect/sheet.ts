@@ -108,7 +108,7 @@ const wayIn = z.strictObject({
   user: lineForm('A user and the password, plain or as a digest', 'user', 'password').optional(),
   sealed: lineForm('Whether such a line holds a digest').optional(),
   shell: lineForm('SSH is on').optional(),
-  callHome: lineForm('Where it says that it lives', 'url').optional(),
+  callHome: lineForm('Where it reports that it is up', 'url').optional(),
   carries: lineForm('Which VLANs a port carries, with commas between them', 'port', 'vlans').optional(),
   still: lineForm('A port that is off', 'port').optional(),
 });

@@ -165,7 +165,7 @@ export class Run implements Host {
 
   output(name: string, at: Place, body: () => void): void {
     if (!/^[A-Za-z0-9._-]{1,100}$/.test(name)) {
-      this.stop('output-name', `"${name}" is no name of a file`, 'letters, digits, ". _ -"', at);
+      this.stop('output-name', `"${name}" is not a file name`, 'letters, digits, ". _ -"', at);
     }
     if (this.file.name !== '') this.stop('nested', 'an @output inside another', undefined, at);
     if (this.files.has(name)) this.stop('twice', `there is a file "${name}" already`, undefined, at);

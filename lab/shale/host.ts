@@ -98,7 +98,7 @@ function take(line: string, { memory, fault }: ShaleOptions): Ended {
   const how = fault(line);
   if (how === 'turn down') return wrong('internal fault');
   if (how === 'swallow') return ok([]);
-  if (!forms.some((form) => form.test(line))) return wrong(`"${line}" is no line of this configuration`);
+  if (!forms.some((form) => form.test(line))) return wrong(`"${line}" is not a line of this configuration`);
   if (memory.running.includes(line)) return ok([]);
   const head = single.exec(line)?.[1];
   const before = head === undefined ? -1 : memory.running.findIndex((one) => one.startsWith(`${head} `));

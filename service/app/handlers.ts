@@ -64,7 +64,7 @@ import { today } from './overview/today.ts';
 import { copySite } from './places/copySite.ts';
 import { drawing } from './racks/drawing.ts';
 import { fill } from './racks/fill.ts';
-import { doubtfulData } from './plausibility/report.ts';
+import { doubtfulData } from './doubts/report.ts';
 import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
 import { editMany } from './records/editMany.ts';

@@ -3,7 +3,7 @@ import { claim, finish, heartbeat, JobLost, type ClaimedJob, type JobWork } from
 import { run, type Store } from '../store/tx.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
-import { countDoubts, DOUBTS_AGAIN_SECONDS } from './plausibility/counting.ts';
+import { countDoubts, DOUBTS_AGAIN_SECONDS } from './doubts/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { againAtNight, soundnessWork, untilNight } from './soundness/checks.ts';
 import { reindex } from './search/reindex.ts';

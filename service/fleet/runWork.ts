@@ -121,7 +121,8 @@ export class RunWork {
         this.ledger.done(row);
         const bad = row.outcome === 'turned down' || row.outcome === 'stopped midway';
         this.proved ||= row.outcome === 'brought over' || row.outcome === 'already right';
-        if (this.careful && bad) this.early ??= `${target.key}: ${row.outcome}; no further device was begun with`;
+        if (this.careful && bad)
+          this.early ??= `${target.key}: ${row.outcome}; devices not started yet were not touched`;
         this.active -= 1;
         this.busy.set(layer, (this.busy.get(layer) ?? 1) - 1);
         this.turned();

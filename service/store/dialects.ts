@@ -127,7 +127,7 @@ const unknownKey = (key: string, known: string[]): string => {
   const close = nearest(key, known);
   const meant =
     close === undefined ? (known.length > 0 ? `; there are ${known.join(', ')}` : '') : `; did you mean ${close}?`;
-  return `nothing is called ${key} here${meant}`;
+  return `unknown key "${key}"${meant}`;
 };
 
 /** Where the value of a path stands, or the nearest that is written around it. */

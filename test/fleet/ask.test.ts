@@ -26,7 +26,7 @@ describe('asking the fleet', function () {
     expect(run.startedAt && run.endedAt && run.startedAt <= run.endedAt).to.equal(true);
   });
 
-  it('groups equal answers, with the difference, and lists who misses what was expected', async () => {
+  it('groups equal answers, with the difference, and lists who expected text is missing', async () => {
     f.lab.furrow('har-acc-7').memory.strike([], 'clock follow 10.77.0.6');
     const run = await ask({
       where: 'dialect=furrow',
@@ -59,7 +59,7 @@ describe('asking the fleet', function () {
     ])
       expect((await refusal(ask({ where: 'dialect=shale', asks: [{ command }] }))).status, command).to.equal(422);
     const problem = await refusal(ask({ where: 'stage=unproved', asks: [{ command: 'tell now' }] }));
-    expect(problem.errors?.[0]?.detail).to.equal('"tell now" is no reading command of Quill');
+    expect(problem.errors?.[0]?.detail).to.equal(`"tell now" is not one of Quill's read-only commands`);
     expect((await f.client.call('run.list', { query: {} as never })).items).to.have.length(before);
   });
 

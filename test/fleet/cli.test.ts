@@ -92,7 +92,7 @@ describe('the running fleet on the command line', function () {
     expect(csv.split('\r\n')[0]).to.equal('device,ask,interface,state,address,mac,vlan,remark');
     const refused = await zpine('ask', '--command', 'plough', '--where', 'dialect=furrow');
     expect(refused).to.include({ status: 1 });
-    expect(refused.err).to.contain('"plough" is no reading command of Furrow');
+    expect(refused.err).to.contain(`"plough" is not one of Furrow's read-only commands`);
     const json = JSON.parse(await well('ask', 'version', '--device', 'har-wb-1', '--json')) as {
       rows: { answers: { rows: object[] }[] }[];
     };

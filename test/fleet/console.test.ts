@@ -42,7 +42,7 @@ describe('the console of the fleet', function () {
     expect(await row.getByLabel('Dialect holds: CB-7, version 2.4.1, CB-7-1001').count()).to.equal(1);
   });
 
-  it('asks, shows fields, groups equal answers and lists who misses what was expected', async () => {
+  it('asks, shows fields, groups equal answers and lists who expected text is missing', async () => {
     f.lab.furrow('har-acc-3').memory.strike([], 'clock follow 10.77.0.6');
     await where('Ask', 'dialect=furrow');
     await page.getByLabel('Questions').click();
@@ -65,7 +65,7 @@ describe('the console of the fleet', function () {
     await where('Ask', 'dialect=furrow');
     await page.locator('#ask-command').fill('plough');
     await button('Ask 4 devices').click();
-    await page.getByRole('alert').filter({ hasText: '"plough" is no reading command of Furrow' }).waitFor();
+    await page.getByRole('alert').filter({ hasText: `"plough" is not one of Furrow's read-only commands` }).waitFor();
   });
 
   it('captures, and finds a line in what was captured', async () => {

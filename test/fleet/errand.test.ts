@@ -254,7 +254,7 @@ describe('errands', function () {
     const run = await preview({ devices: [name], lines: 'climb by another-phrase\njournal to 10.77.0.9' });
     const done = await go(run.id, 1);
     expect(done.rows[0]?.outcome).to.equal('turned down');
-    expect(done.rows[0]?.detail).to.match(/^a second sign-in failed: .*; it was taken back$/);
+    expect(done.rows[0]?.detail).to.match(/^a second sign-in failed: .*; it was undone$/);
     expect(done.rows[0]?.errand?.kept).to.equal('not kept');
     expect(printed(name).split('\n').sort()).to.deep.equal(before.split('\n').sort());
     expect(f.lab.device(name).options.flash.kept).to.equal(kept);

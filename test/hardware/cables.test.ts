@@ -34,7 +34,7 @@ describe('cables', () => {
     await plug('acc-1:1/1', 'pp-1:1', { kind: 'cat6', colour: 'yellow', lengthCm: 100, marking: 'A-1' });
     const taken = await refusal(plug('acc-1:1/2', 'acc-1:1/1'));
     expect(taken.errors?.[0]).to.include({ code: 'cable-taken', pointer: '/to' });
-    expect(taken.detail).to.equal('in acc-1:1/1 there is a cable already, which goes to pp-1:1');
+    expect(taken.detail).to.equal('acc-1:1/1 already has a cable, to pp-1:1');
     expect(await faultsOf(plug('acc-1:1/1', 'acc-2:1/6'))).to.equal('cable-taken /from');
     expect(await faultsOf(plug('acc-1:1/2', 'acc-1:1/2'))).to.equal('cable-same /to');
     expect(await faultsOf(plug('acc-1:1/2', 'acc-1:con'))).to.equal('cable-unlike /to');

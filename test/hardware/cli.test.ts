@@ -225,7 +225,7 @@ describe('the command line of hardware', () => {
   it('makes the same landing again', async () => {
     const seen = await zpine('site', 'copy', 'mos', 'bel', '--title', 'Bellhaven');
     expect(seen.out).to.match(/device +bel-acc-1 +mos-acc-1\n[\s\S]*: not saved yet\n$/);
-    expect(seen.err).to.match(/left out, address: .*\nleft out, box: .*\nnot saved/);
+    expect(seen.err).to.match(/not copied: address .*\nnot copied: box .*\nnot saved/);
     expect(await well('site', 'copy', 'mos', 'bel', '--title', 'Bellhaven', '--yes')).to.contain('bel is like mos');
     expect(await well('cable', 'trace', 'bel-acc-1:1/24')).to.match(/bel-xr-1:cu2 \(bel\/closet\/w1 U 9\)\nends there/);
   });

@@ -162,7 +162,7 @@ describe('the console of hardware', function () {
 
   it('makes the same landing again, looked at first', async () => {
     await page.goto(`${bench.url}/sites/ard`);
-    await button('The same again').click();
+    await button('Copy site').click();
     await dialog().getByLabel('Code of the new site').fill('bel');
     await dialog().getByLabel('Title').fill('Bellhaven');
     await dialog().getByRole('button', { name: 'Look' }).click();
@@ -170,7 +170,7 @@ describe('the console of hardware', function () {
       .getByText(/4 devices/)
       .waitFor();
     await dialog()
-      .getByText(/addresses stand in one place only/)
+      .getByText(/each exists once/)
       .waitFor();
     await dialog().getByRole('button', { name: 'Make BEL' }).click();
     await page.getByRole('heading', { name: 'Bellhaven' }).waitFor();

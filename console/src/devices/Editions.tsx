@@ -132,7 +132,7 @@ function Publish({
   onClose: () => void;
 }) {
   const attempt = useAttempt();
-  // A device that serves has its configuration: it boots anew only when somebody wants it to.
+  // A device that serves has its configuration: it boots again only when somebody wants it to.
   const [opening, setOpening] = useState(!serves);
   const [hours, setHours] = useState('72');
   const [reason, setReason] = useState('');

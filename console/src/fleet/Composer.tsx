@@ -152,7 +152,7 @@ export function Composer() {
                 onChange={setQuestions}
                 placeholder="version, interfaces, neighbours …"
               />
-              <label htmlFor="ask-command">Commands, one a line</label>
+              <label htmlFor="ask-command">Commands, one per line</label>
               <Input.TextArea
                 id="ask-command"
                 className="mono"
@@ -179,7 +179,7 @@ export function Composer() {
                   id="ask-expect"
                   className="mono"
                   autoSize={{ minRows: 1, maxRows: 4 }}
-                  placeholder="10.77.0.5 (one a line)"
+                  placeholder="10.77.0.5 (one per line)"
                   value={expect}
                   onChange={(event) => setExpect(event.target.value)}
                 />
@@ -250,7 +250,7 @@ function questionsIn(sheet: string): string[] {
 function TableInput({ value, onChange }: { value: string; onChange: (text: string) => void }) {
   return (
     <>
-      <label htmlFor="run-table">Or a table: a column or a row a device, pasted from a spreadsheet</label>
+      <label htmlFor="run-table">Or a table with one column or one row per device, pasted from a spreadsheet</label>
       <Input.TextArea
         id="run-table"
         className="mono"

@@ -6,7 +6,7 @@ import { pathOf } from '../records/paths.ts';
 const looks: Record<RungState, { sign: string; words: string; tone: string }> = {
   holds: { sign: '●', words: 'holds', tone: 'good' },
   gives: { sign: '✕', words: 'gives way', tone: 'bad' },
-  open: { sign: '?', words: 'waits for your word', tone: 'open' },
+  open: { sign: '?', words: 'waits for confirmation', tone: 'open' },
   'not tried': { sign: '·', words: 'not come to', tone: 'none' },
 };
 

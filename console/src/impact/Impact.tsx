@@ -53,7 +53,7 @@ export function Impact({ write, asked }: Props) {
   return (
     <section aria-label="Impact" className="impact">
       <div className="impact-head">
-        <h2>Elsewhere</h2>
+        <h2>Preview</h2>
         {told && <span className="second">{summary(told, running)}</span>}
         <span className="spacer" />
         {running ? (

@@ -133,7 +133,7 @@ function Tokens() {
             title: '',
             render: (_, t) => (
               <Button size="small" onClick={() => void remove(t.id)}>
-                Take back
+                Withdraw
               </Button>
             ),
           },

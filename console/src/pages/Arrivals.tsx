@@ -44,7 +44,7 @@ export default function Arrivals() {
         </>
       )}
       <Group title="Under way" items={under} />
-      <Group title="Waited for" items={expected} />
+      <Group title="Expected" items={expected} />
       <Group title="Lately" items={lately} />
       {arrivals.data && all.length === 0 && (
         <div className="panel">

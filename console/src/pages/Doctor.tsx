@@ -18,7 +18,7 @@ export default function Doctor() {
   const items = found.data?.items.filter((one) => one.count > 0) ?? [];
   return (
     <Page
-      title="Plausibility"
+      title="Doubts"
       sentence={
         found.data &&
         (found.data.count === 0
@@ -27,7 +27,7 @@ export default function Doctor() {
       }
       crumbs={[
         ['Today', '/'],
-        ['Plausibility', undefined],
+        ['Doubts', undefined],
       ]}
       actions={only && <Button onClick={() => setParams({})}>All of it</Button>}
     >

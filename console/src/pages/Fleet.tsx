@@ -18,7 +18,7 @@ export default function Fleet() {
   const items = runs.data?.items ?? [];
   const working = items.filter((run) => run.state === 'working' || run.state === 'waiting').length;
   const waiting = items.filter((run) => run.state === 'previewed').length;
-  const words = [working > 0 && `${working} under way`, waiting > 0 && `${waiting} waiting for your word`].filter(
+  const words = [working > 0 && `${working} under way`, waiting > 0 && `${waiting} waiting for confirmation`].filter(
     Boolean,
   );
   return (
@@ -48,7 +48,7 @@ export default function Fleet() {
               <th>What</th>
               <th>Devices</th>
               <th>State</th>
-              <th>Came to</th>
+              <th>Result</th>
               <th>By</th>
               <th>When</th>
             </tr>
@@ -66,7 +66,7 @@ export default function Fleet() {
                 <td>
                   <span className="number">{run.expected}</span> <span className="mono second">{run.selection}</span>
                 </td>
-                <td>{run.state === 'previewed' ? 'waits for your word' : run.state}</td>
+                <td>{run.state === 'previewed' ? 'waits for confirmation' : run.state}</td>
                 <td>{countWords(run.counts) || (run.toDo > 0 ? `${run.toDo} to be changed` : '')}</td>
                 <td className="second">{run.by}</td>
                 <td className="second nowrap">

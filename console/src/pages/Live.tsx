@@ -47,7 +47,7 @@ export default function Live() {
       {asked === '' && (
         <p className="second">
           What is known here comes from the questions <span className="mono">interfaces</span> and{' '}
-          <span className="mono">macs</span>. <Link to="/fleet?do=ask">Ask them anew</Link>
+          <span className="mono">macs</span>. <Link to="/fleet?do=ask">Ask them again</Link>
         </p>
       )}
       {isAddress && addresses.data && (
@@ -114,7 +114,7 @@ export default function Live() {
       )}
       {((isAddress && addresses.data?.items.length === 0) || (!isAddress && macs.data?.items.length === 0)) && (
         <p className="second">
-          No device said so. <Link to="/fleet?do=ask">Ask {isAddress ? 'interfaces' : 'macs'} anew</Link>
+          No device said so. <Link to="/fleet?do=ask">Ask {isAddress ? 'interfaces' : 'macs'} again</Link>
         </p>
       )}
     </Page>

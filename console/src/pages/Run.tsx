@@ -95,7 +95,7 @@ function Actions({ run }: { run: ShownRun }) {
   const stop = () =>
     void attempt(async () => {
       await client.call('run.stop', { params, body: {} });
-      return 'no further device is begun with';
+      return 'stopped; devices not started yet are not touched';
     });
   const over = run.state === 'ended';
   return (
@@ -129,7 +129,7 @@ function Captured({ run }: { run: ShownRun }) {
       <thead>
         <tr>
           <th>Device</th>
-          <th>Came to</th>
+          <th>Result</th>
           <th>Files</th>
           <th>Remark</th>
         </tr>

@@ -35,7 +35,7 @@ export default function SettingPage({ name }: { name: string }) {
       await client.call('value.remove', {
         body: { setting: name, layer: v.layer, ...(v.of === '' ? {} : { of: v.of }) },
       });
-      return `${name} is not said by ${v.layer} ${v.of} any more`;
+      return `${name} is no longer set on ${v.layer} ${v.of}`;
     });
   return (
     <Page

@@ -107,10 +107,10 @@ export function Today() {
       </div>
       {today.data?.doubts && today.data.doubts.count > 0 && (
         <>
-          <h2 className="section-title">In the records</h2>
+          <h2 className="section-title">Doubts</h2>
           <div className="panel">
             <div className="body">
-              <Link to="/plausibility">
+              <Link to="/doubts">
                 {today.data.doubts.count} thing{today.data.doubts.count === 1 ? ' is' : 's are'} doubtful
               </Link>{' '}
               <span className="second">

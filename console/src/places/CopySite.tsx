@@ -19,7 +19,7 @@ export function CopySite({ site }: { site: AnyRecord }) {
   if (!useMay('engineer')) return null;
   return (
     <>
-      <Button onClick={() => setOpen(true)}>The same again …</Button>
+      <Button onClick={() => setOpen(true)}>Copy site …</Button>
       {open && <CopyDrawer site={site} onClose={() => setOpen(false)} />}
     </>
   );
@@ -96,7 +96,7 @@ function Seen({ seen }: { seen: Copied }) {
   const reasons = [...new Set(seen.left.map((one) => `${one.kind}: ${one.why}`))];
   return (
     <>
-      <h2 className="section-title">Would come into being</h2>
+      <h2 className="section-title">Would be created</h2>
       <p>{counts.join(', ')}</p>
       {reasons.length > 0 && (
         <>

@@ -32,8 +32,8 @@ export function ChangeSet({ set, only }: { set: Set; only?: { kind: string; id: 
         <strong>{set.actor}</strong>
         <span className="second">by {set.via}</span>
         {set.reason && !only && <span>“{set.reason}”</span>}
-        {set.undoes !== null && <span className="second">takes back #{set.undoes}</span>}
-        {set.undoneBy !== null && <span className="second">taken back by #{set.undoneBy}</span>}
+        {set.undoes !== null && <span className="second">undoes #{set.undoes}</span>}
+        {set.undoneBy !== null && <span className="second">undone by #{set.undoneBy}</span>}
         {!only && <Undo set={set} />}
         <span className="when">
           <Ago at={set.at} suffix=" ago" />
@@ -71,7 +71,7 @@ function Undo({ set }: { set: Set }) {
   const takeBack = () =>
     attempt(async () => {
       await send();
-      return `change set #${set.id} is taken back`;
+      return `change set #${set.id} is undone`;
     }).then((done) => done && setSeen(undefined));
   const items = seen?.items.slice(0, 8) ?? [];
   return (
@@ -82,8 +82,8 @@ function Undo({ set }: { set: Set }) {
       {seen && (
         <Modal
           open
-          title={`Take change set #${set.id} back?`}
-          okText="Take back"
+          title={`Undo change set #${set.id}?`}
+          okText="Undo"
           onOk={takeBack}
           onCancel={() => setSeen(undefined)}
         >

@@ -172,7 +172,7 @@ function rowsOf(
     const cells = cellsOf(row, separator).map((cell) => expandSeries(cell));
     const bad = cells.find((cell) => !cell.ok);
     if (bad && !bad.ok) {
-      wrong.push(`line ${line}: "${String(bad.fault.params.value)}" is no row of names`);
+      wrong.push(`line ${line}: "${String(bad.fault.params.value)}" is not a list of names`);
       continue;
     }
     const lists = cells.map((cell) => (cell.ok ? cell.value : []));

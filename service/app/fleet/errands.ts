@@ -185,7 +185,7 @@ export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
   if (back.length === 0) throw new Refusal('errand-nothing-back', { id: row.id });
   return makeRun(tx, {
     kind: 'errand',
-    title: `Take back #${row.id}: ${row.title}`,
+    title: `Undo #${row.id}: ${row.title}`,
     input: { ...inputOf(row), confirmed: false },
     selected: { devices: back, words: `${back.length} devices of run #${row.id}` },
     sealed,

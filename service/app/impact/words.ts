@@ -33,7 +33,7 @@ export function impactWords({ is, parts, boot, troubles, mended }: DeviceDiff): 
   if (is === 'changed' && boot)
     words.push(`${counted(Math.max(boot.removed.length, boot.added.length), 'line')} of the boot answer`);
   if (troubles.length > 0) words.push(`${counted(troubles.length, 'thing')} would go wrong`);
-  if (mended.length > 0) words.push(`${counted(mended.length, 'thing')} would be well again`);
+  if (mended.length > 0) words.push(`${counted(mended.length, 'thing')} would be mended`);
   return words.join('; ');
 }
 

@@ -156,9 +156,9 @@ class SiteCopy {
       const copy = this.plan && this.copies.of('interface', id ?? 0);
       const family = address.includes(':') ? 6 : 4;
       const [given] = copy ? await find(this.tx, 'address', { interface_id: copy, address_family: family }) : [];
-      if (!given) this.leave('address', key, 'addresses stand in one place only');
+      if (!given) this.leave('address', key, 'each exists once');
     }
     for (const { key } of await find(this.tx, 'box', { device_id: devices }, { order: ['sort_key'] }))
-      this.leave('box', key, 'hardware stands in one place only');
+      this.leave('box', key, 'each exists once');
   }
 }

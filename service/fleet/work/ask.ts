@@ -66,7 +66,7 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
   const words = [
     refused[0] &&
       `${refused.length === asks.length ? '' : `${refused.length} of ${asks.length}: `}${refused[0].refused ?? ''}`,
-    missed.length > 0 && refused.length === 0 && 'misses what was expected',
+    missed.length > 0 && refused.length === 0 && 'expected text is missing',
     cut && `only the first ${ASK_BYTES / 1024 / 1024} MiB were read`,
   ];
   return {

@@ -162,7 +162,7 @@ class Errand {
     this.after = await this.running();
     this.kept = 'not kept';
     const left = wayBack(this.dialect, before, this.after);
-    if (refused === undefined && left === '') return this.done('turned down', `${why}; it was taken back`);
+    if (refused === undefined && left === '') return this.done('turned down', `${why}; it was undone`);
     return this.done(
       'stopped midway',
       `${why}; taking it back failed${refused === undefined ? '' : `: ${refused}`}; it is not kept, so a restart leads back`,

@@ -4,13 +4,13 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Doubt } from '@zpine/contract/doctorRoutes';
-import { countDoubts } from '../service/app/plausibility/counting.ts';
+import { countDoubts } from '../service/app/doubts/counting.ts';
 import { openBrowser, signedInPage } from '../ops/browser.ts';
 import { PASSWORD } from '../ops/stack.ts';
 import { testService, type TestBench } from './service.ts';
 import { zpineIn } from './zpine.ts';
 
-describe('plausibility', function () {
+describe('doubts', function () {
   this.timeout(60_000);
   let bench: TestBench;
   before(async () => {
@@ -198,7 +198,7 @@ describe('plausibility', function () {
     const browser = await openBrowser();
     const page = await signedInPage(browser, bench.url, 'viewer', PASSWORD);
     await page.getByRole('link', { name: '1 thing is doubtful' }).click();
-    await page.getByRole('heading', { name: 'Plausibility' }).waitFor();
+    await page.getByRole('heading', { name: 'Doubts' }).waitFor();
     await page.getByRole('link', { name: '10.77.16.98' }).waitFor();
     await browser.close();
     rmSync(home, { recursive: true, force: true });
