@@ -1,7 +1,9 @@
 import { type Command } from 'commander';
 import { Client } from '@zpine/contract/client';
 import { type Impact } from '@zpine/contract/impactShapes';
+import { remarkWords, type Remark } from '@zpine/contract/remarks';
 import { readAccount } from './account.ts';
+import { err } from './print.ts';
 import { UsageError } from './refusals.ts';
 
 export interface Output {
@@ -22,5 +24,9 @@ export function clientOf(): Client {
   const account = readAccount();
   if (!account) throw new UsageError('nobody is signed in: zpine sign-in URL --user NAME');
   const preview = previewing.hear ? { preview: { hear: previewing.hear, seconds: 600 } } : {};
-  return new Client({ url: account.url, token: account.token, via: 'cli', ...preview });
+  return new Client({ url: account.url, token: account.token, via: 'cli', ...preview, onRemarks: sayRemarks });
 }
+
+const sayRemarks = (remarks: Remark[]): void => {
+  for (const remark of remarks) err(`note: ${remarkWords(remark)}`);
+};

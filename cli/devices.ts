@@ -134,19 +134,26 @@ export function deviceText(
   const place = device.rack
     ? [device.rack, device.positionU && `U ${device.positionU}`, device.face].filter(Boolean).join(' ')
     : device.site;
+  /** Where it may do without, nothing is to be done. */
+  const lacking = (lack: string): string => {
+    const found = seen.lacks.find((one) => one.lack === lack);
+    return found ? `none; ${found.remedy}` : 'none';
+  };
   const rows: [string, string][] = [
     [device.key, `${stageText(String(device.stage))} since ${ago(seen.stageSince)}    ${what}`],
-    ['place', String(place ?? 'none; zpine device edit ' + device.key + ' --rack RACK --positionU U')],
+    ['place', String(place ?? lacking('no-rack'))],
     [
       'management',
       m
         ? `${m.address}/${m.length} on ${m.vlan ? `vlan ${m.vlan.split('/').at(-1)}` : (m.interface?.split(':').at(-1) ?? '')}${m.gateway ? `, gateway ${m.gateway}` : ''}`
-        : `none; zpine address next --for ${device.key}`,
+        : lacking('no-management'),
     ],
   ];
-  if (!box) rows.push(['box', `none; zpine box edit SERIAL --device ${device.key}`]);
+  if (!box) rows.push(['box', lacking('no-box')]);
   else if (box.mac) rows.push(['mac', String(box.mac)]);
-  if (seen.dialect) rows.push(['dialect', seen.dialect]);
+  rows.push(['dialect', seen.dialect ?? lacking('no-dialect')]);
+  for (const { lack, detail, remedy } of seen.lacks)
+    if (lack.endsWith('-off-site')) rows.push(['left behind', `${detail}; ${remedy}`]);
   if (seen.hostKey) rows.push(['host key', `${seen.hostKey.fingerprint}, pinned ${ago(seen.hostKey.pinnedAt)} ago`]);
   if (seen.windowCloses) rows.push(['window', `open until ${moment(seen.windowCloses)}`]);
   if (device.owner) rows.push(['owner', String(device.owner)]);

@@ -8,7 +8,7 @@ const titles: Record<string, string> = {
   stuck: 'arrival stuck',
   'no-management': 'no management address',
   'no-box': 'no box',
-  'no-place': 'no place',
+  'no-rack': 'no rack',
   'no-management-prefix': 'no management prefix',
   'nearly-full': 'nearly full',
   'runs-out': 'runs out',
@@ -26,26 +26,11 @@ export function addOverviews(program: Command): void {
       const doubtful = seen.doubts?.count ?? 0;
       const also =
         doubtful > 0 ? `${doubtful} thing${doubtful === 1 ? '' : 's'} in the records doubtful: zpine doctor data` : '';
-      if (seen.items.length === 0) return out(['nothing waits for anybody', also].filter(Boolean).join('\n'));
-      const remedies: Record<string, (key: string) => string> = {
-        'assign-management': (key) => `zpine address next --for ${key}`,
-        open: () => '',
-      };
-      const byCode: Record<string, (key: string) => string> = {
-        stranger: () => 'zpine stranger list',
-        stuck: (key) => `zpine arrival show ${key}`,
-        'not-captured': (key) => `zpine capture now ${key}`,
-        notice: (key) => `zpine watch list ${key}`,
-      };
+      if (seen.items.length === 0) return out(['no open tasks', also].filter(Boolean).join('\n'));
       out(
         table(
           ['what', 'for', 'why', ''],
-          seen.items.map((i) => [
-            titles[i.code] ?? i.code,
-            i.key,
-            i.detail,
-            byCode[i.code]?.(i.key) ?? remedies[i.remedy]?.(i.key) ?? '',
-          ]),
+          seen.items.map((i) => [titles[i.code] ?? i.code, i.key, i.detail, i.command]),
         ),
       );
       if (also !== '') out(`\n${also}`);

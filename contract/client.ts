@@ -1,6 +1,7 @@
 /** The typed client, made from the route list: used by the command line, the console and the demo loader. */
 import { z } from 'zod';
 import { type bulkBody, type BulkReply, type RemovalReply } from './bulkRoutes.ts';
+import { REMARKS_HEADER, remarksIn, type Remark } from './remarks.ts';
 import { type Problem } from './errors.ts';
 import { heard, IMPACT_STREAM, noImpact, type Impact, type ImpactLine } from './impactShapes.ts';
 import { type Upload } from './importRoutes.ts';
@@ -49,6 +50,8 @@ export interface ClientOptions {
   fetch?: typeof fetch;
   /** Set where writes are to tell what they would do, and save nothing. */
   preview?: PreviewOptions;
+  /** Hears what a write leaves to be done or known. */
+  onRemarks?: (remarks: Remark[]) => void;
 }
 
 export interface WriteOptions {
@@ -202,6 +205,8 @@ export class Client {
     } catch (error) {
       throw unreached(this.options.url || 'the service', error);
     }
+    const remarks = remarksIn(response.headers.get(REMARKS_HEADER));
+    if (remarks.length > 0) this.options.onRemarks?.(remarks);
     if (response.status === 204) return null;
     if (preview && response.ok) throw new PreviewedError(await impactIn(response, preview));
     const text = await response.text();

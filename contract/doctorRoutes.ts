@@ -14,6 +14,8 @@ export const doubts = {
   'cable-in-words': 'Cables that end in words which name a device of ours',
   'name-off-pattern': 'Names off the pattern',
   'address-alone': 'Addresses without an interface, and without a word why',
+  'address-off-site': 'Addresses on a device that are of a prefix at another site',
+  'cable-off-site': 'Cables between two sites, of a kind that does not leave a building',
 } as const;
 export type Doubt = keyof typeof doubts;
 export const doubtNames = Object.keys(doubts) as [Doubt, ...Doubt[]];

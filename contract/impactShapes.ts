@@ -47,7 +47,7 @@ export type ImpactGroup = z.output<typeof impactGroup>;
 export const impactRecord = z.object({
   kind: z.string(),
   key: z.string(),
-  what: z.enum(['renumbered', 'orphaned', 'renamed', 'goes along']),
+  what: z.enum(['renumbered', 'orphaned', 'renamed', 'goes along', 'left behind']),
   detail: z.string(),
 });
 export type ImpactRecord = z.output<typeof impactRecord>;

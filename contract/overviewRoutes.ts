@@ -11,7 +11,7 @@ const todayItem = z.object({
     'stuck',
     'no-management',
     'no-box',
-    'no-place',
+    'no-rack',
     'not-captured',
     'notice',
     'no-management-prefix',
@@ -24,6 +24,8 @@ const todayItem = z.object({
   since: z.string().nullable(),
   /** What the service could do about it at once. */
   remedy: z.enum(['assign-management', 'open']),
+  /** On the command line: what mends it, or leads there. */
+  command: z.string(),
 });
 
 const change = z.object({

@@ -4,7 +4,7 @@ import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
 import { addressingRoutes } from './addressingRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
-import { doctorRoutes } from './doctorRoutes.ts';
+import { doubtNames, doctorRoutes } from './doctorRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';
 import { hardwareRoutes } from './hardwareRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
@@ -180,6 +180,8 @@ export const verbRoutes = {
       windowCloses: z.string().nullable(),
       /** Since when it is in its stage. */
       stageSince: z.string(),
+      /** What it lacks, or has left behind at another site: the same as among the doubts and on the list of today. */
+      lacks: z.array(z.object({ lack: z.enum(doubtNames), detail: z.string(), remedy: z.string() })),
     }),
   }),
   'device.stage': route({

@@ -3,6 +3,8 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
+import { Client } from '@zpine/contract/client';
+import { type Remark } from '@zpine/contract/remarks';
 import { type Doubt } from '@zpine/contract/doctorRoutes';
 import { countDoubts } from '../service/app/doubts/counting.ts';
 import { openBrowser, signedInPage } from '../ops/browser.ts';
@@ -170,6 +172,26 @@ describe('doubts', function () {
         await api().edit('cable', `#${cable?.id ?? 0}`, { farEnd: 'a pole on the quay' });
       },
     },
+    {
+      doubt: 'address-off-site',
+      says: '10.77.17.5: old-sw-1:management has an address of 10.77.17.0/24, which is at cob; the device is at ard',
+      make: async () => {
+        await api().add('site', { code: 'cob', title: 'Cobham' });
+        await api().edit('prefix', '10.77.17.0/24', { site: 'cob' });
+        await api().edit('device', 'old-sw-1', { site: 'ard' });
+      },
+      mend: () => api().edit('device', 'old-sw-1', { site: 'cob' }),
+    },
+    {
+      doubt: 'cable-off-site',
+      says: 'cat6 leads from ard-access-3:1/2 at ard to ard-access-4:1/2 at cob',
+      make: async () => {
+        const { name, ...like } = { name: 'ard-access-4', duty: 'access', model: 'larkfield/lf-2', virtual: true };
+        await api().add('device', { name, ...like, site: 'cob', provisioned: false });
+        await api().add('cable', { from: 'ard-access-3:1/2', to: 'ard-access-4:1/2', kind: 'cat6' });
+      },
+      mend: () => api().remove('cable', 'ard-access-3:1/2'),
+    },
   ];
   for (const { doubt, says, make, mend } of cases) {
     it(`finds ${doubt}, and no more once it is mended`, async () => {
@@ -181,6 +203,57 @@ describe('doubts', function () {
       expect(await look()).to.deep.equal({});
     });
   }
+
+  it('says the same of a device as the list of today and its own page', async () => {
+    await api().add('device', { name: 'quay-cam', provisioned: true });
+    const { items } = await api().call('doctor.data', { query: {} as never });
+    const doubted = items.flatMap(({ doubt, rows }) =>
+      rows.flatMap((row) => (row.key === 'quay-cam' ? [[doubt, row.detail, row.remedy]] : [])),
+    );
+    const page = await api().call('device.overview', { params: { ref: 'quay-cam' } });
+    expect(page.lacks.map(({ lack, detail, remedy }) => [lack, detail, remedy])).to.have.deep.members(
+      doubted.filter(([doubt]) => doubt !== 'no-access'),
+    );
+    const today = (await api().call('today', {})).items.filter((one) => one.key === 'quay-cam');
+    expect(today.map(({ code, detail, command }) => [code, detail.toLowerCase(), command])).to.deep.equal(
+      doubted
+        .filter(([doubt]) => doubt !== 'no-access' && doubt !== 'no-dialect')
+        .map(([doubt, detail, remedy]) => [doubt, `${detail}.`, remedy]),
+    );
+    // The service cannot take an address for it, and does not say that it could.
+    expect(doubted.find(([doubt]) => doubt === 'no-management')?.[2]).to.equal(
+      'zpine device edit quay-cam --site SITE',
+    );
+    expect(today.map((one) => one.remedy)).to.deep.equal(['open', 'open', 'open']);
+    await api().remove('device', 'quay-cam');
+  });
+
+  it('is said when a device goes to another site, before and after', async () => {
+    const remarks: Remark[] = [];
+    const token = bench.tokens.engineer;
+    const mover = new Client({ url: bench.url, token, via: 'api', onRemarks: (said) => remarks.push(...said) });
+    await api().add('room', { site: 'cob', name: 'closet' });
+    await api().add('rack', { room: 'cob/closet', name: 'w1', heightU: 12 });
+    for (const number of [304, 316]) await api().add('vlan', { site: 'cob', number, title: `v${number}` });
+    await api().edit('prefix', '10.77.16.0/24', { site: 'ard' });
+    const there = { rack: 'cob/closet/w1', positionU: 1 };
+    const impact = await mover.impactOf((client) => client.edit('device', 'ard-access-1', there), {});
+    const foretold = impact.records.filter(({ what }) => what === 'left behind').map(({ key }) => key);
+    expect(remarks).to.deep.equal([]);
+    await mover.edit('device', 'ard-access-1', there);
+    expect(remarks.map(({ kind, key }) => `${kind} ${key}`)).to.deep.equal([
+      'address 10.77.16.11',
+      'address 10.77.16.21',
+      'cable ard-access-1:1/1',
+      'cable ard-access-1:1/2',
+    ]);
+    expect(foretold).to.deep.equal(remarks.map(({ key }) => key));
+    remarks.length = 0;
+    await mover.edit('device', 'ard-access-1', { rack: 'ard/closet/w1', positionU: 1 });
+    expect(remarks).to.deep.equal([]);
+    await mover.edit('device', 'ard-access-1', { note: 'stays' });
+    expect(remarks).to.deep.equal([]);
+  });
 
   it('is a command with a status for scripts, a count on Today and a page', async () => {
     await api().add('address', { address: '10.77.16.98' });

@@ -2,9 +2,12 @@ import { Client, RefusedError, UnreachedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { type RecordHead } from '@zpine/contract/kind';
+import { type Remark } from '@zpine/contract/remarks';
 import { QueryClient } from '@tanstack/react-query';
 
-export const client = new Client({ url: '', via: 'console' });
+/** Set by the frame of the page, which shows them. */
+export const remarks: { hear: (remarks: Remark[]) => void } = { hear: () => undefined };
+export const client = new Client({ url: '', via: 'console', onRemarks: (said) => remarks.hear(said) });
 
 export const queries = new QueryClient({
   defaultOptions: {

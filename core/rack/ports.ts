@@ -83,6 +83,10 @@ export type CableKindName = keyof typeof cables;
 export const cableKinds: Record<CableKindName, { title: string; media: readonly Medium[] }> = cables;
 export const cableKindNames = Object.keys(cables) as CableKindName[];
 
+/** Whether such a cable may lead from one building to another. */
+export const leavesBuilding = (cable: CableKindName): boolean =>
+  cable !== 'twinax' && (cableKinds[cable].media as readonly Medium[]).includes('fibre');
+
 /** Whether the plug of such a cable goes into such a port. */
 export function plugFits(cable: CableKindName, port: PortKindName): boolean {
   const { medium, panel } = portKinds[port];

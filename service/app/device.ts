@@ -11,6 +11,10 @@ import { proposalOf } from './addressing/next.ts';
 import { setFields } from './records/edit.ts';
 import { mustFind } from './records/refs.ts';
 import { dialectIdOf } from './devices/inForce.ts';
+import { lacksOfDevice } from './devices/lacks.ts';
+import { leftBehind } from './devices/offSite.ts';
+
+const MOST_LEFT = 20;
 
 /** A device with everything that hangs on it. */
 export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.overview'>> {
@@ -32,6 +36,14 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
     hostKey: await hostKeyOf(tx, device.id),
     windowCloses: (await openArrival(tx, device.id))?.closes_at.toISOString() ?? null,
     stageSince: await stageSince(tx, device),
+    lacks: [
+      ...(await lacksOfDevice(tx, device.id)).map(({ lack, detail, remedy }) => ({ lack, detail, remedy })),
+      ...(await leftBehind(tx, [device.id], MOST_LEFT)).map(({ kind, detail, remedy }) => ({
+        lack: `${kind}-off-site` as const,
+        detail,
+        remedy,
+      })),
+    ],
   };
 }
 

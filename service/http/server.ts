@@ -11,6 +11,7 @@ import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
 import { Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { isKind, kindOf } from '@zpine/contract/kinds';
+import { REMARKS_HEADER, remarksHeader, type Remark } from '@zpine/contract/remarks';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { type Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/routes';
@@ -172,11 +173,14 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
   }
 
   const key = route.unrecorded ? undefined : idempotencyKeyOf(c);
+  let remarks: readonly Remark[] = [];
   const result = await run(store, actor, id, async (tx): Promise<Answer> => {
+    remarks = tx.remarks;
     const work = async (): Promise<Answer> => ({ status, body: await handler(tx, call) });
     if (key === undefined) return work();
     return once(tx, user.id, key, `${route.method} ${c.req.path} ${JSON.stringify(raw)}`, work);
   });
+  if (remarks.length > 0) c.header(REMARKS_HEADER, remarksHeader(remarks));
   return reply(c, id, result);
 }
 

@@ -1,3 +1,4 @@
+import { type Remark } from '@zpine/contract/remarks';
 import { type Sequelize } from 'sequelize';
 import { type KindName } from '@zpine/contract/kinds';
 import { type Row, type Value } from '@zpine/contract/fields';
@@ -51,6 +52,7 @@ const CLOCK_MS = 10_000;
 const SEEN = 1000;
 /** How many buffered changes are held in memory before they are written inside the transaction. */
 const FLUSH_AT = 2000;
+const REMARKS = 12;
 
 /**
  * One unit of work on the database. Everything that reads or writes goes through it, so that no query can leave the
@@ -83,6 +85,7 @@ export class Tx {
   changeCount = 0;
   /** Hears of each change and hint, for whoever wants to see them all. */
   observer: { change: (change: Change) => unknown; hint: (kind: string, id: number) => unknown } | undefined;
+  readonly remarks: Remark[] = [];
   private opened = false;
   private time: string | undefined;
 
@@ -181,6 +184,11 @@ export class Tx {
   hint(kind: string, id: number, version: number | null): void {
     this.hints.push({ kind, id, version });
     this.observer?.hint(kind, id);
+  }
+
+  /** What whoever made the change should know, and nothing refuses. Said once with the answer. */
+  remark(remark: Remark): void {
+    if (this.remarks.length < REMARKS) this.remarks.push(remark);
   }
 
   job(job: NewJob): void {

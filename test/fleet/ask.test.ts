@@ -26,7 +26,7 @@ describe('asking the fleet', function () {
     expect(run.startedAt && run.endedAt && run.startedAt <= run.endedAt).to.equal(true);
   });
 
-  it('groups equal answers, with the difference, and lists who expected text is missing', async () => {
+  it('groups equal answers, with the difference, and lists who lacks the expected text', async () => {
     f.lab.furrow('har-acc-7').memory.strike([], 'clock follow 10.77.0.6');
     const run = await ask({
       where: 'dialect=furrow',

@@ -42,7 +42,7 @@ describe('the console of the fleet', function () {
     expect(await row.getByLabel('Dialect holds: CB-7, version 2.4.1, CB-7-1001').count()).to.equal(1);
   });
 
-  it('asks, shows fields, groups equal answers and lists who expected text is missing', async () => {
+  it('asks, shows fields, groups equal answers and lists who lacks the expected text', async () => {
     f.lab.furrow('har-acc-3').memory.strike([], 'clock follow 10.77.0.6');
     await where('Ask', 'dialect=furrow');
     await page.getByLabel('Questions').click();

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
+import { Lacks } from '../devices/Lacks.tsx';
 import { ArrivalPanel } from '../devices/ArrivalPanel.tsx';
 import { Booting } from '../devices/Booting.tsx';
 import { DeviceSettings } from '../devices/DeviceSettings.tsx';
@@ -105,7 +106,7 @@ export default function DevicePage({ name }: { name: string }) {
             record={device}
             primary={
               may &&
-              !seen.management && (
+              seen.lacks.some(({ lack }) => lack === 'no-management') && (
                 <Button type="primary" onClick={assign}>
                   Assign management address
                 </Button>
@@ -133,6 +134,7 @@ export default function DevicePage({ name }: { name: string }) {
             <Management seen={seen} />
             <Hardware seen={seen} box={box} onFit={may ? () => setAdding('box') : undefined} />
           </div>
+          <Lacks lacks={seen.lacks} />
           <ArrivalPanel device={device.key} closes={seen.windowCloses} />
           <Slots device={device.key} />
           <Interfaces seen={seen} onAdd={may ? () => setAdding('interface') : undefined} />
@@ -233,7 +235,7 @@ function Management({ seen: { management: m } }: { seen: Overview }) {
           <dd className="mono">{m.gateway ?? 'none'}</dd>
         </dl>
       ) : (
-        <div className="body second">No address yet: the service cannot reach it, nor make its configuration.</div>
+        <div className="body second">None: the service cannot reach it, nor make its configuration.</div>
       )}
     </div>
   );
@@ -258,8 +260,8 @@ function Hardware({ seen, box, onFit }: { seen: Overview; box: AnyRecord | null;
             <To kind="box" value={box.key} />
           ) : (
             <>
-              <span className="second">missing</span>{' '}
-              {onFit && (
+              <span className="second">none</span>{' '}
+              {onFit && !seen.device.virtual && (
                 <Button size="small" onClick={onFit}>
                   Enter its serial
                 </Button>

@@ -22,24 +22,15 @@ const words: Record<Item['code'], { what: string; mark: string; button: string }
   'not-captured': { what: 'Not captured', mark: 'attention', button: 'Open' },
   'no-management': { what: 'No management address', mark: 'attention', button: 'Open' },
   'no-box': { what: 'No box', mark: '', button: 'Open' },
-  'no-place': { what: 'No place', mark: 'idle', button: 'Open' },
+  'no-rack': { what: 'No rack', mark: 'idle', button: 'Open' },
   'no-management-prefix': { what: 'No management prefix', mark: 'attention', button: 'Open site' },
   'runs-out': { what: 'Runs out', mark: 'attention', button: 'Open prefix' },
   'nearly-full': { what: 'Nearly full', mark: 'attention', button: 'Open prefix' },
 };
 
-const numbers = [
-  'Nothing waits',
-  'One thing waits',
-  'Two things wait',
-  'Three things wait',
-  'Four things wait',
-  'Five things wait',
-  'Six things wait',
-  'Seven things wait',
-  'Eight things wait',
-  'Nine things wait',
-];
+const numbers = ['Nothing', 'One thing', 'Two things', 'Three things', 'Four things', 'Five things', 'Six things'];
+const sentenceOf = (count: number): string =>
+  `${numbers[count] ?? `${count} things`} need${count < 2 ? 's' : ''} attention.`;
 
 export function Today() {
   const [adding, setAdding] = useState(false);
@@ -53,7 +44,7 @@ export function Today() {
   const under = (arrivals.data?.items ?? []).filter((a) => a.endedAt === null && a.milestones.length > 0);
   const items = today.data?.items ?? [];
   const counts = Object.entries(today.data?.counts ?? {});
-  const sentence = today.data ? `${numbers[items.length] ?? `${items.length} things wait`} for somebody.` : '';
+  const sentence = today.data ? sentenceOf(items.length) : '';
   return (
     <Page
       title="Today"

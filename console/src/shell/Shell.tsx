@@ -11,12 +11,14 @@ import { useMe } from '../session.tsx';
 import { useKeyboard } from './keyboard.ts';
 import { useLive } from './live.ts';
 import { placeOf, placeOfPage, places } from './navigation.ts';
+import { useRemarks } from './Remarks.tsx';
 import { Search } from './Search.tsx';
 
 export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }) {
   const me = useMe();
   const live = useLive();
   const [help, setHelp] = useKeyboard();
+  useRemarks();
   const today = useQuery({ queryKey: keys.worked('today'), queryFn: () => client.call('today') });
   const waiting = today.data?.items.length ?? 0;
   const arriving = (today.data?.counts.arriving ?? 0) + (today.data?.counts.proving ?? 0);

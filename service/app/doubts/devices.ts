@@ -5,6 +5,7 @@ import { type Row } from '@zpine/contract/fields';
 import { type Stored } from '@zpine/contract/kinds';
 import { find, fromRow, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { countLacking, lacksOf, OURS, type LackName } from '../devices/lacks.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { type Found } from './found.ts';
@@ -12,41 +13,10 @@ import { type Found } from './found.ts';
 /** Devices of one batch: no report holds an estate in memory. */
 const BATCH = 2000;
 
-/** Those that are meant to run, or do. */
-const OURS = "d.stage <> 'retired' AND d.provisioned = 1";
-
-const lacks = {
-  'no-management': {
-    test: `${OURS} AND NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)`,
-    detail: 'it has no management address',
-    remedy: (key: string) => `zpine address next --for ${key}`,
-  },
-  'no-box': {
-    test: `${OURS} AND d.virtual = 0 AND d.stage <> 'unproved' AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)`,
-    detail: 'no hardware is fitted; it would be taken for a stranger when it boots',
-    remedy: (key: string) => `zpine device fit ${key} SERIAL`,
-  },
-  'no-rack': {
-    test: `${OURS} AND d.virtual = 0 AND d.stage <> 'unproved' AND d.rack_id IS NULL`,
-    detail: 'it stands in no rack',
-    remedy: (key: string) => `zpine device edit ${key} --rack RACK --positionU U`,
-  },
-  'no-dialect': {
-    test: `${OURS} AND d.dialect_id IS NULL AND NOT EXISTS (SELECT 1 FROM model m WHERE m.id = d.model_id AND m.dialect_id IS NOT NULL)`,
-    detail: 'neither it nor its model names a dialect',
-    remedy: (key: string) => `zpine device edit ${key} --dialect DIALECT`,
-  },
-} as const;
-export type Lack = keyof typeof lacks;
-
-export async function lacking(tx: Tx, what: Lack, found: Found, limit: number): Promise<void> {
-  const { test, detail, remedy } = lacks[what];
-  const counted = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count FROM device d WHERE ${test}`);
-  const rows = await tx.select<{ natural_key: string }>(
-    `SELECT d.natural_key FROM device d WHERE ${test} ORDER BY d.sort_key, d.id LIMIT ${limit}`,
-  );
-  for (const { natural_key: key } of rows) found.add(() => ({ kind: 'device', key, detail, remedy: remedy(key) }));
-  found.count = Number(counted?.count ?? 0);
+export async function lacking(tx: Tx, what: LackName, found: Found, limit: number): Promise<void> {
+  for (const { device, detail, remedy } of await lacksOf(tx, [what], { limit }))
+    found.add(() => ({ kind: 'device', key: device, detail, remedy }));
+  found.count = await countLacking(tx, what);
 }
 
 /** All devices of ours, batch by batch. */

@@ -2,16 +2,26 @@
 import { doubtNames, doubts, type Doubt } from '@zpine/contract/doctorRoutes';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Tx } from '../../store/tx.ts';
-import { lacking, locked, misnamed, speechless, type Lack } from './devices.ts';
+import { type LackName } from '../devices/lacks.ts';
+import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
+import { lacking, locked, misnamed, speechless } from './devices.ts';
 import { Found } from './found.ts';
 import { alone, apart, inWords, oneEnded } from './links.ts';
 
 type Report = ReplyOf<'doctor.data'>;
 
 const lack =
-  (what: Lack) =>
+  (what: LackName) =>
   (tx: Tx, found: Found, limit: number): Promise<void> =>
     lacking(tx, what, found, limit);
+
+const offSite =
+  (look: typeof addressesOffSite) =>
+  async (tx: Tx, found: Found, limit: number): Promise<void> => {
+    const { rows, count } = await look(tx, limit);
+    for (const { kind, key, detail, remedy } of rows) found.add(() => ({ kind, key, detail, remedy }));
+    found.count = await count();
+  };
 
 const looks: Record<Doubt, (tx: Tx, found: Found, limit: number) => Promise<void>> = {
   'no-management': lack('no-management'),
@@ -27,6 +37,8 @@ const looks: Record<Doubt, (tx: Tx, found: Found, limit: number) => Promise<void
   'cable-in-words': inWords,
   'name-off-pattern': misnamed,
   'address-alone': alone,
+  'address-off-site': offSite(addressesOffSite),
+  'cable-off-site': offSite(cablesOffSite),
 };
 
 export async function doubtfulData(tx: Tx, query: QueryOf<'doctor.data'>): Promise<Report> {

@@ -133,6 +133,7 @@ async function reachOf(preview: Previewed): Promise<Reached> {
     },
     async (tx) => {
       workMs = Date.now() - began;
+      for (const { kind, key, detail } of tx.remarks) consequences.tell({ kind, key, what: 'left behind', detail });
       const added = new Set(reach.added);
       await noteOrder(tx, await reach.devices(tx), order);
       for (const id of added) order.delete(id);

@@ -4,8 +4,11 @@ import { type Tx } from '../../store/tx.ts';
 import { type Stored } from '@zpine/contract/kinds';
 import { extentOfDevice, freeSlots, inTheWay, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
 import { alignPorts, bringPorts } from '../hardware/align.ts';
+import { leftBehind } from '../devices/offSite.ts';
 import { followSite } from '../interfaces/vlans.ts';
 import { disagreementOf } from '../settings/labels.ts';
+
+const MOST_LEFT = 20;
 
 /** A device stands where its rack is, and fits into it; its management interface is its own. */
 export const deviceRules: KindRules = {
@@ -93,8 +96,20 @@ export const deviceRules: KindRules = {
       pairs.filter(({ before, after }) => before[field] !== after[field]).map(({ after }) => as('device', after));
     await alignPorts(tx, differing('model'));
     await followSite(tx, differing('site'));
+    const gone = pairs.filter(({ before, after }) => before.site !== null && before.site !== after.site);
+    await remarkLeft(
+      tx,
+      gone.map(({ after }) => after.id),
+    );
   },
 };
+
+/** Says what devices that went to another site have left at the old one. */
+async function remarkLeft(tx: Tx, ids: number[]): Promise<void> {
+  if (ids.length === 0) return;
+  for (const { kind, key, detail, remedy } of await leftBehind(tx, ids, MOST_LEFT))
+    tx.remark({ kind, key, detail, remedy });
+}
 
 /** What is virtual has no place and no hardware. */
 async function checkVirtual(tx: Tx, draft: Draft): Promise<void> {

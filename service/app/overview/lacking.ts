@@ -2,6 +2,7 @@
 import { type ReplyOf } from '@zpine/contract/routes';
 import { type Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
+import { lacksOf, type LackName } from '../devices/lacks.ts';
 
 type Item = ReplyOf<'today'>['items'][number];
 
@@ -12,20 +13,10 @@ export const AHEAD_DAYS = 45;
 const SMALL_BITS = 3;
 const NEARLY_FULL_PERCENT = 90;
 
-interface DeviceRow {
-  natural_key: string;
-  created_at: Date;
-  site: string | null;
-}
+/** Those that are a task for somebody; what else is doubtful stands among the doubts. */
+export const deviceLacks = ['no-management', 'no-box', 'no-rack'] as const satisfies LackName[];
 
-export const lackCodes = [
-  'no-management',
-  'no-box',
-  'no-place',
-  'no-management-prefix',
-  'nearly-full',
-  'runs-out',
-] as const;
+export const lackCodes = [...deviceLacks, 'no-management-prefix', 'nearly-full', 'runs-out'] as const;
 export type LackCode = (typeof lackCodes)[number];
 
 /** Which records could be concerned, by their ids; without it, all are looked at. */
@@ -37,56 +28,33 @@ const among = (column: string, ids: readonly number[] | undefined): string =>
 
 export async function lackingItems(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
   return [
-    ...(await devicesWithout(tx, 'no-management', leads)),
-    ...(await devicesWithout(tx, 'no-box', leads)),
-    ...(await devicesWithout(tx, 'no-place', leads)),
+    ...(await devicesWithout(tx, leads)),
     ...(await sitesWithoutManagement(tx, leads)),
     ...(await nearlyFull(tx, leads)),
     ...(await runsOut(tx, leads)),
   ];
 }
 
-const lacks = {
-  'no-management': 'NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)',
-  'no-box': 'd.virtual = 0 AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)',
-  'no-place': 'd.virtual = 0 AND d.rack_id IS NULL',
-} as const;
-
-async function devicesWithout(tx: Tx, code: keyof typeof lacks, leads: Leads | undefined): Promise<Item[]> {
-  const rows = await tx.select<DeviceRow>(
-    `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
-     WHERE d.stage NOT IN ('retired', 'unproved') AND d.provisioned = 1 AND ${lacks[code]} ${among('d.id', leads?.[code])} ORDER BY d.sort_key LIMIT ${MOST}`,
-  );
-  const sites = code === 'no-management' ? [...new Set(rows.flatMap(({ site }) => site ?? []))] : [];
-  const managed = await freeBySite(tx, sites);
-  return rows.map((row) => {
-    const free = row.site === null ? undefined : managed.get(row.site);
-    const site = row.site?.toUpperCase();
-    const detail = {
-      'no-management':
-        free !== undefined
-          ? `${site} has a management VLAN with ${free} free addresses.`
-          : site === undefined
-            ? 'It has no site, so there is no management VLAN to take one from.'
-            : `${site} has no management VLAN with a prefix yet.`,
-      'no-box': 'No hardware is fitted; it would be taken for a stranger when it boots.',
-      'no-place': 'It stands in no rack.',
-    }[code];
-    const remedy = code === 'no-management' && free !== undefined && free > 0n ? 'assign-management' : 'open';
-    return { code, kind: 'device', key: row.natural_key, detail, since: row.created_at.toISOString(), remedy };
-  });
+async function devicesWithout(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
+  const items: Item[] = [];
+  for (const code of deviceLacks)
+    for (const { device, detail, remedy, assignable, since } of await lacksOf(tx, [code], {
+      ids: leads?.[code],
+      limit: MOST,
+    }))
+      items.push({
+        code,
+        kind: 'device',
+        key: device,
+        detail: sentence(detail),
+        since: since.toISOString(),
+        remedy: assignable ? 'assign-management' : 'open',
+        command: remedy,
+      });
+  return items;
 }
 
-async function freeBySite(tx: Tx, sites: string[]): Promise<Map<string, bigint>> {
-  if (sites.length === 0) return new Map();
-  const rows = await tx.select<{ site: string; free: string }>(
-    `SELECT s.natural_key AS site, SUM(f.free) AS free FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
-     JOIN prefix p ON p.vlan_id = v.id AND p.cidr_family = 4 JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
-     JOIN site s ON s.id = v.site_id WHERE s.natural_key IN (?) GROUP BY s.id`,
-    [sites],
-  );
-  return new Map(rows.map((row) => [row.site, BigInt(row.free)]));
-}
+const sentence = (words: string): string => `${words[0]?.toUpperCase() ?? ''}${words.slice(1)}.`;
 
 async function sitesWithoutManagement(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
   const rows = await tx.select<{ natural_key: string; created_at: Date; devices: number }>(
@@ -102,6 +70,7 @@ async function sitesWithoutManagement(tx: Tx, leads: Leads | undefined): Promise
     detail: `${row.devices} device${Number(row.devices) === 1 ? '' : 's'} here, and no prefix on a management VLAN to address them from.`,
     since: row.created_at.toISOString(),
     remedy: 'open' as const,
+    command: `zpine prefix edit PREFIX --vlan ${row.natural_key}/NUMBER`,
   }));
 }
 
@@ -119,7 +88,15 @@ async function nearlyFull(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
   return rows.map(({ natural_key: key, free, assigned }) => {
     const percent = Math.floor((100 * Number(assigned)) / (Number(assigned) + Number(free)));
     const detail = `${percent} % of what is for fixed assignment is taken, ${free} left.`;
-    return { code: 'nearly-full', kind: 'prefix', key, detail, since: null, remedy: 'open' };
+    return {
+      code: 'nearly-full',
+      kind: 'prefix',
+      key,
+      detail,
+      since: null,
+      remedy: 'open',
+      command: `zpine prefix tree ${key}`,
+    };
   });
 }
 
@@ -134,5 +111,6 @@ async function runsOut(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
       detail: `${free} left, and ${perMonth} a month go: full about ${day}.`,
       since: null,
       remedy: 'open',
+      command: `zpine prefix tree ${prefix}`,
     }));
 }

@@ -5,19 +5,20 @@
  */
 import { type Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
-import { AHEAD_DAYS, lackCodes, type LackCode, type Leads } from './lacking.ts';
+import { lackingIds } from '../devices/lacks.ts';
+import { AHEAD_DAYS, deviceLacks, lackCodes, type LackCode, type Leads } from './lacking.ts';
 
 /** An estate of more devices is large. */
 const LARGE = 20_000;
 const MOST_LEADS = 500;
 const MOST_CHANGED = 1000;
-const OURS = "d.stage NOT IN ('retired', 'unproved') AND d.provisioned = 1";
 
 /** How leads are found: ids of what may be concerned. Whether it is, the list itself decides. */
 const looks: Record<Exclude<LackCode, 'runs-out'>, string> = {
-  'no-management': `SELECT d.id FROM device d WHERE ${OURS} AND NOT EXISTS (SELECT 1 FROM address a WHERE a.interface_id = d.management_id)`,
-  'no-box': `SELECT d.id FROM device d WHERE ${OURS} AND d.virtual = 0 AND NOT EXISTS (SELECT 1 FROM box b WHERE b.device_id = d.id)`,
-  'no-place': `SELECT d.id FROM device d WHERE ${OURS} AND d.virtual = 0 AND d.rack_id IS NULL`,
+  ...(Object.fromEntries(deviceLacks.map((code) => [code, lackingIds(code)])) as Record<
+    (typeof deviceLacks)[number],
+    string
+  >),
   'no-management-prefix': `SELECT s.id FROM site s WHERE NOT EXISTS (SELECT 1 FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
     JOIN prefix p ON p.vlan_id = v.id WHERE v.site_id = s.id)`,
   'nearly-full': `SELECT p.id FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
@@ -49,12 +50,11 @@ export async function leadsOf(tx: Tx): Promise<Leads | undefined> {
   if (!counted?.at || !(await isLarge(tx))) return undefined;
   const leads = Object.fromEntries(lackCodes.map((code): [string, number[]] => [code, []])) as Leads;
   for (const { code, record_id } of await tx.select<{ code: LackCode; record_id: number }>('SELECT * FROM today_lead'))
-    leads[code].push(Number(record_id));
+    leads[code]?.push(Number(record_id));
   const changed = await tx.select<{ id: number }>(
     `SELECT id FROM device WHERE updated_at > ? - INTERVAL 1 MINUTE ORDER BY updated_at DESC LIMIT ${MOST_CHANGED}`,
     [counted.at],
   );
-  for (const { id } of changed)
-    for (const code of ['no-management', 'no-box', 'no-place'] as const) leads[code].push(Number(id));
+  for (const { id } of changed) for (const code of deviceLacks) leads[code].push(Number(id));
   return leads;
 }

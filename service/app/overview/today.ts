@@ -1,4 +1,4 @@
-/** What waits for somebody: every row names the thing, what is wrong in one sentence, and the remedy. */
+/** Open tasks: every row names the thing, what is wrong in one sentence, and the remedy. */
 import { type ReplyOf } from '@zpine/contract/routes';
 import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { stateOf } from '../arrivals/arrivals.ts';
@@ -53,6 +53,7 @@ async function stuckArrivals(tx: Tx): Promise<Item[]> {
         detail: words,
         since: diagnosis.since,
         remedy: 'open' as const,
+        command: `zpine arrival show ${row.device_key}`,
       },
     ];
   });
@@ -74,6 +75,7 @@ async function strangers(tx: Tx): Promise<Item[]> {
       detail: `Boots ${where || 'on the wire of the service'}${class_}.${looks}`,
       since: s.firstAt,
       remedy: 'open' as const,
+      command: 'zpine stranger list',
     };
   });
 }
@@ -93,6 +95,7 @@ async function notices(tx: Tx): Promise<Item[]> {
     detail: `${row.text[0]?.toUpperCase() ?? ''}${row.text.slice(1)}.`,
     since: row.at.toISOString(),
     remedy: 'open',
+    command: `zpine watch list ${row.device_key}`,
   }));
 }
 
@@ -131,6 +134,7 @@ async function notCaptured(tx: Tx): Promise<Item[]> {
       detail: `${row.well_at ? `Not captured for ${Math.floor(Number(row.age) / 24)} days` : 'Never captured'}.${why}`,
       since: row.well_at?.toISOString() ?? device.createdAt,
       remedy: 'open',
+      command: `zpine capture now ${device.key}`,
     });
     if (out.length >= MOST) break;
   }
