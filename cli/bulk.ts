@@ -158,33 +158,73 @@ function fromTable(k: KindDescription, file: string): Record<string, Value>[] {
   });
 }
 
-export async function removeRecord(kind: KindName, key: string, options: Options): Promise<void> {
+export async function removeRecord(kind: KindName, key: string, options: Options, command: Command): Promise<void> {
   const k = kindOf(kind);
   const client = clientOf();
   const record = await client.show(kind, key);
   const told = await client.removal(kind, `#${record.id}`);
-  if (told.blocks.length > 0) {
-    for (const { detail, remedy } of told.blocks) err(`${refusedWord()}: ${detail}${remedy ? `\n  ${remedy}` : ''}`);
-    process.exitCode = status.refused;
-    return;
-  }
-  const words = removalText(told);
+  if (told.blocks.length > 0) return refusedRemoval(told);
+  const words = removalText(told, 1);
   if (words) out(words);
   const question = `remove ${k.title.toLowerCase()} ${record.key}?`;
   if (!options.yes && !(await confirmed(question, 1, 'not removed; --yes removes without asking'))) return;
   await client.remove(kind, `#${record.id}`, { version: record.version, reason: options.reason as string | undefined });
+  if (outputOf(command).json) return out(JSON.stringify(told, null, 2));
   out(`removed ${kind} ${record.key}; zpine restore ${kind} ${record.key} brings it back`);
 }
 
-function removalText({ goes, count, changes }: RemovalReply): string {
-  const [, ...others] = goes;
+/** Lists what would go, asks by number, removes. */
+export async function removeMany(
+  kind: KindName,
+  which: { where: string } | { refs: string[] },
+  options: Options,
+  command: Command,
+): Promise<void> {
+  const k = kindOf(kind);
+  const client = clientOf();
+  const reason = options.reason as string | undefined;
+  const body = { ...which, contents: options.contents === true };
+  const told = await client.removeMany(kind, body);
+  const { json } = outputOf(command);
+  if (told.blocks.length > 0) return refusedRemoval(told);
+  if (told.chosen === 0) return out(json ? JSON.stringify(told, null, 2) : `no ${k.title.toLowerCase()} matches`);
+  if (!json) {
+    out(
+      told.goes
+        .slice(0, told.chosen)
+        .slice(0, SHOWN)
+        .map(({ key }) => key)
+        .join('\n'),
+    );
+    if (told.chosen > SHOWN) out(`and ${told.chosen - SHOWN} more`);
+    const words = removalText(told, told.chosen);
+    if (words) out(words);
+  }
+  const others = told.count - told.chosen;
+  const question = `remove ${many(k, told.chosen)}${others > 0 ? ` and ${others} records with ${told.chosen === 1 ? 'it' : 'them'}` : ''}?`;
+  if (!options.yes && !(await confirmed(question, told.count, 'not removed; --yes removes without asking'))) return;
+  const done = await client.removeMany(kind, { ...body, expect: told.count, apply: true }, { reason });
+  if (!done.applied) return refusedRemoval(done);
+  out(
+    json ? JSON.stringify(done, null, 2) : `removed ${done.count} records; zpine history has the number for zpine undo`,
+  );
+}
+
+function refusedRemoval({ blocks }: RemovalReply): void {
+  for (const { detail, remedy } of blocks) err(`${refusedWord()}: ${detail}${remedy ? `\n  ${remedy}` : ''}`);
+  process.exitCode = status.refused;
+}
+
+function removalText({ goes, count, changes }: RemovalReply, chosen: number): string {
+  const others = goes.slice(chosen);
   const named = (list: { kind: string; key: string }[]) =>
     list
       .slice(0, 8)
       .map((one) => `${one.kind} ${one.key}`)
       .join(', ');
   const lines: string[] = [];
-  if (count > 1) lines.push(`with it go ${count - 1}: ${named(others)}${count > 9 ? ' …' : ''}`);
+  const more = count - chosen;
+  if (more > 0) lines.push(`with ${chosen === 1 ? 'it' : 'them'} go ${more}: ${named(others)}${more > 8 ? ' …' : ''}`);
   if (changes.length > 0)
     lines.push(`${changes.length} would be changed: ${named(changes)}${changes.length > 8 ? ' …' : ''}`);
   return lines.join('\n');

@@ -6,7 +6,17 @@ import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { countText } from '@zpine/contract/route';
 import { clientOf, outputOf } from './context.ts';
-import { cloneRecord, editMany, keyFields, labelsFrom, many, removeRecord, series, spread } from './bulk.ts';
+import {
+  cloneRecord,
+  editMany,
+  keyFields,
+  labelsFrom,
+  many,
+  removeMany,
+  removeRecord,
+  series,
+  spread,
+} from './bulk.ts';
 import { viewNamed } from './finding.ts';
 import { addFieldOptions, fieldsFrom, lowered, type AnyFields, type Options } from './kindFields.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
@@ -69,15 +79,23 @@ function addKind(program: Command, kind: KindName): Command {
 
   noun
     .command('remove')
-    .description(`remove one ${lowered(k.title)}`)
-    .argument('<key>', keyHelp(k))
+    .description(`remove one ${lowered(k.title)}, or all of a selection`)
+    .argument('[key]', keyHelp(k))
+    .option('--where <tests>', 'instead of a key, all of a selection: lists what would go, and asks by number')
+    .option('--contents', contentsHelp[kind] ?? 'with what lies in it')
     .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
     .option(
       '--preview',
       'remove nothing: say what would go with it, stands in its way, or would be different elsewhere',
     )
-    .action((key: string, options: Options) => removeRecord(kind, key, options));
+    .action((key: string | undefined, options: Options, command: Command) => {
+      if ((key === undefined) === (options.where === undefined))
+        throw new UsageError(`name one ${lowered(k.title)}, or a selection with --where`);
+      if (key !== undefined && options.contents !== true) return removeRecord(kind, key, options, command);
+      const which = key === undefined ? { where: String(options.where) } : { refs: [key] };
+      return removeMany(kind, which, options, command);
+    });
   addCloning(noun, k, kind);
   return noun;
 }
@@ -108,6 +126,16 @@ function addCloning(noun: Command, k: KindDescription, kind: KindName): void {
       cloneRecord(kind, key, names, options, command),
     );
 }
+
+/** What goes along with `--contents`. */
+const contentsHelp: Partial<Record<KindName, string>> = {
+  site: 'with its rooms, racks, devices, VLANs, prefixes and their addresses; boxes go to stock',
+  room: 'with its racks and the devices in them; boxes go to stock',
+  rack: 'with the devices in it; boxes go to stock',
+  vlan: 'with its prefixes and their addresses',
+  prefix: 'with the addresses in it that no interface has',
+  device: 'and put its box in stock',
+};
 
 const keyHelp = (k: KindDescription): string => `its key, such as ${exampleKey(k)}, or #ID`;
 

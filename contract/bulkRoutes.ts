@@ -41,6 +41,20 @@ export const bulkReply = z.object({
 });
 export type BulkReply = z.output<typeof bulkReply>;
 
+export const removeManyBody = z.strictObject({
+  where: text(2000).optional().describe('A selection: site=bel duty=access'),
+  refs: z.array(text()).min(1).max(MOST_AT_ONCE).optional().describe('Or these records, by key or #id'),
+  contents: z
+    .boolean()
+    .default(false)
+    .describe(
+      'With what lies in them: of a site its rooms, racks, devices, VLANs, prefixes, addresses; boxes go to stock',
+    ),
+  expect: z.int().min(0).optional().describe('Refused when another number of records would go by now'),
+  apply: z.boolean().default(false).describe('Not given, nothing is removed'),
+});
+export type RemoveManyBody = z.output<typeof removeManyBody>;
+
 export const cloneBody = z.strictObject({
   records: z
     .array(z.record(z.string(), z.json()))
@@ -67,12 +81,19 @@ export const removalReply = z.object({
 });
 export type RemovalReply = z.output<typeof removalReply>;
 
+export const removeManyReply = removalReply.extend({
+  /** Of the records that were chosen; `count` has what goes with them, too. */
+  chosen: z.int(),
+  applied: z.boolean(),
+});
+export type RemoveManyReply = z.output<typeof removeManyReply>;
+
 /** The routes of one kind; `record` is the shape of its records. */
 export function bulkRoutesOf(
   path: string,
   titles: { one: string; many: string; group: string },
   record: () => z.ZodType,
-): Record<'editMany' | 'clone' | 'removal', Route> {
+): Record<'editMany' | 'removeMany' | 'clone' | 'removal', Route> {
   const { one, many, group } = titles;
   return {
     editMany: {
@@ -83,6 +104,15 @@ export function bulkRoutesOf(
       group,
       body: bulkBody,
       reply: bulkReply,
+    },
+    removeMany: {
+      method: 'POST',
+      path: `/${path}/removal`,
+      role: 'engineer',
+      summary: `Remove many ${many} at once, with what is in them if wanted: what would go, or all of it in one change set`,
+      group,
+      body: removeManyBody,
+      reply: removeManyReply,
     },
     clone: {
       method: 'POST',

@@ -1,6 +1,12 @@
 /** The typed client, made from the route list: used by the command line, the console and the demo loader. */
 import { z } from 'zod';
-import { type bulkBody, type BulkReply, type RemovalReply } from './bulkRoutes.ts';
+import {
+  type bulkBody,
+  type BulkReply,
+  type RemovalReply,
+  type removeManyBody,
+  type RemoveManyReply,
+} from './bulkRoutes.ts';
 import { REMARKS_HEADER, remarksIn, type Remark } from './remarks.ts';
 import { type Problem } from './errors.ts';
 import { heard, IMPACT_STREAM, noImpact, type Impact, type ImpactLine } from './impactShapes.ts';
@@ -68,6 +74,7 @@ export interface Page<T> {
 }
 
 export type BulkIn = z.input<typeof bulkBody>;
+export type RemoveManyIn = z.input<typeof removeManyBody>;
 
 type Query = Record<string, string | number | undefined>;
 
@@ -145,6 +152,12 @@ export class Client {
   editMany(kind: KindName, body: BulkIn, options: WriteOptions = {}): Promise<BulkReply> {
     const path = `/api/v1/${kindOf(kind).path}`;
     return this.send('PATCH', path, {}, body, { ...options, onlyReads: !body.apply }) as Promise<BulkReply>;
+  }
+
+  /** Removes many records at once, or shows what would go. */
+  removeMany(kind: KindName, body: RemoveManyIn, options: WriteOptions = {}): Promise<RemoveManyReply> {
+    const path = `/api/v1/${kindOf(kind).path}/removal`;
+    return this.send('POST', path, {}, body, { ...options, onlyReads: !body.apply }) as Promise<RemoveManyReply>;
   }
 
   clone<K extends KindName>(

@@ -46,6 +46,10 @@ export interface Field {
   to?: string;
   /** The record is a part of the one it refers to, and goes with it. */
   part?: boolean;
+  /** The record lies in the one it refers to: it goes along where that is removed with what is in it. */
+  inside?: boolean;
+  /** Where what it refers to is removed with what is in it, the record stays and refers to nothing. */
+  letsGo?: boolean;
   /** Worked out by the service; shown, never given. */
   derived?: boolean;
   /** Given when the record is added, and never changed after. */

@@ -6,7 +6,7 @@ import { typeOf } from './fields.ts';
 import { kindOf, type KindName } from './kinds.ts';
 import { page, type Route } from './route.ts';
 
-export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove' | 'editMany' | 'clone' | 'removal';
+export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove' | 'editMany' | 'removeMany' | 'clone' | 'removal';
 
 const text = (max: number) => z.string().trim().min(1).max(max);
 
@@ -105,6 +105,7 @@ export function routesOf(name: KindName): Record<string, Route> {
       status: 204,
     },
     [`${name}.editMany`]: bulk.editMany,
+    [`${name}.removeMany`]: bulk.removeMany,
     [`${name}.clone`]: bulk.clone,
     [`${name}.removal`]: bulk.removal,
   };

@@ -1,4 +1,5 @@
 /** Builds service, command line, launcher and console into dist/; does nothing when the sources are those of the last build. */
+import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -68,16 +69,20 @@ await build({
   sourcemap: true,
   external: [...external, ...external.map((name) => `${name}/*`)],
 });
-// The command line starts often: everything in one file, nothing to look up.
+// The command line starts often: everything in one file, nothing to look up, and compiled beforehand.
+const small = { outdir: 'dist', platform: 'node', target: 'node20', minifySyntax: true, minifyWhitespace: true } as const;
 await build({
+  ...small,
   entryPoints: { zpine: 'cli/main.ts' },
-  outdir: 'dist',
   bundle: true,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20',
-  minifySyntax: true,
-  banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+  format: 'cjs',
+  outExtension: { '.js': '.cjs' },
+});
+await build({ ...small, entryPoints: { zpine: 'cli/start.ts' }, format: 'esm' });
+rmSync('dist/zpine.cache', { force: true });
+spawnSync(process.execPath, ['dist/zpine.js', 'device', 'list', '--help'], {
+  env: { ...process.env, ZPINE_PREPARE: '1' },
+  stdio: 'ignore',
 });
 if (existsSync('console/index.html')) {
   const { build: viteBuild } = await import('vite');

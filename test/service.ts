@@ -3,8 +3,10 @@ import { pino } from 'pino';
 import { Client, RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { type Role, roles } from '@zpine/contract/roles';
-import { keyFile, PASSWORD, tokenFor } from '../ops/stack.ts';
-import { addUser } from '../service/app/access/users.ts';
+import { keyFile, PASSWORD } from '../ops/stack.ts';
+import { hashPassword } from '../service/app/access/passwords.ts';
+import { addToken } from '../service/app/access/tokens.ts';
+import { type User } from '../service/app/access/who.ts';
 import { readConfig, type Config } from '../service/config.ts';
 import { openStore, startService, type Service } from '../service/service.ts';
 import { migrate } from '../service/store/migrate.ts';
@@ -49,17 +51,31 @@ export interface TestBench extends Service {
   databaseName: string;
 }
 
+/** What a password becomes takes long on purpose: it is worked out once for all benches of this process. */
+let hashed: string | undefined;
+
+/** A user of every role, with a token each. */
+async function peopleOf(store: Store): Promise<Record<Role, string>> {
+  const tokens = {} as Record<Role, string>;
+  await run(store, actor, 'user.add', async (tx) => {
+    for (const role of roles) {
+      hashed ??= await hashPassword(PASSWORD);
+      const row = { name: role, title: null, role, password: hashed, created_at: await tx.now() };
+      const [id = 0] = await tx.insertRows('user', [row]);
+      const user: User = { id, name: role, title: null, role, by: 'session', session: null };
+      tokens[role] = (await addToken(tx, user, { title: 'test', days: 30 })).secret;
+    }
+  });
+  return tokens;
+}
+
 export async function testService(more: Record<string, string> = {}, consoleFolder?: string): Promise<TestBench> {
   const databaseName = await emptyDatabase();
   const log = pino({ level: process.env.ZPINE_TEST_LOG ?? 'silent' });
   const service = await startService(testConfig(databaseName, more), log, '0.0.0', consoleFolder);
-  const tokens = {} as Record<Role, string>;
+  const tokens = await peopleOf(service.store);
   const clients = {} as Record<Role, Client>;
-  for (const role of roles) {
-    await run(service.store, actor, 'user.add', (tx) => addUser(tx, { name: role, role, password: PASSWORD }));
-    tokens[role] = await tokenFor(service.url, role);
-    clients[role] = new Client({ url: service.url, token: tokens[role], via: 'api' });
-  }
+  for (const role of roles) clients[role] = new Client({ url: service.url, token: tokens[role], via: 'api' });
   return { ...service, clients, tokens, databaseName };
 }
 

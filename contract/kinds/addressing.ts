@@ -48,7 +48,7 @@ export const vlan = kind({
   group: 'addressing',
   key: { parts: ['site', 'number'] },
   fields: {
-    site: { type: 'ref', to: 'site', title: 'Site', required: true },
+    site: { type: 'ref', to: 'site', title: 'Site', required: true, inside: true },
     number: { type: 'int', title: 'Number', required: true, min: 1, max: 4094, example: '304' },
     title: { type: 'text', title: 'Title', example: 'management', max: 32 },
     use: { type: 'ref', to: 'use', title: 'Use' },
@@ -80,8 +80,8 @@ export const prefix = kind({
     cidr: { type: 'cidr', title: 'Prefix', required: true, fixed: true, example: '10.77.16.0/24' },
     vrf: { type: 'ref', to: 'vrf', title: 'VRF', default: defaultVrf, fixed: true },
     description: { type: 'text', title: 'Description' },
-    site: { type: 'ref', to: 'site', title: 'Site' },
-    vlan: { type: 'ref', to: 'vlan', title: 'VLAN' },
+    site: { type: 'ref', to: 'site', title: 'Site', inside: true },
+    vlan: { type: 'ref', to: 'vlan', title: 'VLAN', inside: true },
     use: { type: 'ref', to: 'use', title: 'Use' },
     gateway: { own: true, type: 'ip', title: 'Gateway', example: '10.77.16.1' },
     heldBack: {
@@ -166,7 +166,7 @@ export const address = kind({
       about: 'Several interfaces carry it, such as a gateway that two routers answer for: see its carriers',
     },
     description: { type: 'text', title: 'Description' },
-    prefix: { type: 'ref', to: 'prefix', title: 'Prefix', required: true, derived: true },
+    prefix: { type: 'ref', to: 'prefix', title: 'Prefix', required: true, derived: true, inside: true },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'interface', 'prefix', 'description'],

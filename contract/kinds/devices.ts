@@ -26,8 +26,8 @@ export const device = kind({
     duty: { type: 'ref', to: 'duty', title: 'Duty' },
     model: { type: 'ref', to: 'model', title: 'Model' },
     dialect: { type: 'ref', to: 'dialect', title: 'Dialect', about: 'Left empty, it is that of the model' },
-    site: { type: 'ref', to: 'site', title: 'Site', about: 'Left empty, it is that of the rack' },
-    rack: { type: 'ref', to: 'rack', title: 'Rack' },
+    site: { type: 'ref', to: 'site', title: 'Site', inside: true, about: 'Left empty, it is that of the rack' },
+    rack: { type: 'ref', to: 'rack', title: 'Rack', inside: true },
     positionU: {
       type: 'int',
       title: 'U',

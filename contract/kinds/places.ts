@@ -47,7 +47,7 @@ export const room = kind({
   group: 'places',
   key: { parts: ['site', 'name'] },
   fields: {
-    site: { type: 'ref', to: 'site', title: 'Site', required: true },
+    site: { type: 'ref', to: 'site', title: 'Site', required: true, inside: true },
     name: { type: 'name', title: 'Name', required: true, example: 'closet' },
     title: { type: 'text', title: 'Title', example: 'Wiring closet' },
     note: { type: 'note', title: 'Note' },
@@ -64,7 +64,7 @@ export const rack = kind({
   group: 'places',
   key: { parts: ['room', 'name'] },
   fields: {
-    room: { type: 'ref', to: 'room', title: 'Room', required: true },
+    room: { type: 'ref', to: 'room', title: 'Room', required: true, inside: true },
     name: { type: 'name', title: 'Name', required: true, example: 'w1' },
     title: { type: 'text', title: 'Title' },
     heightU: { type: 'int', title: 'Height', unit: 'U', min: 1, max: 60, default: 42 },

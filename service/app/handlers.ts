@@ -3,7 +3,7 @@ import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { type BodyOf, type QueryOf, type ReplyOf, type RouteId, type VerbRouteId } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
 import { type z } from 'zod';
-import { bulkBody, cloneBody } from '@zpine/contract/bulkRoutes';
+import { bulkBody, cloneBody, removeManyBody } from '@zpine/contract/bulkRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import { faultsOf as faultsIn } from '@zpine/contract/faults';
 import { present } from '../store/records.ts';
@@ -69,7 +69,7 @@ import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
 import { editMany } from './records/editMany.ts';
 import { editOne } from './records/edit.ts';
-import { removal } from './records/removal.ts';
+import { removal, removeMany } from './records/removal.ts';
 import { list, type ListInput } from './records/list.ts';
 import { removeOne } from './records/remove.ts';
 import { mustFind } from './records/refs.ts';
@@ -260,6 +260,7 @@ const ofKind = (kind: KindName): Record<string, Handler> => ({
     return null;
   },
   [`${kind}.editMany`]: (tx, { body }: Call) => editMany(tx, kind, bodyAs(bulkBody, body)),
+  [`${kind}.removeMany`]: (tx, { body }: Call) => removeMany(tx, kind, bodyAs(removeManyBody, body)),
   [`${kind}.clone`]: async (tx, call: Call) =>
     present(tx, kind, await clone(tx, kind, ref(call), bodyAs(cloneBody, call.body))),
   [`${kind}.removal`]: (tx, call: Call) => removal(tx, kind, ref(call)),

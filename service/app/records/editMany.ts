@@ -1,5 +1,5 @@
 /** The same change for many records: looked at first, then all of it or nothing. */
-import { MOST_AT_ONCE, type BulkBody, type BulkReply } from '@zpine/contract/bulkRoutes';
+import { type BulkBody, type BulkReply } from '@zpine/contract/bulkRoutes';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
@@ -7,8 +7,7 @@ import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, present, type AnyStored } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { edit } from './edit.ts';
-import { findRefs, unknownRef } from './refs.ts';
-import { whereCondition } from './where.ts';
+import { selectedIds } from './selected.ts';
 
 const SLICE = 500;
 const SHOWN = 500;
@@ -100,23 +99,4 @@ function changesOf(record: AnyStored, { changes, addLabels, dropLabels }: BulkBo
   const dropped = dropLabels.map((word) => word.trim().toLowerCase());
   const labels = [...((record.labels ?? []) as string[]), ...addLabels].filter((word) => !dropped.includes(word));
   return { ...changes, labels };
-}
-
-/** Which records are meant, in the order of their ids. */
-async function selectedIds(tx: Tx, kind: KindName, { where, refs }: BulkBody): Promise<number[]> {
-  if (refs !== undefined) {
-    const found = await findRefs(tx, kind, refs);
-    const missing = refs.findIndex((ref) => !found.has(ref));
-    if (missing >= 0)
-      throw Refusal.at(['refs', missing], 'ref-unknown', await unknownRef(tx, kind, refs[missing] ?? ''));
-    return [...new Set([...found.values()].map((record) => record.id))].sort((a, b) => a - b);
-  }
-  if (where === undefined) throw Refusal.at(['where'], 'value-missing');
-  const { sql, values } = await whereCondition(tx, kind, where);
-  const rows = await tx.select<{ id: number }>(
-    `SELECT id FROM \`${kind}\` WHERE ${sql} ORDER BY id LIMIT ${MOST_AT_ONCE + 1}`,
-    values,
-  );
-  if (rows.length > MOST_AT_ONCE) throw Refusal.at(['where'], 'bulk-many', { max: MOST_AT_ONCE });
-  return rows.map((row) => Number(row.id));
 }

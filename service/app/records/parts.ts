@@ -41,8 +41,11 @@ export async function takeAway(
   }
 }
 
-/** The records and what is a part of them, kind by kind: outer ones first, and what is found by several ways once. */
-export async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): Promise<Going[]> {
+/**
+ * The records and what is a part of them, kind by kind: outer ones first, and what is found by several ways once. With
+ * `contents` also what lies in them.
+ */
+export async function withParts(tx: Tx, kind: KindName, records: AnyStored[], contents = false): Promise<Going[]> {
   const found = new Map<KindName, Map<number, AnyStored>>();
   let open: Going[] = [{ kind, records }];
   while (open.length > 0) {
@@ -52,7 +55,7 @@ export async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): P
       found.set(name, known);
       const fresh = some.filter((record) => !known.has(record.id));
       for (const record of fresh) known.set(record.id, record);
-      if (fresh.length > 0) next.push(...(await partsOf(tx, name, fresh)));
+      if (fresh.length > 0) next.push(...(await partsOf(tx, name, fresh, contents)));
     }
     open = next;
   }
@@ -62,15 +65,21 @@ export async function withParts(tx: Tx, kind: KindName, records: AnyStored[]): P
   });
 }
 
-async function partsOf(tx: Tx, kind: KindName, records: AnyStored[]): Promise<Going[]> {
+async function partsOf(tx: Tx, kind: KindName, records: AnyStored[], contents: boolean): Promise<Going[]> {
   const out: Going[] = [];
   for (const [child, field] of referrersOf(kind)) {
-    if (!kindOf(child).fields[field]?.part) continue;
-    const parts = await find(tx, child, { [`${columnOf(field)}_id`]: records.map((r) => r.id) }, { lock: true });
-    if (parts.length > 0) out.push({ kind: child, records: parts as unknown as AnyStored[] });
+    const spec = kindOf(child).fields[field];
+    if (!spec?.part && !(contents && spec?.inside)) continue;
+    const found = await find(tx, child, { [`${columnOf(field)}_id`]: records.map((r) => r.id) }, { lock: true });
+    const parts = (found as unknown as AnyStored[]).filter((one) => spec.part === true || !isPart(child, one));
+    if (parts.length > 0) out.push({ kind: child, records: parts });
   }
   return out;
 }
+
+/** What is a part of something goes with that, or stays with it. */
+const isPart = (kind: KindName, record: AnyStored): boolean =>
+  refsOf(kindOf(kind)).some(([field, { part }]) => part === true && record[field] !== null);
 
 /** Fields by which records of a kind refer to others of it. */
 const ownRefs = (kind: KindName): string[] =>

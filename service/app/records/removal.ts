@@ -1,37 +1,67 @@
-/** What a removal would take along and what stands in its way: it is done, looked at, and taken back. */
+/** What a removal would take along and what stands in its way: it is done, looked at, and undone unless it was wanted. */
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { type RemovalReply } from '@zpine/contract/bulkRoutes';
+import { type RemovalReply, type RemoveManyBody, type RemoveManyReply } from '@zpine/contract/bulkRoutes';
 import { type KindName } from '@zpine/contract/kinds';
+import { byIds, type AnyStored } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFind } from './refs.ts';
-import { removeOne } from './remove.ts';
+import { removeAll } from './remove.ts';
+import { selectedIds } from './selected.ts';
 
 const SHOWN = 200;
 
 export async function removal(tx: Tx, kind: KindName, ref: string): Promise<RemovalReply> {
-  const record = await mustFind(tx, kind, ref);
+  const record = await mustFind(tx, kind, ref, true);
   tx.discarded = true;
+  return toldOf(tx, kind, [record as unknown as AnyStored], false);
+}
+
+/** Many at once, with what lies in them if wanted; looked at first, then all of it or nothing. */
+export async function removeMany(tx: Tx, kind: KindName, body: RemoveManyBody): Promise<RemoveManyReply> {
+  const ids = await selectedIds(tx, kind, body);
+  const records = [...(await byIds(tx, kind, ids, true)).values()] as unknown as AnyStored[];
+  const told = await toldOf(tx, kind, records, body.contents);
+  if (body.expect !== undefined && body.expect !== told.count)
+    throw new Refusal('bulk-other', { count: told.count, expected: body.expect });
+  const applied = body.apply && told.blocks.length === 0;
+  if (!applied) tx.discarded = true;
+  return { ...told, chosen: records.length, applied };
+}
+
+/** Removes them, and says what went with them. Where something stands in the way, the unit of work is half done. */
+async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: boolean): Promise<RemovalReply> {
+  const [goes, changes]: { kind: string; key: string }[][] = [[], []];
+  let changed = 0;
+  const { observer, changeCount: before } = tx;
+  tx.observer = {
+    hint: (...args) => observer?.hint(...args),
+    change: (change) => {
+      observer?.change(change);
+      const { kind: of, key, after } = change;
+      if (after !== null) changed += 1;
+      (after === null ? goes : changes)?.push({ kind: of, key });
+    },
+  };
   try {
-    await removeOne(tx, kind, ref);
+    if (records.length > 0) await removeAll(tx, kind, records, contents);
   } catch (error) {
     if (!(error instanceof Refusal)) throw error;
     const { detail, remedy } = problemOf(error);
     const users = ((error.extra.users ?? []) as { kind: string; key: string }[]).slice(0, SHOWN);
     return {
-      goes: [{ kind, key: record.key }],
-      count: 1,
+      goes: records.slice(0, SHOWN).map(({ key }) => ({ kind, key })),
+      count: records.length,
       changes: [],
       blocks: [{ detail, remedy: remedy ?? null, users }],
     };
+  } finally {
+    tx.observer = observer;
   }
-  const named = (gone: boolean) =>
-    tx.seen.filter((c) => (c.after === null) === gone).map((c) => ({ kind: c.kind as string, key: c.key }));
-  // Parts were taken out first; the record itself is what people want to read first.
-  const goes = named(true).reverse();
+  // Parts were taken out first; the records themselves are what people want to read first.
   return {
-    goes: goes.slice(0, SHOWN),
-    count: tx.changeCount - named(false).length,
-    changes: named(false).slice(0, SHOWN),
+    goes: (goes ?? []).reverse().slice(0, SHOWN),
+    count: tx.changeCount - before - changed,
+    changes: (changes ?? []).slice(0, SHOWN),
     blocks: [],
   };
 }

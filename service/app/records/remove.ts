@@ -1,9 +1,10 @@
 import { Refusal } from '@zpine/contract/errors';
 import { columnOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
-import { type AnyStored, byIds, present } from '../../store/records.ts';
+import { type AnyStored, byIds, find, present } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { dropValuesOf } from '../settings/values.ts';
+import { editOne } from './edit.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { takeAway, withParts, type Going } from './parts.ts';
 import { mustFind } from './refs.ts';
@@ -18,10 +19,14 @@ export async function removeOne(tx: Tx, kind: KindName, ref: string, version?: n
   await removeAll(tx, kind, [record as unknown as AnyStored]);
 }
 
-/** Removes records of one kind together, with their parts: what refers to one from another of them is no hindrance. */
-export async function removeAll(tx: Tx, kind: KindName, all: AnyStored[]): Promise<void> {
+/**
+ * Removes records of one kind together, with their parts: what refers to one from another of them is no hindrance. With
+ * `contents` what lies in them goes, too.
+ */
+export async function removeAll(tx: Tx, kind: KindName, all: AnyStored[], contents = false): Promise<void> {
   await rulesOf(kind).mayGo?.(tx, all);
-  const going = await withParts(tx, kind, all);
+  const going = await withParts(tx, kind, all, contents);
+  if (contents) await letGo(tx, going);
   const gone = new Map(going.map(({ kind: name, records }) => [name, new Set(records.map((r) => r.id))]));
   await refuseWhileUsed(tx, going, gone);
   await takeAway(tx, kind, all, going, {
@@ -31,6 +36,16 @@ export async function removeAll(tx: Tx, kind: KindName, all: AnyStored[]): Promi
     },
     after: (name, records) => rulesOf(name).removed?.(tx, records),
   });
+}
+
+/** What stays when a place is emptied, as the hardware of its devices does, refers to nothing afterwards. */
+async function letGo(tx: Tx, going: Going[]): Promise<void> {
+  for (const { kind, records } of going)
+    for (const [other, field] of referrersOf(kind)) {
+      if (!kindOf(other).fields[field]?.letsGo) continue;
+      const held = await find(tx, other, { [`${columnOf(field)}_id`]: records.map((r) => r.id) }, { lock: true });
+      for (const { id } of held) await editOne(tx, other, `#${id}`, { [field]: null });
+    }
 }
 
 /** A record that stays, and refers to one that would go. */
