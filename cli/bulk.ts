@@ -10,7 +10,7 @@ import { expandSeries } from '@zpine/core/naming/series';
 import { clientOf, outputOf } from './context.ts';
 import { readTable } from './files.ts';
 import { confirmed } from './prompt.ts';
-import { err, out, refusedWord, table } from './print.ts';
+import { err, out, pairs, refusedWord, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 import { fieldText } from './settings.ts';
 
@@ -215,17 +215,27 @@ function refusedRemoval({ blocks }: RemovalReply): void {
   process.exitCode = status.refused;
 }
 
-function removalText({ goes, count, changes }: RemovalReply, chosen: number): string {
+/** What goes with the records that were chosen, kind by kind, and what stays but is changed. */
+function removalText({ goes, count, counts, changes }: RemovalReply, chosen: number): string {
   const others = goes.slice(chosen);
-  const named = (list: { kind: string; key: string }[]) =>
-    list
-      .slice(0, 8)
-      .map((one) => `${one.kind} ${one.key}`)
-      .join(', ');
   const lines: string[] = [];
   const more = count - chosen;
-  if (more > 0) lines.push(`with ${chosen === 1 ? 'it' : 'them'} go ${more}: ${named(others)}${more > 8 ? ' …' : ''}`);
-  if (changes.length > 0)
-    lines.push(`${changes.length} would be changed: ${named(changes)}${changes.length > 8 ? ' …' : ''}`);
+  const kind = goes[0]?.kind;
+  if (more > 0) {
+    const rows = Object.entries(counts).flatMap(([of, all]) => {
+      const along = of === kind ? all - chosen : all;
+      const names = others.filter((one) => one.kind === of).map((one) => one.key);
+      return along > 0 ? [[`  ${of}`, `${along}  ${listed(names, along)}`] as [string, string]] : [];
+    });
+    lines.push(`with ${chosen === 1 ? 'it' : 'them'} go ${more}:`, pairs(rows));
+  }
+  if (changes.length > 0) {
+    const names = changes.map((one) => `${one.kind} ${one.key}`);
+    lines.push(`${changes.length} would be changed: ${listed(names, changes.length)}`);
+  }
   return lines.join('\n');
 }
+
+const NAMED = 8;
+const listed = (names: string[], all: number): string =>
+  `${names.slice(0, NAMED).join(', ')}${all > NAMED ? ` and ${all - Math.min(NAMED, names.length)} more` : ''}`;

@@ -1,6 +1,7 @@
-import { type Command } from 'commander';
+import { Option, type Command } from 'commander';
 import { type AnyRecord } from '@zpine/contract/kind';
 import { stages } from '@zpine/contract/kinds/devices';
+import { retireParts } from '@zpine/contract/retiring';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { formatNumbers } from '@zpine/core/lists/numbers';
 import { shortSeries } from '@zpine/core/naming/series';
@@ -10,6 +11,7 @@ import { clientOf, outputOf } from './context.ts';
 import { forEach } from './each.ts';
 import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
 import { ago, moment, out, pairs, stageText, table, type Table } from './print.ts';
+import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 /** The verbs of devices beyond those of every kind, and their own way of being shown. */
@@ -42,8 +44,60 @@ export function addDeviceVerbs(noun: Command): void {
         out(`${key} is ${stageText(String(now))}`);
       });
     });
+  addRetiring(noun);
   addDeclaring(noun);
   addHardwareVerbs(noun);
+}
+
+/** Shows what a device holds, asks, and gives it back. */
+function addRetiring(noun: Command): void {
+  noun
+    .command('retire')
+    .description('take a device out of use: lists its addresses, cables, box and place in a rack, and gives them back')
+    .argument('<device>')
+    .option('--keep <what>', `what it holds on to, with commas: ${retireParts.join(', ')}`)
+    .addOption(
+      new Option('--box <condition>', 'what becomes of its box')
+        .choices(['stock', 'faulty', 'retired'])
+        .default('stock'),
+    )
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', '\nExample:\n  zpine device retire ard-acc-1 --box faulty --keep cables')
+    .action(async (device: string, options: RetireOptions, command: Command) => {
+      const keep = (options.keep ?? '').split(',').filter((word) => word !== '');
+      for (const word of keep)
+        if (!(retireParts as readonly string[]).includes(word))
+          throw new UsageError(`--keep does not know "${word}"; it knows ${retireParts.join(', ')}`);
+      const client = clientOf();
+      const send = (apply: boolean) =>
+        client.call('device.retire', {
+          params: { ref: device },
+          body: { keep: keep as (typeof retireParts)[number][], box: options.box as 'stock', apply },
+          reason: options.reason,
+        });
+      const seen = await send(options.yes === true);
+      if (outputOf(command).json) return looked(seen);
+      out(
+        table(
+          ['what', 'which', 'becomes'],
+          seen.items.map(({ kind, key, words, kept }) => [kind, key, kept ? 'kept' : words]),
+        ),
+      );
+      if (!seen.applied) {
+        const given = seen.items.filter((item) => !item.kept).length;
+        if (!(await confirmed(`retire ${seen.device}${given > 0 ? ` and give back ${given}` : ''}?`))) return;
+        await send(true);
+      }
+      out(`${seen.device} is ${stageText('retired')}`);
+    });
+}
+
+interface RetireOptions {
+  keep?: string;
+  box: string;
+  yes?: boolean;
+  reason?: string;
 }
 
 /** One call that may be sent again, as scripts like it. */

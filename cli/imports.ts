@@ -307,7 +307,7 @@ function treeWords({
   return [
     `new prefixes: ${nested} inside others`,
     ...(topCount > 0 ? [`${topCount} at the top: ${listed(tops, topCount)}`] : []),
-    ...(takenOver > 0 ? [`${takenOver} existing prefixes are now inside new ones`] : []),
+    ...(takenOver > 0 ? [`existing prefixes now inside new ones: ${takenOver}`] : []),
     ...(overlapCount > 0
       ? [
           `${overlapCount} also present in another VRF: ${listed(

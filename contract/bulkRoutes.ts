@@ -68,6 +68,8 @@ export const removalReply = z.object({
   /** The record and what would go with it. */
   goes: z.array(z.object({ kind: z.string(), key: z.string() })),
   count: z.int(),
+  /** How many of each kind go. */
+  counts: z.record(z.string(), z.int()),
   /** What would stay, but lose a reference. */
   changes: z.array(z.object({ kind: z.string(), key: z.string() })),
   /** What stands in the way: in words, and the records that could be named. */

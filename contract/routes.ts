@@ -11,6 +11,7 @@ import { onboardingRoutes } from './onboardingRoutes.ts';
 import { overviewRoutes } from './overviewRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
+import { retireBody, retireReply } from './retiring.ts';
 import { rackRoutes } from './rackRoutes.ts';
 import { roles } from './roles.ts';
 import { page, route, type Route } from './route.ts';
@@ -192,6 +193,16 @@ export const verbRoutes = {
     group: 'Devices',
     body: z.strictObject({ stage: z.enum(Object.keys(stages) as [string, ...string[]]) }),
     reply: anyRecord,
+  }),
+  'device.retire': route({
+    method: 'POST',
+    path: '/devices/{ref}/retire',
+    role: 'engineer',
+    summary:
+      'Retire a device: what it holds (addresses, cables, box, place in a rack), or all of that given back at once',
+    group: 'Devices',
+    body: retireBody,
+    reply: retireReply,
   }),
   'device.assignManagement': route({
     method: 'POST',

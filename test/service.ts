@@ -9,6 +9,7 @@ import { addToken } from '../service/app/access/tokens.ts';
 import { type User } from '../service/app/access/who.ts';
 import { readConfig, type Config } from '../service/config.ts';
 import { openStore, startService, type Service } from '../service/service.ts';
+import { expectSound } from './sound.ts';
 import { migrate } from '../service/store/migrate.ts';
 import { run, type Actor, type Store } from '../service/store/tx.ts';
 
@@ -69,6 +70,9 @@ async function peopleOf(store: Store): Promise<Record<Role, string>> {
   return tokens;
 }
 
+/** Stores that a suite has damaged on purpose, or left without a database: nobody holds them against their records. */
+export const suites = { damaged: new WeakSet<Store>() };
+
 export async function testService(more: Record<string, string> = {}, consoleFolder?: string): Promise<TestBench> {
   const databaseName = await emptyDatabase();
   const log = pino({ level: process.env.ZPINE_TEST_LOG ?? 'silent' });
@@ -76,7 +80,14 @@ export async function testService(more: Record<string, string> = {}, consoleFold
   const tokens = await peopleOf(service.store);
   const clients = {} as Record<Role, Client>;
   for (const role of roles) clients[role] = new Client({ url: service.url, token: tokens[role], via: 'api' });
-  return { ...service, clients, tokens, databaseName };
+  const stop = async () => {
+    try {
+      if (!suites.damaged.has(service.store)) await expectSound(service.store);
+    } finally {
+      await service.stop();
+    }
+  };
+  return { ...service, stop, clients, tokens, databaseName };
 }
 
 /** The problem that a call is refused with; fails when it is not refused. */

@@ -1,5 +1,3 @@
-import { Refusal } from '@zpine/contract/errors';
-import { type Stage } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { find, keyOf, present } from '../store/records.ts';
@@ -8,7 +6,6 @@ import { openArrival } from './arrivals/arrivals.ts';
 import { addressesOn } from './addressing/carried.ts';
 import { managementOf } from './addressing/management.ts';
 import { proposalOf } from './addressing/next.ts';
-import { setFields } from './records/edit.ts';
 import { mustFind } from './records/refs.ts';
 import { dialectIdOf } from './devices/inForce.ts';
 import { lacksOfDevice } from './devices/lacks.ts';
@@ -77,26 +74,4 @@ async function management(tx: Tx, device: Stored<'device'>): Promise<ReplyOf<'de
     interface: await keyOf(tx, 'interface', device.management),
     gateway: held.prefix.gateway,
   };
-}
-
-/** The moves that people make; all others come from what the service sees. */
-const byHand: Record<Stage, Stage[]> = {
-  sketched: ['unproved', 'retired'],
-  prepared: ['sketched', 'faulty', 'retired'],
-  arriving: ['faulty', 'retired'],
-  proving: ['faulty', 'retired'],
-  serving: ['faulty', 'retired'],
-  unproved: ['sketched', 'faulty', 'retired'],
-  faulty: ['sketched', 'unproved', 'retired'],
-  retired: ['sketched'],
-};
-
-export async function moveStage(tx: Tx, ref: string, to: string): Promise<Stored<'device'>> {
-  const device = await mustFind(tx, 'device', ref, true);
-  const from = device.stage as Stage;
-  if (from === to) return device;
-  const allowed = byHand[from];
-  if (!allowed.includes(to as Stage))
-    throw new Refusal('stage-move', { device: device.key, from, allowed: allowed.join(', ') });
-  return setFields(tx, 'device', device.id, { stage: to });
 }

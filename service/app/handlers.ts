@@ -30,7 +30,8 @@ import { closeWindow, openWindow } from './arrivals/window.ts';
 import { plugs, trace } from './cables/shown.ts';
 import { explainDhcp } from './boot/explain.ts';
 import { listBootRecords } from './boot/records.ts';
-import { moveStage, overview } from './device.ts';
+import { overview } from './device.ts';
+import { retire, stageByHand } from './devices/retire.ts';
 import { declare } from './devices/declare.ts';
 import { fit, forgetHostKey } from './devices/fit.ts';
 import { nextName } from './devices/nextName.ts';
@@ -114,7 +115,8 @@ const verbs: VerbHandlers = {
   'user.edit': (tx, { params, body }) => editUser(tx, params.name ?? '', body),
   'device.overview': (tx, call) => overview(tx, ref(call)),
   'device.nextName': (tx, { query }) => nextName(tx, query),
-  'device.stage': async (tx, call) => shown(tx, 'device', await moveStage(tx, ref(call), call.body.stage)),
+  'device.retire': (tx, call) => retire(tx, ref(call), call.body),
+  'device.stage': async (tx, call) => shown(tx, 'device', await stageByHand(tx, ref(call), call.body.stage)),
   'device.assignManagement': (tx, call) => assignManagement(tx, ref(call), call.body),
   'address.propose': (tx, { query }) => propose(tx, query),
   'address.assign': (tx, { body }) => assign(tx, body),

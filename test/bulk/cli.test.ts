@@ -141,7 +141,7 @@ describe('the command line, many at a time', () => {
 
   it('says before a removal what would go, and what stands in its way', async () => {
     expect(await well('device', 'remove', 'ske-acc-15', '--preview')).to.match(
-      /^with it go 5: port ske-acc-15:1\/1, .*interface ske-acc-15:vlan304[\s\S]*nothing saved/,
+      /^with it go 5:\n( +port +\d +ske-acc-15:1\/1.*\n| +interface +\d +.*ske-acc-15:vlan304.*\n)[\s\S]*nothing saved/,
     );
     const used = await zpine('site', 'remove', 'ske', '--preview');
     expect(used.status).to.equal(1);
@@ -258,7 +258,7 @@ describe('the command line, many at a time', () => {
 
   it('gives values of settings out, without secrets, and takes them in', async () => {
     const { out, err } = await zpine('export', 'value', '--as', 'csv');
-    expect(err).to.match(/^\d values of secret settings are left out\n$/);
+    expect(err).to.match(/^\d values of secret settings were not exported\n$/);
     expect(out).to.match(/time\.zone,label,old,set,UTC/);
     const values = file('values.csv', out);
     expect(await well('import', 'value', values)).to.match(/as they were: nothing to do$/);

@@ -5,6 +5,7 @@ import { read, run, type Store } from '../../service/store/tx.ts';
 import { type Connection, type Connections } from '../../service/store/connections.ts';
 import { Unit } from '../../service/store/unit.ts';
 import { actor, testStore } from '../service.ts';
+import { expectSound } from '../sound.ts';
 
 describe('deadlocks between units of work that send their statements without waiting', () => {
   let store: Store;
@@ -14,7 +15,10 @@ describe('deadlocks between units of work that send their statements without wai
     await store.sequelize.query('CREATE TABLE trace (round int, who char(1), what char(1))');
     await store.sequelize.query('INSERT INTO berth VALUES (1, 0), (2, 0)');
   });
-  after(() => store.sequelize.close());
+  after(async () => {
+    await expectSound(store);
+    await store.sequelize.close();
+  });
 
   const rows = <T extends object>(sql: string): Promise<T[]> => read(store, actor, (tx) => tx.select<T>(sql));
 

@@ -6,7 +6,7 @@ import { addOne } from '../../service/app/records/add.ts';
 import { takeSamples } from '../../service/app/addressing/samples.ts';
 import { run, type Store } from '../../service/store/tx.ts';
 import { onboarding, type Onboarding } from '../onboarding/bench.ts';
-import { actor, refusal } from '../service.ts';
+import { actor, refusal, suites } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('what is derived from the records', () => {
@@ -16,6 +16,7 @@ describe('what is derived from the records', () => {
     this.timeout(120_000);
     bench = await onboarding();
     store = bench.store;
+    suites.damaged.add(store);
     await run(store, actor, 'test', async (tx) => {
       await addOne(tx, 'prefix', { cidr: '2001:db8:99::/64', labels: ['tidal'] });
       await addOne(tx, 'address', { address: '2001:db8:99::b' });

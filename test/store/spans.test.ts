@@ -17,6 +17,7 @@ import { countOf, freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { actor, testStore } from '../service.ts';
+import { expectSound } from '../sound.ts';
 import { add, addOne } from '../../service/app/records/add.ts';
 import { assign } from '../../service/app/addressing/assign.ts';
 import { carve } from '../../service/app/addressing/carve.ts';
@@ -230,7 +231,10 @@ for (const whole of worlds) {
     before(async () => {
       store = await testStore();
     });
-    after(() => store.sequelize.close());
+    after(async () => {
+      await expectSound(store);
+      await store.sequelize.close();
+    });
 
     it('is what a naive model says, after any sequence of changes', async function () {
       this.timeout(120_000);

@@ -1,6 +1,7 @@
 import { expect } from 'chai';
 import { Refusal } from '@zpine/contract/errors';
 import { actor, testStore } from '../service.ts';
+import { expectSound } from '../sound.ts';
 import { add, addOne } from '../../service/app/records/add.ts';
 import { editOne } from '../../service/app/records/edit.ts';
 import { removeOne } from '../../service/app/records/remove.ts';
@@ -13,7 +14,10 @@ describe('a unit of work', () => {
   before(async () => {
     store = await testStore();
   });
-  after(() => store.sequelize.close());
+  after(async () => {
+    await expectSound(store);
+    await store.sequelize.close();
+  });
 
   const write = <T>(work: Parameters<typeof run<T>>[3]) => run(store, { ...actor, reason: 'because' }, 'test', work);
   const count = async (table: string): Promise<number> => {

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
+import { Retire } from '../devices/Retire.tsx';
 import { Lacks } from '../devices/Lacks.tsx';
 import { ArrivalPanel } from '../devices/ArrivalPanel.tsx';
 import { Booting } from '../devices/Booting.tsx';
@@ -46,6 +47,7 @@ export default function DevicePage({ name }: { name: string }) {
   const may = useMay('engineer');
   const [params, setParams] = useSearchParams();
   const [adding, setAdding] = useState<'interface' | 'box'>();
+  const [retiring, setRetiring] = useState(false);
   if (found.isError) return <Refused title={name} error={found.error} back="/devices" />;
   if (!found.data) return <Page title={name} mono children={null} />;
   const seen = found.data;
@@ -66,11 +68,13 @@ export default function DevicePage({ name }: { name: string }) {
       const done = await client.call('device.assignManagement', { params: { ref: name }, body: {} });
       return `${done.address}/${done.length} for ${name}`;
     });
-  const move = (stage: string) =>
+  const move = (stage: string) => {
+    if (stage === 'retired') return setRetiring(true);
     void attempt(async () => {
       await client.call('device.stage', { params: { ref: name }, body: { stage } });
       return `${name} is ${stage}`;
     });
+  };
 
   const tab = tabs.some((t) => t.key === params.get('show')) ? String(params.get('show')) : 'records';
   const model = typeof device.model === 'string' ? device.model.split('/').at(-1)?.toUpperCase() : null;
@@ -147,6 +151,7 @@ export default function DevicePage({ name }: { name: string }) {
         </div>
         <RecordHistory kind="device" id={device.id} />
       </div>
+      {retiring && <Retire device={name} onClose={() => setRetiring(false)} />}
       {adding && (
         <RecordDrawer
           kind={adding}

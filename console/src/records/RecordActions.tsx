@@ -1,8 +1,9 @@
-import { App, Button } from 'antd';
+import { Button } from 'antd';
 import { useState, type ReactNode } from 'react';
 import { useNavigate } from 'react-router';
-import { type KindName } from '@zpine/contract/kinds';
-import { client, problemOf, queries, type AnyRecord } from '../api.ts';
+import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { queries, type AnyRecord } from '../api.ts';
+import { inSentence } from '../look/words.ts';
 import { useMay } from '../session.tsx';
 import { listPath, pathOf } from './paths.ts';
 import { CloneDrawer } from './CloneDrawer.tsx';
@@ -20,18 +21,11 @@ interface Props {
 export function RecordActions({ kind, record, primary }: Props) {
   const [open, setOpen] = useState<'edit' | 'clone' | 'remove'>();
   const navigate = useNavigate();
-  const { message } = App.useApp();
   if (!useMay('engineer')) return null;
   const close = () => setOpen(undefined);
-  const remove = async () => {
-    try {
-      await client.remove(kind, `#${record.id}`, { version: record.version });
-      void queries.invalidateQueries();
-      await navigate(listPath(kind));
-    } catch (error) {
-      const { detail, remedy } = problemOf(error);
-      void message.error({ content: remedy ? `${detail}. ${remedy}` : detail, duration: 8 });
-    }
+  const removed = () => {
+    void queries.invalidateQueries();
+    void navigate(listPath(kind));
   };
   return (
     <>
@@ -41,7 +35,15 @@ export function RecordActions({ kind, record, primary }: Props) {
         Edit
       </Button>
       {primary}
-      {open === 'remove' && <Removal kind={kind} record={record} onClose={close} onRemove={remove} />}
+      {open === 'remove' && (
+        <Removal
+          kind={kind}
+          which={{ refs: [`#${record.id}`] }}
+          title={`${inSentence(kindOf(kind).title)} ${record.key}`}
+          onClose={close}
+          onRemoved={removed}
+        />
+      )}
       {open === 'clone' && <CloneDrawer kind={kind} record={record} onClose={close} />}
       {open === 'edit' && (
         <RecordDrawer

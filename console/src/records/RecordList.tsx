@@ -6,7 +6,7 @@ import { type Field } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { countText } from '@zpine/contract/route';
-import { client, keys, problemOf, type AnyRecord } from '../api.ts';
+import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Page } from '../look/Page.tsx';
 import { ToTheEnd } from '../look/ToTheEnd.tsx';
@@ -14,6 +14,7 @@ import { useMay } from '../session.tsx';
 import { placeOf } from '../shell/navigation.ts';
 import { FillRacks } from '../racks/FillRacks.tsx';
 import { BulkDrawer } from './BulkDrawer.tsx';
+import { Removal } from './Removal.tsx';
 import { Cell } from './Cell.tsx';
 import { FilterInput } from './FilterInput.tsx';
 import { GroupTabs } from './GroupTabs.tsx';
@@ -142,6 +143,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   const [most, setMost] = useState(MOST_ROWS);
   const [filling, setFilling] = useState(false);
   const [bulk, setBulk] = useState<{ refs: string[] } | { where: string }>();
+  const [removing, setRemoving] = useState<{ refs: string[] } | { where: string }>();
   const narrowed = Object.keys(filters).some((name) => name !== 'sort');
   const fresh = useFresh(items);
   const good = useRef(items);
@@ -216,9 +218,14 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
             kind={kind}
             ticks={ticks}
             onEdit={(refs) => setBulk({ refs })}
+            onRemove={(refs) => setRemoving({ refs })}
             onFill={() => setFilling(true)}
             {...(params.has('where') && !half && (count ?? 0) > 0
-              ? { all: countWords, onEditAll: () => setBulk({ where: params.get('where') ?? '' }) }
+              ? {
+                  all: countWords,
+                  onEditAll: () => setBulk({ where: params.get('where') ?? '' }),
+                  onRemoveAll: () => setRemoving({ where: params.get('where') ?? '' }),
+                }
               : {})}
           />
         )}
@@ -269,6 +276,19 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
           }}
         />
       )}
+      {removing && (
+        <Removal
+          kind={kind}
+          which={removing}
+          title={titleOf(k, 'refs' in removing ? removing.refs.length : (count ?? 0))}
+          onClose={() => setRemoving(undefined)}
+          onRemoved={() => {
+            setRemoving(undefined);
+            ticks.clear();
+            void queries.invalidateQueries();
+          }}
+        />
+      )}
       {bulk && (
         <BulkDrawer
           kind={kind}
@@ -288,6 +308,8 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
 /** Beyond so many rows nobody reads on, and the page would grow slow. */
 const MOST_ROWS = 500;
 
+const titleOf = (k: KindDescription, n: number): string => `${n} ${inSentence(n === 1 ? k.title : k.titles)}`;
+
 const refOf = (record: AnyRecord): string => `#${record.id}`;
 
 const tickColumn = (ticks: Ticks, items: AnyRecord[]): TableColumnType<AnyRecord> => ({
@@ -304,22 +326,31 @@ interface ActionProps {
   kind: KindName;
   ticks: Ticks;
   onEdit: (refs: string[]) => void;
+  onRemove: (refs: string[]) => void;
   onFill: () => void;
   /** How many a selection lets through, where all of them can be edited. */
   all?: string;
   onEditAll?: () => void;
+  onRemoveAll?: () => void;
 }
 
 /** What can be done with the ticked rows, or with all of a selection while none is ticked. */
-function TickedActions({ kind, ticks, onEdit, onFill, all, onEditAll }: ActionProps) {
+function TickedActions({ kind, ticks, onEdit, onRemove, onFill, all, onEditAll, onRemoveAll }: ActionProps) {
   const ticked = useTicked(ticks);
   const k = kindOf(kind);
-  if (ticked.length === 0) return onEditAll ? <Button onClick={onEditAll}>Edit all {all}</Button> : null;
+  if (ticked.length === 0)
+    return onEditAll ? (
+      <>
+        <Button onClick={onEditAll}>Edit all {all}</Button>
+        <Button onClick={onRemoveAll}>Remove all {all}</Button>
+      </>
+    ) : null;
   return (
     <>
       <Button onClick={() => onEdit([...ticked])}>
         Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
       </Button>
+      <Button onClick={() => onRemove([...ticked])}>Remove {ticked.length}</Button>
       {kind === 'rack' && <Button onClick={onFill}>Fill them …</Button>}
     </>
   );

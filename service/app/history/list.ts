@@ -1,13 +1,13 @@
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { Refusal } from '@zpine/contract/errors';
 import { isKind, kindNames, type KindName } from '@zpine/contract/kinds';
-import { refsOf } from '@zpine/contract/kind';
+import { canonicalKey, refsOf } from '@zpine/contract/kind';
 import { kindOf } from '@zpine/contract/kinds';
 import { type Value } from '@zpine/contract/fields';
 import { nearest } from '@zpine/core/naming/names';
 import { keysOf } from '../../store/records.ts';
 import { ownKinds, type Tx } from '../../store/tx.ts';
-import { likeText, mustFindField } from '../records/refs.ts';
+import { findRefs, likeText, mustFindField } from '../records/refs.ts';
 
 const CHANGES_SHOWN = 100;
 
@@ -130,13 +130,21 @@ async function narrowToKind(
     values.push(kind);
   } else {
     if (!/^#[0-9]+$/.test(record) && !isKind(kind)) throw Refusal.at(['record'], 'value-shape', { form: '#ID' });
-    const id =
-      isKind(kind) && !/^#[0-9]+$/.test(record)
-        ? (await mustFindField(tx, kind, record, 'record')).id
-        : Number(record.slice(1));
-    where.push('s.id IN (SELECT c.change_set_id FROM `change` c WHERE c.kind = ? AND c.record_id = ?)');
-    values.push(kind, id);
+    const ids = isKind(kind) && !/^#[0-9]+$/.test(record) ? await livesOf(tx, kind, record) : [Number(record.slice(1))];
+    where.push('s.id IN (SELECT c.change_set_id FROM `change` c WHERE c.kind = ? AND c.record_id IN (?))');
+    values.push(kind, ids);
   }
+}
+
+/** The record of this key, and those that were removed under it: one that is gone has a history, too. */
+async function livesOf(tx: Tx, kind: KindName, key: string): Promise<number[]> {
+  const [found] = (await findRefs(tx, kind, [key])).values();
+  const gone = await tx.select<{ record_id: number }>(
+    'SELECT DISTINCT record_id FROM `change` WHERE kind = ? AND record_key = ? AND `after` IS NULL',
+    [kind, canonicalKey(kindOf(kind), key)],
+  );
+  const ids = [...new Set([...(found ? [found.id] : []), ...gone.map((row) => Number(row.record_id))])];
+  return ids.length > 0 ? ids : [(await mustFindField(tx, kind, key, 'record')).id];
 }
 
 type Shown = ReplyOf<'history.list'>['items'][number]['changes'];

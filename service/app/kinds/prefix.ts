@@ -13,7 +13,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { checkMany, MANY, placeMany } from '../addressing/placeMany.ts';
 import { keptByDraft, keptWords } from '../addressing/kept.ts';
 import { as, type Draft, type KindRules } from '../records/draft.ts';
-import { byId, byIds, keyOf } from '../../store/records.ts';
+import { type AnyStored, byId, byIds, keyOf } from '../../store/records.ts';
 import {
   bytesOf,
   createSpaces,
@@ -115,8 +115,7 @@ export const prefixRules: KindRules = {
       tx,
       records.map((r) => as('prefix', r).vrf),
     );
-    for (const record of records) {
-      const prefix = as('prefix', record);
+    for (const prefix of standing(records)) {
       const p = sure(parsePrefix(prefix.cidr));
       await lockSpaces(tx, [prefix.id, ...(prefix.parent === null ? [] : [prefix.parent])]);
       if (prefix.parent === null) {
@@ -148,13 +147,22 @@ export const prefixRules: KindRules = {
   },
 
   async removed(tx, records) {
-    for (const record of records) {
-      const { parent, cidr } = as('prefix', record);
+    for (const { parent, cidr } of standing(records)) {
       const p = sure(parsePrefix(cidr));
       if (parent !== null) await rebuild(tx, await byId(tx, 'prefix', parent), { first: p.first, last: lastOf(p) });
     }
   },
 };
+
+/** Prefixes that go together, each with the innermost one around it that stays. */
+function standing(records: AnyStored[]): Stored<'prefix'>[] {
+  const going = new Map(records.map((record) => [record.id, as('prefix', record)]));
+  const stays = (id: number | null): number | null => {
+    const prefix = going.get(id ?? 0);
+    return prefix ? stays(prefix.parent) : id;
+  };
+  return [...going.values()].map((prefix) => ({ ...prefix, parent: stays(prefix.parent) }));
+}
 
 const lengthOf = (record: Stored<'prefix'>): number => sure(parsePrefix(record.cidr)).length;
 

@@ -31,14 +31,14 @@ export async function removeMany(tx: Tx, kind: KindName, body: RemoveManyBody): 
 /** Removes them, and says what went with them. Where something stands in the way, the unit of work is half done. */
 async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: boolean): Promise<RemovalReply> {
   const [goes, changes]: { kind: string; key: string }[][] = [[], []];
-  let changed = 0;
-  const { observer, changeCount: before } = tx;
+  const counts: Record<string, number> = {};
+  const { observer } = tx;
   tx.observer = {
     hint: (...args) => observer?.hint(...args),
     change: (change) => {
       observer?.change(change);
       const { kind: of, key, after } = change;
-      if (after !== null) changed += 1;
+      if (after === null) counts[of] = (counts[of] ?? 0) + 1;
       (after === null ? goes : changes)?.push({ kind: of, key });
     },
   };
@@ -51,6 +51,7 @@ async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: bo
     return {
       goes: records.slice(0, SHOWN).map(({ key }) => ({ kind, key })),
       count: records.length,
+      counts: { [kind]: records.length },
       changes: [],
       blocks: [{ detail, remedy: remedy ?? null, users }],
     };
@@ -60,7 +61,8 @@ async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: bo
   // Parts were taken out first; the records themselves are what people want to read first.
   return {
     goes: (goes ?? []).reverse().slice(0, SHOWN),
-    count: tx.changeCount - before - changed,
+    count: Object.values(counts).reduce((sum, count) => sum + count, 0),
+    counts,
     changes: (changes ?? []).slice(0, SHOWN),
     blocks: [],
   };
