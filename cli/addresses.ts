@@ -4,6 +4,7 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { addRecord } from './kindCommands.ts';
 import { out } from './print.ts';
+import { wanted } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 type Assigned = ReplyOf<'device.assignManagement'>;
@@ -54,6 +55,7 @@ export function addAddressVerbs(noun: Command): void {
     .option('--in-a-row', 'one after the other')
     .option('--vrf <vrf>', 'of a stretch')
     .option('--description <text>', 'kept with each')
+    .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
     .addHelpText(
       'after',
@@ -69,6 +71,7 @@ interface ReserveOptions {
   inARow?: boolean;
   vrf?: string;
   description?: string;
+  yes?: boolean;
   reason?: string;
 }
 
@@ -78,8 +81,15 @@ async function reserve(what: string, options: ReserveOptions, command: Command):
   const body = what.includes('/')
     ? { prefix: what, count: Number(count), inARow: inARow === true, ...kept }
     : { range: what, ...(vrf === undefined ? {} : { vrf }), ...kept };
-  const { items } = await clientOf().call('address.reserve', { body, reason });
-  out(outputOf(command).json ? JSON.stringify(items, null, 2) : items.join('\n'));
+  const client = clientOf();
+  const { json } = outputOf(command);
+  const seen = await client.call('address.reserve', { body: { ...body, apply: false } });
+  const question = `reserve these ${seen.items.length}?`;
+  if (!(await wanted(question, seen.items, { yes: options.yes, json }))) return;
+  const { items } = await client.call('address.reserve', { body, reason });
+  if (json) out(JSON.stringify(items, null, 2));
+  else if (items.length < 2 || options.yes) out(items.join('\n'));
+  else out(`reserved ${items.length}${items.join() === seen.items.join() ? '' : `: ${items.join(' ')}`}`);
 }
 
 async function addAddress(key: string, options: Record<string, string | undefined>, command: Command): Promise<void> {

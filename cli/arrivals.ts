@@ -2,7 +2,7 @@ import { type Command } from 'commander';
 import { milestoneWords } from '@zpine/core/arrival/words';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
-import { forEach, withSelection } from './each.ts';
+import { forEach, withSelection, type Selection } from './each.ts';
 import { ago, clock, err, moment, out, pairs, stageText, table, type Table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 
@@ -57,10 +57,10 @@ export function addArrivals(program: Command): void {
   )
     .option('--hours <n>', 'for so long', '72')
     .option('--reason <text>', 'why')
-    .action((device: string | undefined, options: { hours: string; reason?: string; where?: string }) => {
-      const { hours, reason, where } = options;
+    .action((device: string | undefined, options: { hours: string; reason?: string } & Selection) => {
+      const { hours, reason } = options;
       if (!(Number(hours) > 0)) throw new UsageError('--hours takes a number');
-      return forEach(device, where, async (ref) => {
+      return forEach(device, options, async (ref) => {
         const body = { hours: Number(hours) };
         const arrival = await clientOf().call('arrival.open', { params: { ref }, body, reason });
         out(`${arrival.device} may fetch its files until ${moment(arrival.closesAt)}`);
@@ -69,8 +69,8 @@ export function addArrivals(program: Command): void {
 
   withSelection(noun.command('close').description('close the arrival window of a device').argument('[device]'))
     .option('--reason <text>', 'why')
-    .action((device: string | undefined, { reason, where }: { reason?: string; where?: string }) =>
-      forEach(device, where, async (ref) => {
+    .action((device: string | undefined, { reason, ...chosen }: { reason?: string } & Selection) =>
+      forEach(device, chosen, async (ref) => {
         await clientOf().call('arrival.close', { params: { ref }, reason });
         out(`the arrival window of ${ref} is closed`);
       }),

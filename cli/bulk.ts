@@ -9,7 +9,7 @@ import { cellsOf, linesOf, separatorOf } from '@zpine/core/lists/cells';
 import { expandSeries } from '@zpine/core/naming/series';
 import { clientOf, outputOf } from './context.ts';
 import { readTable } from './files.ts';
-import { confirmed } from './prompt.ts';
+import { confirmed, wanted } from './prompt.ts';
 import { err, out, pairs, refusedWord, table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 import { fieldText } from './settings.ts';
@@ -93,10 +93,17 @@ export async function cloneRecord(
   const records = [...named, ...listed];
   if (records.length === 0) throw new UsageError('name the copies: NEW…, or --list FILE');
   spread(k, records, options);
+  const { json } = outputOf(command);
+  const keys = records.map((record) => ownKey(k, record));
+  if (!(await wanted(`add ${many(k, records.length)}?`, keys, { yes: options.yes, json }))) return;
   const made = await clientOf().clone(kind, key, records, { reason: options.reason as string | undefined });
-  if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
+  if (json) return out(JSON.stringify(made, null, 2));
   out(`added ${many(k, made.length)} like ${key}: ${made.map((record) => record.key).join(' ')}`);
 }
+
+/** The parts of a key that are the record's own. */
+const ownKey = (k: KindDescription, record: Record<string, Value>): string =>
+  k.key.parts.flatMap((name) => (record[name] === undefined ? [] : [String(record[name])])).join('/');
 
 /** The fields of a key; numbers as numbers. */
 export function keyFields(k: KindDescription, key: string): Record<string, Value> {

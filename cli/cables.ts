@@ -7,6 +7,7 @@ import { cableColours, cableKindNames } from '@zpine/core/rack/ports';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, table } from './print.ts';
+import { wanted } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 type Trace = ReplyOf<'port.trace'>;
@@ -54,12 +55,13 @@ function addPairs(noun: Command): void {
     .option('--colour <colour>', `one of ${Object.keys(cableColours).join(', ')}`)
     .option('--lengthCm <n>', 'of each, in cm')
     .option('--marking <row>', "printed on them: 'ARD-{001..024}'")
+    .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
     .addHelpText(
       'after',
       "\nExample:\n  zpine cable pairs 'ard-acc-1:1/{1..24}' 'ard-pp-1:{1..24}' --kind cat6 --colour yellow\n\nA table of pairs, with the heads from,to,kind,colour,lengthCm,marking: zpine import cable FILE",
     )
-    .action(async (from: string, to: string, options: Record<string, string>, command: Command) => {
+    .action(async (from: string, to: string, options: Record<string, string> & { yes?: boolean }, command: Command) => {
       const [ones, others] = [series(from), series(to)];
       if (ones.length !== others.length)
         throw new UsageError(`${from} has ${ones.length} ports, and ${to} has ${others.length}`);
@@ -75,8 +77,11 @@ function addPairs(noun: Command): void {
         ...(lengthCm === undefined ? {} : { lengthCm: Number(lengthCm) }),
         ...(markings[i] === undefined ? {} : { marking: markings[i] }),
       }));
+      const { json } = outputOf(command);
+      const rows = ones.map((one, i) => `${one}  ${others[i] ?? ''}`);
+      if (!(await wanted(`add ${ones.length} cables?`, rows, { yes: options.yes, json }))) return;
       const made = await clientOf().addAll('cable', cables, { reason });
-      if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
+      if (json) return out(JSON.stringify(made, null, 2));
       out(
         `added ${made.length} cable${made.length === 1 ? '' : 's'}: ${ones[0]} to ${others[0]} … ${ones.at(-1)} to ${others.at(-1)}`,
       );

@@ -8,7 +8,7 @@ import { shortSeries } from '@zpine/core/naming/series';
 import { kindOf } from '@zpine/contract/kinds';
 import { assignedLine } from './addresses.ts';
 import { clientOf, outputOf } from './context.ts';
-import { forEach } from './each.ts';
+import { forEach, type Selection } from './each.ts';
 import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
 import { ago, moment, out, pairs, stageText, table, type Table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';
@@ -28,17 +28,18 @@ export function addDeviceVerbs(noun: Command): void {
     .description('move a device to another stage by hand')
     .argument('<device>', 'not needed with --where')
     .argument('[stage]', Object.keys(stages).join(', '))
-    .option('--where <tests>', "instead of a device, all of a selection: 'site=ard'")
+    .option('--where <tests>', "instead of a device, all of a selection: 'site=ard'; asks by number")
+    .option('--yes', 'with a selection: do not ask')
     .option('--reason <text>', 'why, for the history')
     .addHelpText(
       'after',
       "\nExamples:\n  zpine device stage ard-acc-1 retired\n  zpine device stage retired --where 'label=old'",
     )
-    .action((first: string, second: string | undefined, options: { reason?: string; where?: string }) => {
+    .action((first: string, second: string | undefined, options: { reason?: string } & Selection) => {
       const { reason, where } = options;
       const [device, stage] = where === undefined ? [first, second] : [second, first];
       if (stage === undefined) throw new UsageError('name the stage, too');
-      return forEach(device, where, async (ref) => {
+      return forEach(device, options, async (ref) => {
         const moved = await clientOf().call('device.stage', { params: { ref }, body: { stage }, reason });
         const { key, stage: now } = moved as unknown as AnyRecord;
         out(`${key} is ${stageText(String(now))}`);

@@ -3,7 +3,7 @@ import { type ShownEdition } from '@zpine/contract/onboardingShapes';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf, previewing } from './context.ts';
 import { diffLines } from './impact.ts';
-import { forEach, withSelection } from './each.ts';
+import { forEach, withSelection, type Selection } from './each.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
@@ -14,8 +14,8 @@ export function addEditions(program: Command): void {
 
   withSelection(noun.command('make').description('make the next edition of a device').argument('[device]'))
     .option('--reason <text>', 'why')
-    .action((device: string | undefined, { reason, where }: { reason?: string; where?: string }, command: Command) =>
-      forEach(device, where, (ref) => make(ref, reason, command)),
+    .action((device: string | undefined, { reason, ...chosen }: { reason?: string } & Selection, command: Command) =>
+      forEach(device, chosen, (ref) => make(ref, reason, command)),
     );
 
   const make = async (ref: string, reason: string | undefined, command: Command): Promise<void> => {
@@ -92,9 +92,9 @@ export function addEditions(program: Command): void {
       (
         device: string | undefined,
         number: string | undefined,
-        options: { open?: string; insist?: boolean; reason?: string; where?: string },
+        options: { open?: string; insist?: boolean; reason?: string } & Selection,
         command: Command,
-      ) => forEach(device, options.where, (ref) => publish(ref, number, options, command)),
+      ) => forEach(device, options, (ref) => publish(ref, number, options, command)),
     );
 
   const publish = async (

@@ -20,6 +20,7 @@ import {
 import { viewNamed } from './finding.ts';
 import { addFieldOptions, fieldsFrom, lowered, type AnyFields, type Options } from './kindFields.ts';
 import { err, out, pairs, stageText, table } from './print.ts';
+import { wanted } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 /** Adds a noun for every kind; gives them, so that verbs of their own can join. */
@@ -58,6 +59,7 @@ function addKind(program: Command, kind: KindName): Command {
     .addArgument(new Argument('<key>', `its key, such as ${exampleKey(k)}; NAME-{1..8} adds many`));
   addFieldOptions(adding, k, (name) => !k.key.parts.includes(name) || k.fields[name]?.type === 'ref');
   adding
+    .option('--yes', 'where many are added: do not ask')
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', `\nExample:\n  zpine ${kind} add ${example}${exampleOptions(k)}`)
     .action((key: string, options: Options, command: Command) => addRecord(kind, key, options, command));
@@ -117,6 +119,7 @@ function addCloning(noun: Command, k: KindDescription, kind: KindName): void {
       : `zpine ${kind} clone ${exampleKey(k)} NEW`;
   cloning
     .option('--list <file>', 'a table of the copies, its head names the fields; - for standard input')
+    .option('--yes', 'do not ask')
     .option('--reason <text>', 'why, for the history')
     .addHelpText(
       'after',
@@ -232,10 +235,13 @@ export async function addRecord(kind: KindName, key: string, options: Options, c
   const k = kindOf(kind);
   const reason = options.reason as string | undefined;
   if (key.includes('{')) {
-    const records = series(key).map((one) => keyFields(k, one));
+    const keys = series(key);
+    const records = keys.map((one) => keyFields(k, one));
     spread(k, records, options);
+    const { json } = outputOf(command);
+    if (!(await wanted(`add ${many(k, keys.length)}?`, keys, { yes: options.yes, json }))) return;
     const made = await clientOf().addAll(kind, records, { reason });
-    if (outputOf(command).json) return out(JSON.stringify(made, null, 2));
+    if (json) return out(JSON.stringify(made, null, 2));
     return out(`added ${many(k, made.length)}: ${made.map((record) => record.key).join(' ')}`);
   }
   const fields = { ...splitKey(k, key), ...fieldsFrom(k, options) };

@@ -62,6 +62,18 @@ export async function confirmed(question: string, count = 1, otherwise?: string)
   return yes;
 }
 
+const LISTED = 20;
+
+/** Asks by number before many things are made; one alone is what was typed, and is not asked about. */
+export async function wanted(question: string, keys: readonly string[], options: { yes?: unknown; json?: boolean }) {
+  if (keys.length < 2 || options.yes === true) return true;
+  if (!options.json) {
+    out(keys.slice(0, LISTED).join('\n'));
+    if (keys.length > LISTED) out(`and ${keys.length - LISTED} more`);
+  }
+  return confirmed(question, keys.length);
+}
+
 /** The look of a command that asks, in JSON: nobody was asked, so nothing is saved unless --yes was given. */
 export function looked(seen: { applied: boolean }): void {
   out(JSON.stringify(seen, null, 2));

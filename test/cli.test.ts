@@ -176,7 +176,7 @@ describe('the command line', () => {
 
   it('tells what waits for somebody', async () => {
     expect(await well('today')).to.match(
-      /no management address\s+ard-acc-10\s+ARD has a management VLAN with 243 free addresses\.\s+zpine address next --for ard-acc-10/,
+      /no management address\s+ard-acc-10\s+It has no management address; ARD has 243 free\.\s+zpine address next --for ard-acc-10/,
     );
   });
 

@@ -41,7 +41,9 @@ describe('a plan of addresses, taken in', function () {
       '10.95.9.0/24,lights,default',
     ]);
     const seen = await demo.zpineWith('n\n', {}, 'import', 'prefix', plan);
-    expect(seen.out).to.include('new prefixes: 6 inside others\n3 at the top: 10.95.0.0/16, 172.20.0.0/24, 2001:db8:95::/48');
+    expect(seen.out).to.include(
+      'new prefixes: 6 inside others\n3 at the top: 10.95.0.0/16, 172.20.0.0/24, 2001:db8:95::/48',
+    );
     expect(seen.out).to.include('existing prefixes now inside new ones: 1');
     expect(seen.out).to.include('1 also present in another VRF: 10.77.19.0/24@wireless and 10.77.19.0/25');
     expect((await refusal(client.show('prefix', '10.95.0.0/16'))).code).to.equal('not-found');

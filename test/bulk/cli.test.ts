@@ -75,18 +75,18 @@ describe('the command line, many at a time', () => {
   });
 
   it('adds many of a row at once, all of them or none', async () => {
-    expect(await well('interface', 'add', 'ske-xr-1:v{1..12}', '--form', 'vlan', '--vlan', '316')).to.match(
+    expect(await well('interface', 'add', 'ske-xr-1:v{1..12}', '--form', 'vlan', '--vlan', '316', '--yes')).to.match(
       /^added 12 interfaces: ske-xr-1:v1 ske-xr-1:v2 .* ske-xr-1:v12$/,
     );
     expect((await engineer().show('interface', 'ske-xr-1:v7')).vlan).to.equal('ske/316');
-    expect((await zpine('interface', 'add', 'ske-xr-1:v{12..14}', '--form', 'vlan', '--vlan', '316')).err).to.match(
-      /"ske-xr-1:v12" is taken .*\(row 1, field name\)/,
-    );
+    expect(
+      (await zpine('interface', 'add', 'ske-xr-1:v{12..14}', '--form', 'vlan', '--vlan', '316', '--yes')).err,
+    ).to.match(/"ske-xr-1:v12" is taken .*\(row 1, field name\)/);
     expect((await zpine('interface', 'list', 'ske-xr-1:v13', '--json')).out.trim()).to.equal('[]');
-    expect(await well('vlan', 'add', 'ske/{401..403}', '--title', 'spare')).to.equal(
+    expect(await well('vlan', 'add', 'ske/{401..403}', '--title', 'spare', '--yes')).to.equal(
       'added 3 VLANs: ske/401 ske/402 ske/403',
     );
-    const wrong = await zpine('interface', 'add', 'ske-xr-1:1/{1..100000}');
+    const wrong = await zpine('interface', 'add', 'ske-xr-1:1/{1..100000}', '--yes');
     expect([wrong.status, wrong.err]).to.deep.equal([2, '"ske-xr-1:1/{1..100000}" stands for more than 1000\n']);
   });
 
@@ -104,6 +104,27 @@ describe('the command line, many at a time', () => {
     await well('setting', 'unset', 'naming.pattern', '--on', 'site:mos');
   });
 
+  it('asks before many are made, and takes silence for no', async () => {
+    for (const command of [
+      ['vlan', 'add', 'ske/{411..413}'],
+      ['device', 'clone', 'ske-acc-1', 'ske-acc-{61..63}'],
+      ['address', 'reserve', '10.77.34.0/24', '--count', '3'],
+      ['device', 'stage', 'retired', '--where', 'site=ske'],
+      ['device', 'remove', '--where', 'name=ske-acc-1', '--contents'],
+    ]) {
+      const asked = await zpine(...command);
+      expect([asked.status, asked.err], command.join(' ')).to.satisfy(
+        ([status, err]: [number, string]) => status === 1 && /^not (saved|removed); --yes/.test(err),
+      );
+      expect(asked.out.split('\n').length, command.join(' ')).to.be.above(1);
+    }
+    expect(await well('vlan', 'list', '--where', 'number=411')).to.equal('');
+    expect(await well('device', 'list', '--where', 'stage=retired')).to.equal('');
+    expect(await well('device', 'remove', '--where', 'name=nobody', '--contents', '--yes')).to.equal(
+      'no device matches',
+    );
+  });
+
   it('copies a device with its interfaces, positions from a row, boxes from a list', async () => {
     expect(
       await well(
@@ -115,6 +136,7 @@ describe('the command line, many at a time', () => {
         '{2..4}',
         '--serial',
         'N-1,N-2,N-3',
+        '--yes',
       ),
     ).to.equal('added 3 devices like ske-acc-1: ske-acc-11 ske-acc-12 ske-acc-13');
     const copy = await engineer().call('device.overview', { params: { ref: 'ske-acc-12' } });
@@ -130,11 +152,11 @@ describe('the command line, many at a time', () => {
     expect(copy.interfaces).to.have.length(25);
     expect(copy.addresses).to.deep.equal([]);
     const list = file('copies.txt', 'Name;U;Serial;MAC\nske-acc-14;5;N-4;0000.5e00.53fd\nske-acc-15;6;;\n');
-    await well('device', 'clone', 'ske-acc-1', '--list', list);
+    await well('device', 'clone', 'ske-acc-1', '--list', list, '--yes');
     expect((await engineer().show('box', 'n-4')).mac).to.equal('00:00:5e:00:53:fd');
-    const wrong = await zpine('device', 'clone', 'ske-acc-1', 'ske-acc-{21..23}', '--positionU', '1,2');
+    const wrong = await zpine('device', 'clone', 'ske-acc-1', 'ske-acc-{21..23}', '--positionU', '1,2', '--yes');
     expect([wrong.status, wrong.err]).to.deep.equal([2, '--positionU has 2 values for 3 records\n']);
-    const taken = await zpine('device', 'clone', 'ske-acc-1', 'ske-acc-{14..16}');
+    const taken = await zpine('device', 'clone', 'ske-acc-1', 'ske-acc-{14..16}', '--yes');
     expect(taken.err).to.match(/row 1, field name: "ske-acc-14" is taken/);
     expect(await well('rack', 'clone', 'ske/closet/w1', 'ske/closet/w2')).to.contain('ske/closet/w2');
   });
@@ -155,15 +177,25 @@ describe('the command line, many at a time', () => {
   });
 
   it('does things to all devices of a selection, and goes on behind one that refuses', async () => {
-    const made = await zpine('edition', 'make', '--where', 'site=ske duty=access', '--reason', 'all of Skerry');
+    const made = await zpine(
+      'edition',
+      'make',
+      '--where',
+      'site=ske duty=access',
+      '--reason',
+      'all of Skerry',
+      '--yes',
+    );
     expect(made.status).to.equal(1);
     expect(made.out).to.match(/edition \d of ske-acc-1: \d+ lines/);
     expect(made.err).to.match(/ske-acc-15: refused: /);
     expect(made.out).to.match(/\d of 6 devices\n$/);
-    expect(await well('device', 'stage', 'retired', '--where', 'name=ske-acc-15')).to.match(
+    expect(await well('device', 'stage', 'retired', '--where', 'name=ske-acc-15', '--yes')).to.match(
       /ske-acc-15 is .*retired\n1 of 1 device$/,
     );
-    expect((await zpine('device', 'stage', 'retired', '--where', 'name=nobody-*')).err).to.contain('no device matches');
+    expect((await zpine('device', 'stage', 'retired', '--where', 'name=nobody-*', '--yes')).err).to.contain(
+      'no device matches',
+    );
   });
 
   it('takes scans into stock, and fits them to devices that wait', async () => {
@@ -178,7 +210,7 @@ describe('the command line, many at a time', () => {
       labels: ['pallet-7'],
     });
     expect(await well('box', 'scan', scans)).to.contain('2 as they were: nothing to do');
-    await well('device', 'clone', 'ske-acc-1', 'ske-acc-{31..32}');
+    await well('device', 'clone', 'ske-acc-1', 'ske-acc-{31..32}', '--yes');
     const fitted = await well('box', 'scan', scans, '--where', 'name=ske-acc-3*', '--yes');
     expect(fitted).to.match(/edit +box +n-21 .*device – → ske-acc-31[\s\S]*edit +box +n-22 .*device – → ske-acc-32/);
     const odd = await zpine('box', 'scan', file('odd.txt', 'N-41\nplease scan here\n'));

@@ -84,6 +84,7 @@ describe('the command line of hardware', () => {
       '{10..12}',
       '--model',
       'hazel/h1',
+      '--yes',
     ).catch(() => undefined);
     const taken = await zpine(
       'device',
@@ -95,6 +96,7 @@ describe('the command line of hardware', () => {
       '{10..11}',
       '--model',
       'hazel/h1',
+      '--yes',
     );
     expect(taken.err).to.match(/U 11 of har\/equipment\/e2 is taken by device har-cam-1/);
     await well(
@@ -107,6 +109,7 @@ describe('the command line of hardware', () => {
       '10,12',
       '--model',
       'hazel/h1',
+      '--yes',
     );
   });
 
@@ -165,9 +168,12 @@ describe('the command line of hardware', () => {
         'blue',
         '--marking',
         'COB-{003..006}',
+        '--yes',
       ),
     ).to.equal('added 4 cables: cob-acc-1:1/3 to cob-acc-3:1/1 … cob-acc-1:1/6 to cob-acc-3:1/4');
-    expect((await zpine('cable', 'pairs', 'cob-acc-1:1/{7..9}', 'cob-acc-3:1/{5..6}')).err).to.contain('has 3 ports');
+    expect((await zpine('cable', 'pairs', 'cob-acc-1:1/{7..9}', 'cob-acc-3:1/{5..6}', '--yes')).err).to.contain(
+      'has 3 ports',
+    );
     expect(await well('cable', 'plugs', '--device', 'cob-acc-1')).to.match(
       /7 +cob-acc-1:1\/3 +cob-acc-3:1\/1 +U 1 +cat6 +blue +COB-003\n[\s\S]*5 plugs$/,
     );

@@ -33,7 +33,7 @@ describe('the command line, bringing a switch into service', () => {
       'time.servers gets 10.77.16.9 on site ard',
     );
     expect(await well('setting', 'unset', 'time.servers', '--on', 'site:ard')).to.equal(
-      'time.servers is not said by site:ard any more',
+      'time.servers is no longer set on site ard',
     );
     const { status } = await zpineWith('new-word\n', {}, 'setting', 'set', 'trap.word', '--on', 'site:mos');
     expect(status).to.equal(0);
