@@ -5,8 +5,10 @@ import { cellsOf, linesOf, separatorOf, type Line } from './cells.ts';
 export interface ListedHost {
   line: number;
   name: string;
-  /** As RFC 5952 writes them; at most one of each family. */
+  /** As RFC 5952 writes them; one of each family, and those that are `again`. */
   addresses: string[];
+  /** Further addresses of a family that it has one of: only a device that is known has several. */
+  again: { line: number; address: string }[];
   /** What else stood in the line. */
   note: string | null;
 }
@@ -122,7 +124,7 @@ function readLine(
   const note = [...rest, ...(given.toLowerCase() === name ? [] : [given]), ...(comment === null ? [] : [comment])].join(
     ', ',
   );
-  return { line, name, addresses: ip ? [formatIp(ip)] : [], note: note === '' ? null : note };
+  return { line, name, addresses: ip ? [formatIp(ip)] : [], again: [], note: note === '' ? null : note };
 }
 
 /** A host may stand in two lines, with an address of either family. */
@@ -131,7 +133,9 @@ function join(hosts: Map<string, ListedHost>, host: ListedHost, faults: HostFaul
   if (!before) return void hosts.set(host.name, host);
   const [address = ''] = host.addresses;
   const family = (one: string) => one.includes(':');
-  if (address === '' || before.addresses.some((one) => family(one) === family(address)))
+  const again = before.addresses.some((one) => family(one) === family(address));
+  if (again && !before.addresses.includes(address)) before.again.push({ line: host.line, address });
+  else if (again || address === '')
     faults.push({
       line: host.line,
       code: 'import-twice',

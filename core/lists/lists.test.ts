@@ -85,7 +85,15 @@ describe('scans', () => {
 const hosts = (text: string) => {
   const read = readHosts(text);
   return {
-    hosts: read.hosts.map((h) => [h.line, h.name, h.addresses.join('+') || '-', h.note ?? '-'].join(' ')),
+    hosts: read.hosts.map((h) =>
+      [
+        h.line,
+        h.name,
+        h.addresses.join('+') || '-',
+        ...h.again.map(({ line, address }) => `again ${line}:${address}`),
+        h.note ?? '-',
+      ].join(' '),
+    ),
     faults: read.faults.map((f) => `${f.line} ${f.column} ${f.code} ${f.value}`),
   };
 };
@@ -139,9 +147,15 @@ describe('pasted lists of names and addresses', () => {
     [
       'a name twice',
       '10.77.16.11 ard-acc-1\n10.77.16.12 ard-acc-1\n',
+      ['1 ard-acc-1 10.77.16.11 again 2:10.77.16.12 -'],
+    ],
+    [
+      'a line twice',
+      '10.77.16.11 ard-acc-1\n10.77.16.11 ard-acc-1\n',
       ['1 ard-acc-1 10.77.16.11 -'],
       ['2 name import-twice ard-acc-1'],
     ],
+    ['a device before its loopback', 'har-wb-1 127.0.0.1\n', ['1 har-wb-1 127.0.0.1 -']],
     ['leading zeros', 'ard-acc-1 010.077.016.011\n', [], ['1 address address-leading-zero 010.077.016.011']],
     ['an octet too many', 'ard-acc-1 10.77.16.256\n', [], ['1 address address-octet 10.77.16.256']],
     ['an address without a name', '10.77.16.11\n', [], ['1 name paste-row 10.77.16.11']],

@@ -245,6 +245,14 @@ describe('the command line, many at a time', () => {
     expect(await well('device', 'paste', again, '--yes')).to.match(
       /again: 2 rows, 2 added, 1 edited, 1 as they were: saved$/,
     );
+    // What a device has on another interface is known, too: a hosts file of our own changes nothing.
+    await engineer().add('interface', { device: 'old-sw-1', name: 'self0', form: 'loopback' });
+    for (const address of ['10.90.1.201', '10.90.1.202'])
+      await engineer().add('address', { address, interface: 'old-sw-1:self0' });
+    const own = file('own', '10.90.1.201 old-sw-1\n10.90.1.202 old-sw-1\n');
+    expect(await well('device', 'paste', own)).to.match(/0 added, 0 edited|nothing to save|1 as (it was|they were)/);
+    const twice = await zpine('device', 'paste', file('twice', '10.90.1.201 old-sw-1\n10.90.1.203 old-sw-1\n'));
+    expect(twice.err).to.match(/row 2 .*old-sw-1 stands in row 1 already/);
     const wrong = file('wrong', 'old-sw-1,10.90.1.99\nthief,10.90.1.6\nbad,10.90.1.256\nbad-2,010.1.1.1\n');
     const refused = await zpine('device', 'paste', wrong);
     expect(refused.err).to.match(

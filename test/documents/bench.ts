@@ -18,22 +18,24 @@ export interface Typed {
 /** Commands in fenced blocks: lines after `$ `, or that begin with zpine or ./run. */
 export function commandsIn(document: string): Typed[] {
   const out: Typed[] = [];
-  let inside = false;
+  let [inside, typed] = [false, false];
   for (const [i, line] of readFileSync(document, 'utf8').split('\n').entries()) {
-    if (line.startsWith('```')) inside = !inside;
+    if (line.startsWith('```')) [inside, typed] = [!inside, false];
     else if (inside) {
       const prompted = /^\$ (.+)$/.exec(line)?.[1];
       const text = prompted ?? (/^(zpine|\.\/run) /.test(line) ? line : undefined);
-      if (text !== undefined) out.push({ line: i + 1, command: text.replace(/ +# .*$/, ''), shown: [] });
-      else if (line.trim() !== '') out.at(-1)?.shown.push(line.trim());
+      if (text !== undefined) {
+        out.push({ line: i + 1, command: text.replace(/ +# .*$/, ''), shown: [] });
+        typed = true;
+      } else if (typed && line.trim() !== '') out.at(-1)?.shown.push(line.trim());
     }
   }
   return out;
 }
 
 export interface Walk {
-  /** Types a command line in a shell; `input` answers what it asks. */
-  type: (command: string, input?: string) => Promise<{ said: string; status: number }>;
+  /** Types a command line in a shell. Whoever is `there` sits at a terminal, and gives the number that is asked for, or a yes. */
+  type: (command: string, there?: { answers: string[] }) => Promise<{ said: string; status: number }>;
   end: () => Promise<void>;
 }
 
@@ -61,9 +63,8 @@ export async function walkThrough(files: Record<string, string>): Promise<Walk> 
   );
   const env = { ...process.env, ZPINE_STATE: state, ZPINE_LISTEN_PORT: '0', XDG_CONFIG_HOME: join(home, 'config') };
   const { child, said } = await started(env);
-  const type: Walk['type'] = (command, input = '') => {
-    // Whoever answers sits at a terminal.
-    const [program, args] = input === '' ? ['bash', ['-c', command]] : ['script', ['-qefc', command, '/dev/null']];
+  const type: Walk['type'] = (command, there) => {
+    const [program, args] = there ? ['script', ['-qefc', command, '/dev/null']] : ['bash', ['-c', command]];
     const shell = spawn(program, args, {
       cwd: here,
       env: { ...env, PATH: `${bin}:${process.env.PATH ?? ''}`, SHELL: '/bin/bash', TERM: 'dumb' },
@@ -73,14 +74,19 @@ export async function walkThrough(files: Record<string, string>): Promise<Walk> 
     // What waits for something that never comes is ended, with all that it started.
     const limit = setTimeout(() => process.kill(-(shell.pid ?? 0), 'SIGTERM'), COMMAND_MS);
     shell.stdin.on('error', () => undefined);
-    const answers = input.split('\n').filter((answer) => answer !== '');
-    if (answers.length === 0) shell.stdin.end();
-    let out = '';
+    if (!there) shell.stdin.end();
+    const answers = [...(there?.answers ?? [])];
+    let [out, asked] = ['', ''];
     for (const stream of [shell.stdout, shell.stderr])
       stream.on('data', (chunk: Buffer) => {
         out += chunk.toString();
-        // One answer a question, once it was asked.
-        if (answers.length > 0 && /[:\]?] $/.test(out)) shell.stdin.write(`${answers.shift() ?? ''}\n`);
+        asked += chunk.toString();
+        // One answer to a question, once it was asked.
+        if (!there || !/[:\]?] $/.test(asked)) return;
+        shell.stdin.write(
+          `${/Type (\d+) to go on: $/.exec(asked)?.[1] ?? (/\[y\/N\] $/.test(asked) ? 'y' : answers.shift()) ?? ''}\n`,
+        );
+        asked = '';
       });
     return new Promise((done) =>
       shell.once('close', (code) => {

@@ -8,10 +8,7 @@ walkDocument('docs/fleet.md', {
     'gates.txt': 'socket 1/2\n  about "gate"\n',
     'columns.csv': 'har-acc-7\n"journal to 10.77.0.8"\n',
   },
-  answers: {
-    'zpine device paste': 'rope-walk-77\n6',
-    'zpine reach': 'y',
-    'zpine errand run': '1',
-  },
+  asks: ['zpine reach', 'zpine errand run'],
+  answers: { 'zpine device paste': ['rope-walk-77'] },
   refused: [],
 });

@@ -7,8 +7,10 @@ export interface Notes {
   files?: Record<string, string>;
   /** What the reader does beforehand, by the beginning of the command. */
   before?: Record<string, string>;
-  /** What is answered when it asks. */
-  answers?: Record<string, string>;
+  /** Those that ask before they save. */
+  asks?: string[];
+  /** What is answered where neither a number nor a yes is asked for. */
+  answers?: Record<string, string[]>;
   /** Those that shall be refused, which is what they are there for. */
   refused?: string[];
   notTyped?: string[];
@@ -36,8 +38,9 @@ export function walkDocument(document: string, notes: Notes): void {
         if (first !== undefined) expect((await walk.type(first)).status, first).to.equal(0);
         const number = /^#?(\d+)/m.exec(last)?.[1] ?? '';
         const typed = command.replace('NUMBER', number);
-        const answer = of(notes.answers, command);
-        const { said, status } = await walk.type(typed, answer === undefined ? '' : `${answer}\n`);
+        const answers = of(notes.answers, command);
+        const there = answers !== undefined || isOne(notes.asks, command) ? { answers: answers ?? [] } : undefined;
+        const { said, status } = await walk.type(typed, there);
         last = said;
         const wanted = isOne(notes.refused, command) ? 1 : 0;
         if (status !== wanted)

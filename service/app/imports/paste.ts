@@ -117,27 +117,35 @@ class Paste {
   async host(host: ListedHost): Promise<void> {
     const [device] = await find(this.tx, 'device', { natural_key: host.name });
     const has = device ? await this.managementAddresses(device) : [];
-    const differs = host.addresses.find((one) => {
+    // A router stands in a hosts file with its loopback: what it has on any interface is known already.
+    const own = device ? await this.addressesOf(device) : [];
+    const said = host.addresses.filter((one) => !own.includes(one));
+    const twice = host.again.find(({ address }) => !own.includes(address));
+    if (twice)
+      return this.fault({ ...host, line: twice.line }, 'name', host.name, 'import-twice', {
+        key: host.name,
+        row: host.line,
+      });
+    const differs = said.find((one) => {
       const same = has.filter((other) => other.includes(':') === one.includes(':'));
       return same.length > 0 && !same.includes(one);
     });
     if (differs !== undefined)
       return this.fault(host, 'address', differs, 'paste-differs', { device: host.name, has: has.join(', ') });
-    const fresh = host.addresses.filter((one) => !has.includes(one));
-    for (const address of fresh) if (!(await this.isFree(host, address))) return;
-    if (device && fresh.length === 0) {
+    for (const address of said) if (!(await this.isFree(host, address))) return;
+    if (device && said.length === 0) {
       this.standing += 1;
       return;
     }
-    if (!device) this.add(host, fresh.length > 0);
+    if (!device) this.add(host, said.length > 0);
     else if (device.management === null)
       this.rows.push(row(host.line, 'device', { name: host.name, management: this.interfaceOf(host) }));
     const on = (device && (await keyOf(this.tx, 'interface', device.management))) ?? this.interfaceOf(host);
-    if (fresh.length > 0 && on === this.interfaceOf(host))
+    if (said.length > 0 && on === this.interfaceOf(host))
       this.rows.push(
         row(host.line, 'interface', { device: host.name, name: MANAGEMENT, form: 'routed', vrf: this.vrf.key }),
       );
-    for (const address of fresh) {
+    for (const address of said) {
       await this.cover(host.line, address);
       this.rows.push(row(host.line, 'address', { address, vrf: this.vrf.key, interface: on }));
     }
@@ -163,6 +171,13 @@ class Paste {
       Object.entries(given).filter(([, value]) => value !== undefined && value !== null),
     );
     this.rows.push(row(host.line, 'device', fields));
+  }
+
+  private async addressesOf(device: Stored<'device'>): Promise<string[]> {
+    const interfaces = await find(this.tx, 'interface', { device_id: device.id });
+    return (await find(this.tx, 'address', { interface_id: interfaces.map((one) => one.id) })).map(
+      (one) => one.address,
+    );
   }
 
   private async managementAddresses(device: Stored<'device'>): Promise<string[]> {
