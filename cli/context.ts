@@ -3,6 +3,7 @@ import { Client } from '@zpine/contract/client';
 import { type Impact } from '@zpine/contract/impactShapes';
 import { remarkWords, type Remark } from '@zpine/contract/remarks';
 import { readAccount } from './account.ts';
+import { quickFetch } from './transport.ts';
 import { err } from './print.ts';
 import { UsageError } from './refusals.ts';
 
@@ -24,7 +25,14 @@ export function clientOf(): Client {
   const account = readAccount();
   if (!account) throw new UsageError('nobody is signed in: zpine sign-in URL --user NAME');
   const preview = previewing.hear ? { preview: { hear: previewing.hear, seconds: 600 } } : {};
-  return new Client({ url: account.url, token: account.token, via: 'cli', ...preview, onRemarks: sayRemarks });
+  return new Client({
+    url: account.url,
+    token: account.token,
+    via: 'cli',
+    fetch: quickFetch,
+    ...preview,
+    onRemarks: sayRemarks,
+  });
 }
 
 const sayRemarks = (remarks: Remark[]): void => {

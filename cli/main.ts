@@ -133,4 +133,5 @@ process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   if (error.code === 'EPIPE') process.exit(0);
   throw error;
 });
-void main();
+// A connection that is kept for another request would hold the end up.
+void main().then(() => process.stdout.write('', () => process.exit()));

@@ -1,3 +1,4 @@
+import { quickFetch } from './transport.ts';
 import { hostname } from 'node:os';
 import { type Command } from 'commander';
 import { Client, RefusedError, unreached, UnreachedError } from '@zpine/contract/client';
@@ -22,7 +23,9 @@ export function addSignIn(program: Command): void {
     .action(async (_options: object, command: Command) => {
       const account = readAccount();
       if (!account) throw new UsageError('nobody is signed in: zpine sign-in URL --user NAME');
-      const user = await new Client({ url: account.url, token: account.token, via: 'cli' }).call('session.show');
+      const user = await new Client({ url: account.url, token: account.token, via: 'cli', fetch: quickFetch }).call(
+        'session.show',
+      );
       if (outputOf(command).json) out(JSON.stringify({ ...user, url: account.url }));
       else out(`${user.name}, ${user.role}, at ${account.url}`);
     });
@@ -63,7 +66,7 @@ async function signOut(): Promise<void> {
   const account = readAccount();
   if (!account) return out('nobody was signed in');
   forgetAccount();
-  const client = new Client({ url: account.url, token: account.token, via: 'cli' });
+  const client = new Client({ url: account.url, token: account.token, via: 'cli', fetch: quickFetch });
   await client.call('token.remove', { params: { id: String(account.tokenId) } });
   out('signed out');
 }

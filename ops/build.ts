@@ -70,7 +70,13 @@ await build({
   external: [...external, ...external.map((name) => `${name}/*`)],
 });
 // The command line starts often: everything in one file, nothing to look up, and compiled beforehand.
-const small = { outdir: 'dist', platform: 'node', target: 'node20', minifySyntax: true, minifyWhitespace: true } as const;
+const small = {
+  outdir: 'dist',
+  platform: 'node',
+  target: 'node20',
+  minifySyntax: true,
+  minifyWhitespace: true,
+} as const;
 await build({
   ...small,
   entryPoints: { zpine: 'cli/main.ts' },

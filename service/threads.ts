@@ -1,9 +1,14 @@
 /** Starts threads of the service's own code; works from the sources as well as from what was built. */
+import { existsSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import { type Config } from './config.ts';
 import { type ClaimedJob, type JobHold } from './store/jobs.ts';
 
-const fromSource = import.meta.url.endsWith('.ts');
+/** What was built is taken by a service that runs from its sources, too, where it is there: to load those takes a thread seconds. */
+const built = [new URL('./jobThread.js', import.meta.url), new URL('../dist/jobThread.js', import.meta.url)].find(
+  (url) => existsSync(fileURLToPath(url)),
+);
 
 /** A thread does not take over what makes sources loadable: it has to be said there again. */
 const loadingSource = (entry: URL): string =>
@@ -20,8 +25,8 @@ export function jobInThread(config: Config, job: ClaimedJob, ...endings: AbortSi
     workerData: { config, name, payload, hold },
     resourceLimits: { maxOldGenerationSizeMb: heapOf(name) },
   };
-  const entry = new URL(fromSource ? './jobThread.ts' : './jobThread.js', import.meta.url);
-  const thread = fromSource ? new Worker(loadingSource(entry), { ...options, eval: true }) : new Worker(entry, options);
+  const source = new URL('./jobThread.ts', import.meta.url);
+  const thread = built ? new Worker(built, options) : new Worker(loadingSource(source), { ...options, eval: true });
   const stop = () => void thread.terminate();
   for (const ending of endings) {
     if (ending.aborted) stop();

@@ -7,6 +7,7 @@ import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
 import { noteBoot } from '../app/boot/records.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { bound, closed, Queue, type Log } from './sockets.ts';
+import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const SERVER_PORT = 67;
@@ -26,6 +27,7 @@ export class DhcpListener {
   private readonly store: Store;
   private readonly options: BootOptions;
   private readonly log: Log;
+  private readonly faults: Faults;
   private readonly queue = new Queue(AT_ONCE, DEPTH);
   private sockets: Socket[] = [];
 
@@ -33,6 +35,7 @@ export class DhcpListener {
     this.store = store;
     this.options = options;
     this.log = log;
+    this.faults = new Faults(log);
   }
 
   async start(): Promise<void> {
@@ -77,7 +80,7 @@ export class DhcpListener {
       const out = await run(this.store, actor, 'dhcp', (tx) => answerDhcp(tx, message.value));
       if (out) await this.send(out, message.value);
     } catch (error) {
-      this.log.warn({ err: error }, 'a DHCP packet was not answered');
+      this.faults.say(error, 'a DHCP packet was not answered');
     }
   }
 

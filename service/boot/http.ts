@@ -9,6 +9,7 @@ import { noteBoot } from '../app/boot/records.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
 import { type Log } from './sockets.ts';
+import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const MOST_BYTES = 256 * 1024;
@@ -18,12 +19,14 @@ export class BootHttp {
   private readonly store: Store;
   private readonly options: BootOptions & { httpPort: number };
   private readonly log: Log;
+  private readonly faults: Faults;
   private server: ServerType | undefined;
 
   constructor(store: Store, options: BootOptions & { httpPort: number }, log: Log) {
     this.store = store;
     this.options = options;
     this.log = log;
+    this.faults = new Faults(log);
   }
 
   async start(): Promise<void> {
@@ -53,7 +56,7 @@ export class BootHttp {
         noteBoot(tx, { protocol: 'http', what: 'life', outcome, address, detail }),
       );
     app.onError((error, c) => {
-      this.log.warn({ err: error }, 'boot HTTP');
+      this.faults.say(error, 'boot HTTP');
       return c.json({ taken: false, why: 'the service cannot answer just now' }, 503);
     });
     app.use(bodyLimit({ maxSize: MOST_BYTES, onError: (c) => c.json({ taken: false, why: 'too large' }, 413) }));

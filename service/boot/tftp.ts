@@ -9,6 +9,7 @@ import { noteBoot } from '../app/boot/records.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
 import { bound, closed, Queue, type Log } from './sockets.ts';
+import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const PORT = 69;
@@ -23,6 +24,7 @@ export class TftpListener {
   private readonly store: Store;
   private readonly options: BootOptions;
   private readonly log: Log;
+  private readonly faults: Faults;
   private readonly queue = new Queue(AT_ONCE, DEPTH);
   /** By the client's address and port: a request that comes again belongs to the transfer that is under way. */
   private readonly transfers = new Map<string, { stop: () => void }>();
@@ -33,6 +35,7 @@ export class TftpListener {
     this.store = store;
     this.options = options;
     this.log = log;
+    this.faults = new Faults(log);
   }
 
   async start(): Promise<void> {
@@ -61,7 +64,7 @@ export class TftpListener {
       } catch (error) {
         this.transfers.delete(key);
         this.refuse(from, errorCodes.undefined, 'the service cannot answer just now');
-        this.log.warn({ err: error }, 'a TFTP request was not answered');
+        this.faults.say(error, 'a TFTP request was not answered');
       }
     });
   }
@@ -133,7 +136,7 @@ export class TftpListener {
         try {
           await run(this.store, actor, 'tftp', (tx) => transferred(tx, about, how));
         } catch (error) {
-          this.log.warn({ err: error, file: request.name }, 'the end of a transfer could not be noted');
+          this.faults.say(error, 'the end of a transfer could not be noted', { file: request.name });
         }
       });
     };

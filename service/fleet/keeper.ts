@@ -5,6 +5,7 @@ import { run, type Actor, type Store } from '../store/tx.ts';
 import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
 import { Turns } from './turns.ts';
+import { Faults } from '../store/faults.ts';
 
 interface Log {
   info: (what: object, text: string) => void;
@@ -19,14 +20,14 @@ export class Keeper {
   private readonly store: Store;
   private readonly dialMap: readonly DialRow[];
   private readonly jump: Jump;
-  private readonly log: Log;
+  private readonly faults: Faults;
   private readonly turns = new Turns(IDLE_MS, () => this.safely());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;
     this.dialMap = dialMap;
     this.jump = jump;
-    this.log = log;
+    this.faults = new Faults(log);
   }
 
   start(): void {
@@ -39,7 +40,7 @@ export class Keeper {
 
   private safely(): Promise<boolean> {
     return this.turn().catch((error: unknown) => {
-      this.log.warn({ err: error }, 'arrivals could not be looked after');
+      this.faults.say(error, 'arrivals could not be looked after');
       return false;
     });
   }
@@ -61,7 +62,7 @@ export class Keeper {
       const result = await prove(probe, { dialMap: this.dialMap, jump: this.jump, firstContact: true });
       await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
     } catch (error) {
-      this.log.warn({ err: error, device: probe.deviceKey }, 'a device could not be looked at');
+      this.faults.say(error, 'a device could not be looked at', { device: probe.deviceKey });
       await run(this.store, actor, 'arrival.release', (tx) =>
         releaseProbe(tx, probe, this.store.limits.probe * 2),
       ).catch(() => undefined);

@@ -5,6 +5,7 @@ import { run as inTx, type Actor, type Store } from '../store/tx.ts';
 import { type Jump, type Way } from './connect.ts';
 import { RunWork } from './runWork.ts';
 import { Turns } from './turns.ts';
+import { Faults } from '../store/faults.ts';
 
 interface Log {
   info: (what: object, text: string) => void;
@@ -19,13 +20,13 @@ const MOST_RUNS = 4;
 export class Runner {
   private readonly store: Store;
   private readonly way: Way;
-  private readonly log: Log;
+  private readonly faults: Faults;
   private readonly turns = new Turns(IDLE_MS, () => this.turn());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;
     this.way = { dialMap, jump, firstContact: false };
-    this.log = log;
+    this.faults = new Faults(log);
   }
 
   start(): void {
@@ -39,13 +40,13 @@ export class Runner {
   private async turn(): Promise<boolean> {
     if (this.turns.running.size >= MOST_RUNS) return false;
     const claimed = await inTx(this.store, actor, 'run.claim', claimRun).catch((error: unknown) => {
-      this.log.warn({ err: error }, 'no run could be claimed');
+      this.faults.say(error, 'no run could be claimed');
       return undefined;
     });
     if (!claimed) return false;
     const work = new RunWork(this.store, claimed, this.way, actor, () => this.turns.stopping);
     this.turns.beside(
-      work.go().catch((error: unknown) => this.log.warn({ err: error, run: claimed.id }, 'a run was broken off')),
+      work.go().catch((error: unknown) => this.faults.say(error, 'a run was broken off', { run: claimed.id })),
     );
     return true;
   }

@@ -10,6 +10,7 @@ import { type Way } from './connect.ts';
 import { withSession } from './reachable.ts';
 import { type Session } from './session.ts';
 import { Turns } from './turns.ts';
+import { Faults } from '../store/faults.ts';
 
 interface Log {
   warn: (what: object, text: string) => void;
@@ -30,7 +31,7 @@ export class Watcher {
   private readonly store: Store;
   private readonly way: Way;
   private readonly mail: Mail;
-  private readonly log: Log;
+  private readonly faults: Faults;
   private readonly post: Transporter | undefined;
   private readonly turns = new Turns(TURN_MS, () => this.safely());
   private plannedAt = 0;
@@ -39,7 +40,7 @@ export class Watcher {
     this.store = store;
     this.way = way;
     this.mail = mail;
-    this.log = log;
+    this.faults = new Faults(log);
     this.post =
       mail.server === ''
         ? undefined
@@ -60,7 +61,7 @@ export class Watcher {
   }
 
   private async safely(): Promise<boolean> {
-    await this.turn().catch((error: unknown) => this.log.warn({ err: error }, 'watching was broken off'));
+    await this.turn().catch((error: unknown) => this.faults.say(error, 'watching was broken off'));
     return false;
   }
 
@@ -71,7 +72,7 @@ export class Watcher {
     for (const target of targets)
       this.turns.beside(
         this.look(target).catch((error: unknown) =>
-          this.log.warn({ err: error, device: target.key }, 'a device could not be looked at'),
+          this.faults.say(error, 'a device could not be looked at', { device: target.key }),
         ),
       );
     if (this.post) await this.letters(this.post);

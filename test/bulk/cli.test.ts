@@ -104,6 +104,37 @@ describe('the command line, many at a time', () => {
     await well('setting', 'unset', 'naming.pattern', '--on', 'site:mos');
   });
 
+  it('says in a sentence what is wrong with a file, whatever the command', async () => {
+    const missing = join(home, 'nowhere.txt');
+    const strange = join(home, 'strange.txt');
+    writeFileSync(strange, Buffer.from('good line\nbl\xe5 boat\n', 'latin1'));
+    const commands = [
+      ['template', 'put', 'other', missing],
+      ['errand', 'run', missing, '--where', 'site=ske'],
+      ['errand', 'run', '--table', missing],
+      ['ask', '--table', missing],
+      ['device', 'paste', missing],
+      ['device', 'clone', 'ske-acc-1', '--list', missing],
+      ['box', 'scan', missing],
+      ['dialect', 'check', missing],
+      ['import', 'device', missing],
+      ['model', 'read-sheets', missing],
+    ];
+    for (const command of commands) {
+      const said = await zpine(...command);
+      expect([said.status, said.err], command.join(' ')).to.deep.equal([2, `there is no file ${missing}\n`]);
+    }
+    const folder = await zpine('template', 'put', 'other', home);
+    expect([folder.status, folder.err]).to.deep.equal([2, `${home} is a folder, not a file\n`]);
+    const letters = await zpine('template', 'put', 'other', strange);
+    expect(letters.status).to.equal(2);
+    expect(letters.err).to.match(/is not UTF-8: line 2 has letters in another encoding; save it as UTF-8\n$/);
+    const out = await zpine('export', 'device', '--output', join(home, 'no-folder', 'x.yaml'));
+    expect([out.status, out.err]).to.satisfy(
+      ([status, err]: [number, string]) => status === 2 && /cannot be written: there is no such folder\n$/.test(err),
+    );
+  });
+
   it('asks before many are made, and takes silence for no', async () => {
     for (const command of [
       ['vlan', 'add', 'ske/{411..413}'],

@@ -120,6 +120,9 @@ describe('the running fleet on the command line', function () {
 
   it('sends an errand: previewed, confirmed by number, verified, taken back', async () => {
     const lines = file('gates.txt', 'journal to 10.77.0.7\nsocket 1/2\n  about "gate"\n');
+    const unasked = await zpine('errand', 'run', lines, '--where', 'dialect=furrow', '--ask', 'wether');
+    expect(unasked).to.include({ status: 1 });
+    expect(unasked.err).to.match(/wether/);
     const preview = await zpine('errand', 'run', lines, '--where', 'dialect=furrow');
     expect(preview.out).to.contain(
       '1 device: har-acc-1\n  = journal to 10.77.0.7\n  + socket 1/2 > about "gate"   (instead of about "desk 2")',
@@ -152,7 +155,7 @@ describe('the running fleet on the command line', function () {
     );
     const bad = await zpine('dialect', 'check', own);
     expect(bad.status).to.equal(1);
-    expect(bad.out).to.contain('ridge.yaml:17:1  kepe: nothing is called kepe here; did you mean keep?');
+    expect(bad.out).to.contain('ridge.yaml:17:1  kepe: unknown key "kepe"; did you mean keep?');
     const good = file('ridge.yaml', `${shipped.replace('title: Furrow', 'title: Ridge')}\n`);
     expect(await well('dialect', 'check', good)).to.contain('Ridge, no faults; it knows the questions version');
     const session = file(

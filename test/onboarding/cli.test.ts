@@ -64,6 +64,9 @@ describe('the command line, bringing a switch into service', () => {
     expect(await well('edition', 'list', 'ard-acc-1')).to.match(/^edition +made.*\n +1 .*given now$/);
     await well('setting', 'set', 'time.zone', 'Europe/Oslo', '--on', 'device:ard-acc-1');
     expect(await well('edition', 'list', 'ard-acc-1')).to.match(/given now, stale$/);
+    const preview = await well('edition', 'make', 'ard-acc-1', '--preview');
+    expect(preview).to.match(/- clock zone [\s\S]*\+ clock zone Europe\/Oslo/);
+    expect(await well('edition', 'list', 'ard-acc-1')).to.match(/given now, stale$/);
     expect(await well('edition', 'make', 'ard-acc-1')).to.match(
       /^edition 2 of ard-acc-1: \d+ lines from furrow-access \([0-9a-f]{4}…\)\n {2}zpine edition publish ard-acc-1/,
     );
