@@ -1,7 +1,7 @@
 /** Captured configurations: taken, listed, shown, compared, searched. */
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
-import { ago, err, moment, out, table } from './print.ts';
+import { ago, err, moment, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { asData, follow, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
 
@@ -83,7 +83,8 @@ export function addCaptures(program: Command): void {
       const text = options.reveal
         ? (await clientOf().call('capture.reveal', { params: { id }, body: {}, reason: options.reason })).text
         : shown.text;
-      process.stdout.write(shown.binary ? Buffer.from(text, 'base64') : text);
+      if (shown.binary) process.stdout.write(Buffer.from(text, 'base64'));
+      else raw(text);
     });
 
   noun

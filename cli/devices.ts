@@ -38,7 +38,7 @@ export function addDeviceVerbs(noun: Command): void {
     .action((first: string, second: string | undefined, options: { reason?: string } & Selection) => {
       const { reason, where } = options;
       const [device, stage] = where === undefined ? [first, second] : [second, first];
-      if (stage === undefined) throw new UsageError('name the stage, too');
+      if (stage === undefined) throw new UsageError('name the stage as well');
       return forEach(device, options, async (ref) => {
         const moved = await clientOf().call('device.stage', { params: { ref }, body: { stage }, reason });
         const { key, stage: now } = moved as unknown as AnyRecord;

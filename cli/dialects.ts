@@ -3,7 +3,7 @@ import { basename } from 'node:path';
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { readText } from './files.ts';
-import { out, table } from './print.ts';
+import { out, table, raw } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 import { answerTable } from '@zpine/contract/runTables';
 import { follow, judge, summary } from './runs.ts';
@@ -35,7 +35,7 @@ export function addDialectVerbs(noun: Command): void {
         const found = items.find((one) => one.name === name.toLowerCase());
         if (!found)
           throw new UsageError(`no sheet "${name}" ships; there are ${items.map((one) => one.name).join(', ')}`);
-        return void process.stdout.write(found.sheet);
+        return raw(found.sheet);
       }
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       out(

@@ -4,7 +4,7 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf, previewing } from './context.ts';
 import { diffLines } from './impact.ts';
 import { forEach, withSelection, type Selection } from './each.ts';
-import { ago, err, out, pairs, table } from './print.ts';
+import { ago, err, out, pairs, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
 
 export function addEditions(program: Command): void {
@@ -73,7 +73,7 @@ export function addEditions(program: Command): void {
       for (const file of edition.files) {
         if (file.name) out(`--- ${file.name}`);
         if (trace) out(traced(file));
-        else process.stdout.write(file.text);
+        else raw(file.text);
       }
     });
 
@@ -84,7 +84,7 @@ export function addEditions(program: Command): void {
       .argument('[device]')
       .argument('[number]', 'the newest if not given'),
   )
-    .option('--open <hours>', 'open the arrival window for so long, too')
+    .option('--open <hours>', 'also open the arrival window, for this long')
     .option('--insist', 'although the way back in is not sure; needs --reason')
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', '\nExample:\n  zpine edition publish ard-acc-1 --open 72')

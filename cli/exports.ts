@@ -2,7 +2,7 @@ import { type Command, Option } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { formats, type Format } from './imports.ts';
 import { writeText } from './files.ts';
-import { err, out, table } from './print.ts';
+import { err, out, table, raw } from './print.ts';
 
 /** What goes out, and what is taken back. */
 export function addExports(program: Command): void {
@@ -18,7 +18,7 @@ export function addExports(program: Command): void {
       const query = { as, where, ...(kinds.length > 0 ? { kinds: kinds.join(',') } : {}) };
       const { text, records, secretsLeftOut } = await clientOf().call('export.run', { query });
       if (secretsLeftOut > 0) err(`${secretsLeftOut} values of secret settings were not exported`);
-      if (options.output === undefined) return void process.stdout.write(text);
+      if (options.output === undefined) return raw(text);
       writeText(options.output, text);
       out(`${records} records in ${options.output}`);
     });

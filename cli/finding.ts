@@ -54,7 +54,7 @@ function addViews(program: Command): void {
     .argument('<name>')
     .option('--where <tests>', 'what it lets through')
     .option('--sort <field>')
-    .option('--shared', 'others see it, too')
+    .option('--shared', 'others see it as well')
     .action(async (kind: string, name: string, options: { where?: string; sort?: string; shared?: boolean }) => {
       const { where, sort, shared = false } = options;
       const query = { ...(where === undefined ? {} : { where }), ...(sort === undefined ? {} : { sort }) };

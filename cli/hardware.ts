@@ -7,7 +7,7 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { shortSeries } from '@zpine/core/naming/series';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
-import { err, out, refusedWord, table } from './print.ts';
+import { err, out, refusedWord, table, raw } from './print.ts';
 import { filesIn, isFolder, readTable, readText, writeText } from './files.ts';
 import { confirmed, unsaved } from './prompt.ts';
 import { status, UsageError } from './refusals.ts';
@@ -164,7 +164,7 @@ function addSheetVerbs(noun: Command): void {
       }
       if (to !== undefined) return out(`wrote ${texts.length} sheet${texts.length === 1 ? '' : 's'} to ${to}`);
       const whole = as === 'json' && texts.length > 1 ? `[${texts.join(',')}]\n` : texts.join('---\n');
-      process.stdout.write(whole);
+      raw(whole);
     });
 }
 

@@ -19,7 +19,7 @@ import {
 } from './bulk.ts';
 import { viewNamed } from './finding.ts';
 import { addFieldOptions, fieldsFrom, lowered, type AnyFields, type Options } from './kindFields.ts';
-import { err, out, pairs, stageText, table } from './print.ts';
+import { err, out, pairs, stageText, table, raw } from './print.ts';
 import { wanted } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
@@ -89,7 +89,7 @@ function addKind(program: Command, kind: KindName): Command {
     .option('--reason <text>', 'why, for the history')
     .option(
       '--preview',
-      'remove nothing: say what would go with it, stands in its way, or would be different elsewhere',
+      'remove nothing: say what would go with it, what stands in its way, and what would change elsewhere',
     )
     .action((key: string | undefined, options: Options, command: Command) => {
       if ((key === undefined) === (options.where === undefined))
@@ -195,7 +195,7 @@ async function list(
   const page = await clientOf().list(kind, query);
   const items = page.items as unknown as AnyFields[];
   if (json) return out(JSON.stringify(items, null, 2));
-  if (csv) return void process.stdout.write(recordsToCsv(k, items));
+  if (csv) return raw(recordsToCsv(k, items));
   if (items.length === 0) {
     const narrowed = Object.values({ ...filters, ...view }).length > 0 || begin !== undefined || where.length > 0;
     const title = lowered(k.titles);
@@ -223,7 +223,7 @@ async function show(k: KindDescription, kind: KindName, key: string, command: Co
 function print(k: KindDescription, record: AnyFields, command: Command): void {
   const { json, csv } = outputOf(command);
   if (json) return out(JSON.stringify(record, null, 2));
-  if (csv) return void process.stdout.write(recordsToCsv(k, [record]));
+  if (csv) return raw(recordsToCsv(k, [record]));
   const rows = fieldsOf(k).flatMap(([name, field]): [string, string][] => {
     const text = name === 'stage' ? stageText(String(record.stage)) : cellText(k, name, record);
     return text === '' ? [] : [[name, field.unit ? `${text} ${field.unit}` : text]];

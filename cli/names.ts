@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { writeText } from './files.ts';
-import { err, out, table } from './print.ts';
+import { err, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
 
 export function addNames(program: Command): void {
@@ -16,7 +16,7 @@ export function addNames(program: Command): void {
     .action(async (query: { site?: string }, command: Command) => {
       const seen = await clientOf().call('names.hosts', { query });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      process.stdout.write(seen.text);
+      raw(seen.text);
     });
   noun
     .command('zones')
@@ -42,7 +42,7 @@ async function zones(
     mkdirSync(into, { recursive: true });
     for (const { zone, text } of chosen) writeText(join(into, `${zone}.zone`), text);
     out(`${chosen.length} zone${chosen.length === 1 ? '' : 's'} in ${into}`);
-  } else if (wanted !== undefined) process.stdout.write(chosen.map(({ text }) => text).join(''));
+  } else if (wanted !== undefined) raw(chosen.map(({ text }) => text).join(''));
   else
     out(
       table(

@@ -1,9 +1,19 @@
 /** What the command line writes: aligned columns, no boxes, colour only for glyphs and `refused`. */
 import { cellsToCsv } from '@zpine/contract/csv';
+import { visible } from '@zpine/core/text/visible';
 import { stages, type Stage } from '@zpine/contract/kinds/devices';
 
 const colourful = (): boolean => Boolean(process.stdout.isTTY) && !process.env.NO_COLOR;
-const paint = (code: number, text: string): string => (colourful() ? `\u001b[${code}m${text}\u001b[0m` : text);
+/**
+ * Colours are marked by what nobody else can write, and become those of the terminal at the very end: what steers a
+ * terminal in any other text is shown, not done.
+ */
+const mark = `\ue000${Math.random().toString(36).slice(2)}:`;
+const paint = (code: number, text: string): string =>
+  colourful() ? `${mark}${code}\ue001${text}${mark}0\ue001` : text;
+const marks = new RegExp(`${mark}(\\d+)\ue001`, 'g');
+/** As it may go to a terminal. */
+const shown = (text: string): string => visible(text).replace(marks, '\u001b[$1m');
 
 const stageColours: Record<Stage, number> = {
   sketched: 90,
@@ -20,9 +30,9 @@ export const stageText = (stage: string): string =>
   stage in stages ? `${paint(stageColours[stage as Stage], stages[stage as Stage])} ${stage}` : stage;
 
 export const refusedWord = (): string =>
-  process.stderr.isTTY && !process.env.NO_COLOR ? '\u001b[31mrefused\u001b[0m' : 'refused';
+  process.stderr.isTTY && !process.env.NO_COLOR ? `${mark}31\ue001refused${mark}0\ue001` : 'refused';
 
-const bare = (text: string): string => text.replace(/\u001b\[[0-9;]*m/g, '');
+const bare = (text: string): string => text.replace(marks, '');
 const width = (text: string): number => [...bare(text)].length;
 const padded = (text: string, to: number): string => text + ' '.repeat(Math.max(0, to - width(text)));
 
@@ -85,12 +95,15 @@ export function out(...parts: (string | Table)[]): void {
   for (const part of parts) {
     if (csv && part instanceof Table) {
       tables += 1;
-      process.stdout.write(part.toCsv());
-    } else if (csv && !process.argv.includes('--json')) aside.push(`${String(part)}\n`);
-    else process.stdout.write(`${String(part)}\n`);
+      raw(part.toCsv());
+    } else if (csv && !process.argv.includes('--json')) aside.push(`${shown(String(part))}\n`);
+    else process.stdout.write(`${shown(String(part))}\n`);
   }
 }
-export const err = (text: string): void => void process.stderr.write(`${text}\n`);
+export const err = (text: string): void => void process.stderr.write(`${shown(text)}\n`);
+
+/** A whole text of its own, such as a configuration: letter by letter into a file or a pipe, harmless on a terminal. */
+export const raw = (text: string): void => void process.stdout.write(process.stdout.isTTY ? visible(text) : text);
 
 /** Names and values, the names in one column. */
 export function pairs(entries: [string, string][]): string {

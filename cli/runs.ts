@@ -5,7 +5,7 @@ import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
 import { cellsToCsv } from '@zpine/contract/csv';
 import { countWords, runTable } from '@zpine/contract/runTables';
 import { clientOf, outputOf } from './context.ts';
-import { ago, clock, err, out, table, type Table } from './print.ts';
+import { ago, clock, err, out, table, type Table, raw } from './print.ts';
 import { status, UsageError } from './refusals.ts';
 
 export interface Selected {
@@ -65,7 +65,7 @@ export function asData(run: ShownRun, command: Command): boolean {
   if (json) out(JSON.stringify(run, null, 2));
   else if (csv) {
     const { heads, rows } = runTable(run);
-    process.stdout.write(cellsToCsv(heads, rows));
+    raw(cellsToCsv(heads, rows));
   }
   if (json || csv) judge(run);
   return json || csv;
@@ -150,6 +150,6 @@ export function addRuns(program: Command): void {
 
 export const idOf = (ref: string): string => {
   const id = ref.replace(/^#/, '');
-  if (!/^[0-9]{1,15}$/.test(id)) throw new UsageError(`"${ref}" is no run: it is written #12`);
+  if (!/^[0-9]{1,15}$/.test(id)) throw new UsageError(`"${ref}" is not a run: write its number, such as 12`);
   return id;
 };

@@ -43,7 +43,7 @@ function layerFrom(text: string): { layer: LayerKind; of?: string } {
   const [layer, of] = at < 0 ? [text, undefined] : [text.slice(0, at), text.slice(at + 1)];
   if (!(layerKinds as readonly string[]).includes(layer)) {
     throw new UsageError(
-      `"${text}" is no layer: write everywhere, or KIND:RECORD with one of ${layerKinds.slice(1).join(', ')}`,
+      `"${text}" is not a layer: write everywhere, or KIND:RECORD with one of ${layerKinds.slice(1).join(', ')}`,
     );
   }
   return of === undefined ? { layer: layer as LayerKind } : { layer: layer as LayerKind, of };

@@ -2,7 +2,7 @@ import { type Command } from 'commander';
 import { faultText } from '@zpine/core/template/faults';
 import { clientOf, outputOf } from './context.ts';
 import { readText } from './files.ts';
-import { out, table } from './print.ts';
+import { out, table, raw } from './print.ts';
 import { status } from './refusals.ts';
 import { valueText } from './settings.ts';
 
@@ -41,7 +41,7 @@ export function addTemplateVerbs(noun: Command): void {
     .command('text')
     .description('the text of a template, as it is')
     .argument('<template>')
-    .action(async (ref: string) => void process.stdout.write((await clientOf().show('template', ref)).source));
+    .action(async (ref: string) => raw((await clientOf().show('template', ref)).source));
 
   noun
     .command('put')

@@ -100,7 +100,7 @@ export const addressingErrors = {
   'offset-syntax': row(
     422,
     'Not a place in a prefix',
-    (p) => `"${p.value}" is no place in a prefix`,
+    (p) => `"${p.value}" is not a place in a prefix`,
     () => 'write .11, ::b or +300, counted from its first address; a stretch is .200-.239',
   ),
   'offset-outside': row(422, 'Outside the prefix', (p) => `${p.value} is beyond the ${p.size} addresses of the prefix`),

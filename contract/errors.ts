@@ -155,7 +155,7 @@ export const errors = {
     (p) => `the pattern ${p.pattern} wants to know the ${p.part}`,
     (p) => `say the ${p.part}`,
   ),
-  'pattern-name': row(422, 'Name not possible', (p) => `"${p.value}" is no name that a device can have`),
+  'pattern-name': row(422, 'Name not possible', (p) => `"${p.value}" cannot be the name of a device`),
   'position-raced': row(
     409,
     'U taken',

@@ -49,7 +49,7 @@ export const findingRoutes = {
     body: z.strictObject({
       kind: text(30),
       name: text(63),
-      shared: z.boolean().default(false).describe('Others see it, too'),
+      shared: z.boolean().default(false).describe('Others see it as well'),
       query: viewQuery,
     }),
     reply: view,

@@ -23,13 +23,17 @@ export const hardwareErrors = {
     (p) => `"${p.value}" names a slot, and this sits in none`,
     () => 'only ports of a card have {slot} in their names; say what form of slot it fits',
   ),
-  'slot-name': row(422, 'Name not possible', (p) => `"${p.value}" is no name for a slot: letters, digits and . _ -`),
+  'slot-name': row(
+    422,
+    'Name not possible',
+    (p) => `"${p.value}" cannot be the name of a slot: letters, digits and . _ -`,
+  ),
   'slots-many': row(422, 'Too many slots', (p) => `with "${p.value}" it would have more than ${p.max} slots`),
   'slot-twice': row(422, 'Slot named twice', (p) => `two slots would be called ${p.name}`),
   'model-is-card': row(
     422,
     'A card',
-    (p) => `${p.model} is a card: it goes into a slot and is no device by itself`,
+    (p) => `${p.model} is a card: it goes into a slot and is not a device by itself`,
     (p) => `zpine card add DEVICE:SLOT --model ${p.model}`,
   ),
   'model-no-card': row(

@@ -131,7 +131,7 @@ export const importErrors = {
     422,
     'Two MACs',
     () => 'two MACs in a row belong to no serial',
-    () => 'scan the serial, too',
+    () => 'scan the serial as well',
   ),
   'scan-model': row(
     422,

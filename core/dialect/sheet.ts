@@ -209,7 +209,7 @@ export function togetherFaults(sheet: DialectSheet): SheetFault[] {
     ...Object.entries(sheet.files).map(([key, file]) => [`files.${key}.command`, file.command] as const),
   ] as const)
     if (text !== undefined && !isRead(sheet, text))
-      add(field.split('.'), `"${text}" is no command that only reads, by this sheet's own reads`);
+      add(field.split('.'), `"${text}" is not a command that only reads, by this sheet's own reads`);
   return faults;
 }
 

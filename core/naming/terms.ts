@@ -5,7 +5,16 @@ export const TERM_SIGNS = 40;
 /** Of one text; what stands further back in a long note is not looked for. */
 const MOST = 60;
 
-const plain = (text: string): string => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
+/** Letters that are letters of their own, and that people without them write so. */
+const spelled: Record<string, string> = { ø: 'o', æ: 'ae', œ: 'oe', ß: 'ss', ð: 'd', þ: 'th', đ: 'd', ł: 'l', ı: 'i' };
+
+/** In small letters, without accents. */
+export const plain = (text: string): string =>
+  text
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[øæœßðþđłı]/g, (letter) => spelled[letter] ?? letter);
 
 /** `Quay-side switch` has `quay-side`, `side` and `switch`. */
 export function wordsIn(text: string): string[] {

@@ -130,7 +130,7 @@ class Reader {
     if (field.kind !== 'word')
       throw new Stop(
         field.at,
-        field.kind === 'end' ? 'a test is missing here: FIELD=VALUE' : `"${field.text}" is no field`,
+        field.kind === 'end' ? 'a test is missing here: FIELD=VALUE' : `"${field.text}" is not a field`,
       );
     const op = this.take();
     if (op.kind !== 'op') throw new Stop(op.at, `behind "${field.text}" one of ${operators.join(' ')} is expected`);

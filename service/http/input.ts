@@ -1,4 +1,5 @@
 /** What a request says, read once and checked. */
+import { visible } from '@zpine/core/text/visible';
 import { type Context } from 'hono';
 import { z } from 'zod';
 import { Refusal } from '@zpine/contract/errors';
@@ -46,6 +47,6 @@ export function queryOf(c: Context, route: Route): { query: unknown; reason: str
   const query = route.method === 'GET' ? c.req.query() : rest;
   return {
     query: parsed(route.query ?? z.strictObject({}), query),
-    reason: route.method === 'GET' ? undefined : reason?.slice(0, 500),
+    reason: route.method === 'GET' ? undefined : reason === undefined ? undefined : visible(reason).slice(0, 500),
   };
 }

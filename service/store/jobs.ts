@@ -53,7 +53,9 @@ export async function mustHold(tx: Tx, job: JobHold): Promise<void> {
 /** Says that the work goes on. False when another has the job by now. */
 export const heartbeat = async (store: Store, job: ClaimedJob): Promise<boolean> =>
   run(store, actor, 'heartbeat', async (tx) => {
-    const set = 'UPDATE job SET claimed_until = UTC_TIMESTAMP(3) + INTERVAL ? SECOND WHERE id = ? AND fence = ?';
+    // A row that stays as it is counts as none: a sign of life in the millisecond of the claim moves it on by another.
+    const set = `UPDATE job SET claimed_until = GREATEST(UTC_TIMESTAMP(3) + INTERVAL ? SECOND, claimed_until + INTERVAL 1000 MICROSECOND)
+       WHERE id = ? AND fence = ?`;
     return (await tx.execute(set, [CLAIM_SECONDS, job.id, job.fence])) === 1;
   });
 

@@ -1,4 +1,5 @@
 /** Records of the kinds in the database: found, inserted, updated and removed in arrays. */
+import { isAscii } from '@zpine/core/text/ascii';
 import { type Row, type Value, typeOf } from '@zpine/contract/fields';
 import { columnOf, fieldsOf, makeKey, refsOf, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
@@ -88,7 +89,8 @@ export async function byId<K extends KindName>(tx: Tx, name: K, id: number, lock
 }
 
 export async function byKeys<K extends KindName>(tx: Tx, name: K, keys: string[]): Promise<Map<string, Stored<K>>> {
-  const found = await find(tx, name, { natural_key: [...new Set(keys)] });
+  // Keys are ASCII: the database has no answer for another letter, and no record has it.
+  const found = await find(tx, name, { natural_key: [...new Set(keys.filter(isAscii))] });
   return new Map(found.map((record) => [record.key, record]));
 }
 

@@ -113,7 +113,7 @@ describe('the console of the fleet', function () {
     await page.getByText('No faults.').waitFor();
     const text = await sheet.inputValue();
     await sheet.fill(text.replace('keep: keep', 'kepe: keep'));
-    await page.getByText('nothing is called kepe here; did you mean keep?').waitFor();
+    await page.getByText('unknown key "kepe"; did you mean keep?').waitFor();
     expect(await button('Save the sheet').isDisabled()).to.equal(true);
     await sheet.fill(text.replace('title: Furrow', 'title: Furrow of ours'));
     await page.getByText('No faults.').waitFor();

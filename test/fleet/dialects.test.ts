@@ -267,7 +267,7 @@ describe('a sheet of one’s own', function () {
       '17:1 kepe',
       '26:9 blocks',
     ]);
-    expect(faults[1]?.message).to.equal('nothing is called kepe here; did you mean keep?');
+    expect(faults[1]?.message).to.equal('unknown key "kepe"; did you mean keep?');
     const broken = await f.client.call('dialect.check', { body: { sheet: 'title: [x\n' } });
     expect(broken.faults[0]?.line).to.be.greaterThan(0);
     const problem = await refusal(f.client.add('dialect', { name: 'ridge', sheet }));

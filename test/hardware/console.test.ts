@@ -170,7 +170,7 @@ describe('the console of hardware', function () {
       .getByText(/4 devices/)
       .waitFor();
     await dialog()
-      .getByText(/each exists once/)
+      .getByText(/box: each exists once/)
       .waitFor();
     await dialog().getByRole('button', { name: 'Make BEL' }).click();
     await page.getByRole('heading', { name: 'Bellhaven' }).waitFor();

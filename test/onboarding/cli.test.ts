@@ -40,7 +40,7 @@ describe('the command line, bringing a switch into service', () => {
     expect(await well('setting', 'values', 'trap.word')).not.to.contain('new-word');
     const wrong = await zpine('setting', 'set', 'time.zone', 'x', '--on', 'planet:mars');
     expect(wrong.status).to.equal(2);
-    expect(wrong.err).to.match(/"planet:mars" is no layer/);
+    expect(wrong.err).to.match(/"planet:mars" is not a layer/);
   });
 
   it('checks templates, with a caret, and gives them a text from a file', async () => {

@@ -69,7 +69,7 @@ describe('the console, bringing a switch into service', function () {
 
   it('shows an arrival as it happens, without a reload', async () => {
     await go('/arrivals');
-    await page.getByRole('heading', { name: 'Waited for' }).waitFor();
+    await page.getByRole('heading', { name: 'Expected' }).waitFor();
     o.lab.add(ardle);
     o.lab.device('ardle').on();
     const track = page.getByRole('list', { name: 'Milestones of ard-acc-1' });

@@ -173,7 +173,8 @@ describe('jobs', () => {
     const second = await claim(store);
     expect(second?.id).to.equal(first.id);
     expect(await heartbeat(store, first)).to.equal(false);
-    expect(second && (await heartbeat(store, second))).to.equal(true);
+    // However fast they come after one another: a row that is the same as before is theirs all the same.
+    for (let n = 0; n < 40; n += 1) expect(second && (await heartbeat(store, second))).to.equal(true);
     expect(await finish(store, first)).to.equal(0);
     expect(second && (await finish(store, second))).to.equal(1);
   });

@@ -31,7 +31,7 @@ export function StoreChecks() {
       </h2>
       <p className="hint">
         Free space, keys, room in racks, cable ends and search terms are kept beside the records. A check works them out
-        anew, by other means.
+        again, by other means.
       </p>
       <div className="filters">
         <Button loading={last?.state === 'under way'} onClick={() => void ask(false)}>

@@ -4,6 +4,7 @@ import { client, keys } from '../api.ts';
 import { Track } from '../arrivals/Track.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
+import { exact } from '../look/time.ts';
 import { useMay } from '../session.tsx';
 
 const HOURS = 72;
@@ -39,7 +40,7 @@ export function ArrivalPanel({ device, closes }: { device: string; closes: strin
         Arrival
         <span className="second">
           {closes ? (
-            <>the window is open until {new Date(closes).toLocaleString('en-GB')}</>
+            <>the window is open until {exact(closes)}</>
           ) : arrival?.endedAt ? (
             <>
               the window closed <Ago at={arrival.endedAt} suffix=" ago" />

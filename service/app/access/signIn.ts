@@ -1,3 +1,4 @@
+import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
 import { type Role } from '@zpine/contract/roles';
 import { read, run, type Actor, type Store } from '../../store/tx.ts';
@@ -28,11 +29,13 @@ export interface SignedIn {
 /** Checks a password outside of any transaction, since it takes its time, and opens a session. */
 export async function signIn(store: Store, name: string, password: string, sessionHours: number): Promise<SignedIn> {
   const actor: Actor = { name, via: 'api' };
+  // Names are ASCII; any other is looked up as one that nobody has.
+  const typed = isAscii(name) ? name.trim().toLowerCase() : '';
   const row = await read(store, actor, (tx) =>
     tx.one<Row>(
       `SELECT id, name, title, role, password, disabled, failures, TIMESTAMPDIFF(SECOND, failed_at, UTC_TIMESTAMP(3)) AS since
        FROM user WHERE name = ?`,
-      [name.trim().toLowerCase()],
+      [typed],
     ),
   );
   if (!row) {

@@ -1,3 +1,4 @@
+import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Role } from '@zpine/contract/roles';
@@ -32,6 +33,7 @@ export async function addUser(tx: Tx, input: BodyOf<'user.add'>): Promise<Shown>
 }
 
 export async function editUser(tx: Tx, name: string, input: BodyOf<'user.edit'>): Promise<Shown> {
+  if (!isAscii(name)) throw new Refusal('not-found', { kind: 'user', ref: name });
   // All administrators are locked, so that two cannot shut each other out at the same moment.
   const admins = await tx.select<Row>(
     "SELECT id, name, title, role, disabled FROM user WHERE role = 'admin' AND disabled = 0 ORDER BY id FOR UPDATE",

@@ -1,4 +1,6 @@
 /** The tree of prefixes, one level at a time: with how full each is, and how much of it its children have. */
+import { Refusal } from '@zpine/contract/errors';
+import { isAscii } from '@zpine/core/text/ascii';
 import { sizeOf } from '@zpine/core/addressing/prefix';
 import { type Family } from '@zpine/core/addressing/ip';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
@@ -23,6 +25,7 @@ interface Row {
 }
 
 export async function level(tx: Tx, query: QueryOf<'prefix.level'>): Promise<ReplyOf<'prefix.level'>> {
+  if (query.after !== undefined && !isAscii(query.after)) throw Refusal.at(['after'], 'cursor-invalid');
   const parent = query.parent === undefined ? null : await mustFindField(tx, 'prefix', query.parent, 'parent');
   const vrf = parent?.vrf ?? (await mustFindField(tx, 'vrf', query.vrf ?? defaultVrf, 'vrf')).id;
   const rows = await tx.select<Row>(

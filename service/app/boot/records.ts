@@ -1,4 +1,5 @@
 /** What booting clients asked and what came of it: kept for whoever looks for the reason. */
+import { visible } from '@zpine/core/text/visible';
 import { createHash } from 'node:crypto';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { keysOf } from '../../store/records.ts';
@@ -22,7 +23,8 @@ const SAME_SECONDS = 60;
 export async function noteBoot(tx: Tx, note: BootNote): Promise<void> {
   const now = await tx.now();
   const { protocol, what, outcome, mac = null, address = null, device = null } = note;
-  const detail = note.detail.slice(0, 500);
+  // What a client sends may steer the terminal of whoever reads it.
+  const detail = visible(note.detail).slice(0, 500);
   const same_as = createHash('md5')
     .update(JSON.stringify([protocol, what, outcome, mac, address, device, detail]))
     .digest('hex');

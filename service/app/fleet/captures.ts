@@ -1,4 +1,5 @@
 /** Captured configurations: a text is kept once, a version only when it changed. */
+import { isAscii } from '@zpine/core/text/ascii';
 import { createHash } from 'node:crypto';
 import { structuredPatch } from 'diff';
 import { Refusal } from '@zpine/contract/errors';
@@ -103,8 +104,8 @@ export async function listCaptures(tx: Tx, query: QueryOf<'capture.list'>): Prom
     values.push(device?.id ?? 0);
   }
   if (query.file !== undefined) {
-    tests.push('c.file = ?');
-    values.push(query.file);
+    tests.push(isAscii(query.file) ? 'c.file = ?' : 'FALSE');
+    if (isAscii(query.file)) values.push(query.file);
   }
   if (query.current === 'true') tests.push('c.current = 1');
   const rows = await tx.select<CaptureRow>(

@@ -5,6 +5,7 @@ import { canonicalKey, refsOf } from '@zpine/contract/kind';
 import { kindOf } from '@zpine/contract/kinds';
 import { type Value } from '@zpine/contract/fields';
 import { nearest } from '@zpine/core/naming/names';
+import { isAscii } from '@zpine/core/text/ascii';
 import { keysOf } from '../../store/records.ts';
 import { ownKinds, type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, mustFindField } from '../records/refs.ts';
@@ -57,10 +58,11 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<R
   }
   if (query.q !== undefined) {
     const like = `%${likeText(query.q)}%`;
+    const inKeys = isAscii(like);
     where.push(
-      '(s.reason LIKE ? OR EXISTS (SELECT 1 FROM `change` q WHERE q.change_set_id = s.id AND q.record_key LIKE ?))',
+      `(s.reason LIKE ?${inKeys ? ' OR EXISTS (SELECT 1 FROM `change` q WHERE q.change_set_id = s.id AND q.record_key LIKE ?)' : ''})`,
     );
-    values.push(like, like.toLowerCase());
+    values.push(like, ...(inKeys ? [like.toLowerCase()] : []));
   }
   if (query.setting !== undefined) {
     const { name } = await mustFindField(tx, 'setting', query.setting, 'setting');
@@ -139,10 +141,12 @@ async function narrowToKind(
 /** The record of this key, and those that were removed under it: one that is gone has a history, too. */
 async function livesOf(tx: Tx, kind: KindName, key: string): Promise<number[]> {
   const [found] = (await findRefs(tx, kind, [key])).values();
-  const gone = await tx.select<{ record_id: number }>(
-    'SELECT DISTINCT record_id FROM `change` WHERE kind = ? AND record_key = ? AND `after` IS NULL',
-    [kind, canonicalKey(kindOf(kind), key)],
-  );
+  const gone = isAscii(key)
+    ? await tx.select<{ record_id: number }>(
+        'SELECT DISTINCT record_id FROM `change` WHERE kind = ? AND record_key = ? AND `after` IS NULL',
+        [kind, canonicalKey(kindOf(kind), key)],
+      )
+    : [];
   const ids = [...new Set([...(found ? [found.id] : []), ...gone.map((row) => Number(row.record_id))])];
   return ids.length > 0 ? ids : [(await mustFindField(tx, kind, key, 'record')).id];
 }

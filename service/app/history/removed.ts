@@ -1,4 +1,5 @@
 /** Records that are not there any more: found by their keys, seen as they were, brought back with what was a part of them. */
+import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
@@ -25,8 +26,8 @@ export async function listRemoved(tx: Tx, query: QueryOf<'removed.list'>): Promi
     values.push(kindGiven(query.kind));
   }
   if (query.q !== undefined) {
-    where.push('record_key LIKE ?');
-    values.push(`%${likeText(query.q.toLowerCase())}%`);
+    where.push(isAscii(query.q) ? 'record_key LIKE ?' : 'FALSE');
+    if (isAscii(query.q)) values.push(`%${likeText(query.q.toLowerCase())}%`);
   }
   if (query.after !== undefined) {
     const [, at = '', id = ''] = /^(\d{13,15})-(\d{1,15})$/.exec(query.after) ?? [];
@@ -71,6 +72,7 @@ const removalOf = (tx: Tx, { kind, record_id }: Pick<Row, 'kind' | 'record_id'>)
 export async function restore(tx: Tx, kindText: string, ref: string): Promise<ReplyOf<'removed.restore'>> {
   const kind = kindGiven(kindText);
   const byId = /^#[1-9][0-9]{0,15}$/.test(ref);
+  if (!isAscii(ref)) throw new Refusal('removed-unknown', { kind, ref });
   const row = await tx.one<Row>(
     `SELECT * FROM removed WHERE kind = ? AND ${byId ? 'record_id' : 'record_key'} = ? ORDER BY at DESC LIMIT 1 FOR UPDATE`,
     [kind, byId ? Number(ref.slice(1)) : ref.trim().toLowerCase()],

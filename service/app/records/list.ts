@@ -1,5 +1,6 @@
 import { literal, Op, type WhereOptions } from 'sequelize';
 import { parseLabel } from '@zpine/core/naming/labels';
+import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
 import { type Field, type Value, typeOf } from '@zpine/contract/fields';
@@ -159,7 +160,10 @@ async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<Wher
   const k = kindOf(kind);
   const where: WhereOptions[] = [];
   const faults: FieldFault[] = [];
-  if (input.q !== undefined) where.push({ natural_key: { [Op.like]: `${likeText(input.q.toLowerCase())}%` } });
+  if (input.q !== undefined)
+    where.push(
+      isAscii(input.q) ? { natural_key: { [Op.like]: `${likeText(input.q.toLowerCase())}%` } } : plainSql('FALSE'),
+    );
   for (const [name, spec] of fieldsOf(k)) {
     const text = input[name];
     if (typeof text !== 'string') continue;

@@ -1,4 +1,5 @@
 import { nearest } from '@zpine/core/naming/names';
+import { plain } from '@zpine/core/naming/terms';
 import { Refusal } from '@zpine/contract/errors';
 import { canonicalKey } from '@zpine/contract/kind';
 import { isKind, kindNames, kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
@@ -38,7 +39,8 @@ export async function findRefs<K extends KindName>(
 
 /** Params of the error for a reference that leads nowhere, with the key that may have been meant. */
 export async function unknownRef(tx: Tx, kind: KindName, ref: string): Promise<Record<string, string>> {
-  const typed = canonicalKey(kindOf(kind), ref);
+  // `bodø` may well be `bodo`.
+  const typed = plain(canonicalKey(kindOf(kind), ref)).replace(/[^\x20-\x7e]/g, '');
   const near = await tx.select<{ natural_key: string }>(
     `SELECT natural_key FROM \`${kind}\` WHERE natural_key LIKE ? OR natural_key LIKE ? ORDER BY sort_key LIMIT 200`,
     [`${likeText(typed.slice(0, 1))}%`, `%${likeText(typed)}%`],

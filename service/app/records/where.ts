@@ -3,6 +3,7 @@ import { parseIp, toBytes } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix } from '@zpine/core/addressing/prefix';
 import { nearest } from '@zpine/core/naming/names';
 import { parseWhere, type Operator, type Where, type WhereValue } from '@zpine/core/where/where';
+import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
 import { typeOf, type Field, type Row, type Value } from '@zpine/contract/fields';
 import { canonicalKey, columnOf, fieldsOf, type KindDescription } from '@zpine/contract/kind';
@@ -22,6 +23,9 @@ export async function whereCondition(tx: Tx, kind: KindName, text: string): Prom
   if (!parsed.ok) throw Refusal.at(['where'], parsed.fault.code, parsed.fault.params);
   return new Compiler(tx, text).where(kind, parsed.value);
 }
+
+/** What no record is: keys have no letters beyond ASCII. */
+const nothing: Condition = { sql: 'FALSE', values: [] };
 
 type Test = Where & { kind: 'test' };
 
@@ -145,6 +149,7 @@ class Compiler {
     if (field.type === 'numbers') return this.among(column, op, value, test);
     if (op !== '=') this.stop(test.at, `${name} has no order: only = and != go with it`);
     if (field.type === 'ip' || field.type === 'cidr') return this.within(column, value);
+    if (name === 'key' && !isAscii(text)) return nothing;
     if (text.includes('*') && !value.quoted) return { sql: `\`${column}\` LIKE ?`, values: [this.pattern(text)] };
     if (name === 'key' || ['note', 'source', 'json', 'ranges', 'ports', 'slots'].includes(field.type)) {
       return name === 'key'
@@ -191,6 +196,7 @@ class Compiler {
     const column = columnOf(name);
     const { text } = value;
     if (text.includes('*') && !value.quoted) {
+      if (!isAscii(text)) return nothing;
       const among = `IN (SELECT id FROM \`${to}\` WHERE natural_key LIKE ?)`;
       return referring(kind, name, column, among, [this.pattern(canonicalKey(kindOf(to), text))]);
     }

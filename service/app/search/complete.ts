@@ -1,4 +1,5 @@
 /** Completion of selections: fields of a kind and of what it refers to, their choices, and keys that stand in the database. */
+import { isAscii } from '@zpine/core/text/ascii';
 import { expectedAt } from '@zpine/core/where/complete';
 import { labelTerm } from '@zpine/core/naming/terms';
 import { operators } from '@zpine/core/where/where';
@@ -101,6 +102,7 @@ async function values(tx: Tx, kind: KindName, typed: string, begin: string): Pro
     ];
   }
   if (field.type === 'ref') {
+    if (!isAscii(begin)) return none;
     const to = field.to as KindName;
     const title = 'title' in kindOf(to).fields ? 'title' : "''";
     const rows = await tx.select<{ natural_key: string; title: string | null }>(

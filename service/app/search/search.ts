@@ -1,5 +1,6 @@
 /** One search over everything: names, serials, MACs, addresses, labels, titles, descriptions, notes. */
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
+import { isAscii } from '@zpine/core/text/ascii';
 import { macDigits, wordsTyped } from '@zpine/core/naming/terms';
 import { type Row } from '@zpine/contract/fields';
 import { canonicalKey, typeOfField } from '@zpine/contract/kind';
@@ -66,7 +67,7 @@ async function byKey(tx: Tx, q: string): Promise<Ranked[]> {
   const out: Ranked[] = [];
   for (const kind of kindNames) {
     const key = canonicalKey(kindOf(kind), typed);
-    if (key === '') continue;
+    if (key === '' || !isAscii(key)) continue;
     const rows = await tx.select<{ id: number; natural_key: string }>(
       `SELECT id, natural_key FROM \`${kind}\` WHERE natural_key LIKE ? ORDER BY natural_key = ? DESC, sort_key LIMIT ${2 * PER_KIND}`,
       [`${likeText(key)}%`, key],

@@ -9,9 +9,14 @@ const wordTypes = new Set(['name', 'text', 'code', 'note']);
 const isLetter = (sign: string): boolean => /[\p{L}\p{N}]/u.test(sign);
 const joins = (sign: string): boolean => '._:/-'.includes(sign);
 
+/** Letters of the north and their like, as those write them who lack them. */
+const written = new Map([...'øæœßðþđłı'].map((letter, i) => [letter, 'o ae oe ss d th d l i'.split(' ')[i] ?? letter]));
+
 /** Sign by sign: a word is letters and digits, with signs that join between them; each part behind such a sign counts. */
 function words(text: string): string[] {
-  const signs = [...text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase()];
+  const signs = [...text.toLowerCase().normalize('NFD')].flatMap((sign) =>
+    /\p{M}/u.test(sign) ? [] : [...(written.get(sign) ?? sign)],
+  );
   const out: string[] = [];
   const add = (word: string): void => {
     const cut = word.slice(0, LONGEST);

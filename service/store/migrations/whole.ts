@@ -139,4 +139,8 @@ export const wholeSteps: Step[] = [
     name: 'milestones-without-plain-digests',
     sql: "UPDATE milestone SET evidence = JSON_REMOVE(evidence, '$.sha256') WHERE evidence LIKE '%\"sha256\"%'",
   },
+  {
+    name: 'search-terms-spell-letters-of-the-north',
+    sql: `INSERT IGNORE INTO job (name, payload, due_at, single) VALUES ('reindex', '{}', UTC_TIMESTAMP(3), 'reindex')`,
+  },
 ];
