@@ -14,7 +14,7 @@ export function addUsers(program: Command): void {
     .command('password')
     .description('change your own password; asks for the one of now and twice for the new one (or reads two lines)')
     .action(async () => {
-      const current = await askSecret('password of now: ');
+      const current = await askSecret('current password: ');
       const password = await askNewSecret('new password');
       await clientOf().call('session.password', { body: { current, password } });
       out('changed; you are signed out everywhere else');

@@ -127,6 +127,9 @@ async function bootSome(client: Client): Promise<void> {
   await client.add('device', { name: ref, duty: 'access', model: 'larkfield/lf-24', site: 'ske' });
   await client.add('box', { serial: 'LF24-0188-07', model: 'larkfield/lf-24', mac: '00:00:5e:00:53:d1', device: ref });
   await client.call('device.assignManagement', { params: { ref }, body: {} });
+  await client.add('cable', { from: `${ref}:1/24`, to: 'ske-acc-1:1/23', kind: 'cat6' });
+  for (const port of [`${ref}:1/24`, 'ske-acc-1:1/23'])
+    await client.edit('interface', port, { mode: 'trunk', tagged: [304, 316] });
   const { number } = await client.call('edition.make', { params: { ref }, body: {} });
   await client.call('edition.publish', { params: { ref, number: String(number) }, body: { openHours: 72 } });
   for (let i = 0; i < 100; i += 1) {

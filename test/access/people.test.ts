@@ -97,7 +97,7 @@ describe('people and their tokens', function () {
     const row = page.getByRole('row').filter({ hasText: 'a script on the quay' });
     await row.getByRole('button', { name: 'Withdraw' }).click();
     await row.waitFor({ state: 'detached' });
-    await page.getByLabel('Password of now').fill('not this one');
+    await page.getByLabel('Current password').fill('not this one');
     await page.getByLabel('New password').fill(SECOND);
     await page.getByLabel('Once more').fill('something else');
     await page.getByRole('button', { name: 'Change it' }).click();
@@ -105,7 +105,7 @@ describe('people and their tokens', function () {
     await page.getByLabel('Once more').fill(SECOND);
     await page.getByRole('button', { name: 'Change it' }).click();
     await page.locator('.ant-form-item-explain-error').first().waitFor();
-    await page.getByLabel('Password of now').fill(FIRST);
+    await page.getByLabel('Current password').fill(FIRST);
     await page.getByRole('button', { name: 'Change it' }).click();
     await page.getByText('You are signed out everywhere else').waitFor();
     expect((await signIn(SECOND)).status).to.equal(0);

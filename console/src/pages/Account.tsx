@@ -42,7 +42,11 @@ function Password() {
     <>
       <h2 className="section-title">Your password</h2>
       <Form form={form} layout="vertical" style={{ maxWidth: 320 }} onFinish={(typed: Typed) => void save(typed)}>
-        <Form.Item name="current" label="Password of now" rules={[{ required: true, message: 'the password of now' }]}>
+        <Form.Item
+          name="current"
+          label="Current password"
+          rules={[{ required: true, message: 'your current password' }]}
+        >
           <Input.Password autoComplete="current-password" />
         </Form.Item>
         <Form.Item name="password" label="New password" rules={[{ required: true, message: 'the new password' }]}>

@@ -92,10 +92,10 @@ export function Removal({ kind, which, title, onClose, onRemoved }: Props) {
         <Named list={seen.goes.slice(0, seen.chosen)} all={seen.chosen} onLeave={onClose} />
       )}
       {!blocked && along > 0 && (
-        <>
+        <div>
           With {seen?.chosen === 1 ? 'it' : 'them'} {along === 1 ? 'goes' : 'go'}:
           <Named list={others} all={along} onLeave={onClose} />
-        </>
+        </div>
       )}
       {!blocked && (seen?.changes.length ?? 0) > 0 && (
         <>

@@ -10,6 +10,8 @@ import { mustFind } from '../records/refs.ts';
 import { removeAll } from '../records/remove.ts';
 import { moveStage } from './stage.ts';
 
+const becomes = { stock: 'goes to stock', faulty: 'is faulty', retired: 'is retired' } as const;
+
 type Kept = Pick<BodyOf<'device.retire'>, 'keep' | 'box'>;
 
 /** What a device holds that others could have; the whole list, also of what is to be kept. */
@@ -85,7 +87,7 @@ async function itemsOf(
       what: 'box' as const,
       kind: 'box',
       key,
-      words: `taken out, becomes ${condition}`,
+      words: `taken out, ${becomes[condition]}`,
     })),
   ];
   const rack = device.rack === null ? null : await keyOf(tx, 'rack', device.rack);
