@@ -158,4 +158,17 @@ describe('the command line, bringing a switch into service', () => {
     const fitted = await zpine('device', 'fit', 'cob-acc-1', 'LF24-0201-11');
     expect(fitted.err).to.contain('box LF24-0201-11 is fitted as ard-acc-1');
   });
+
+  it('waits no longer for a device that is retired', async () => {
+    await well('arrival', 'open', 'ard-acc-1', '--hours', '2');
+    expect(await well('device', 'show', 'ard-acc-1')).to.contain('open until');
+    await well('device', 'retire', 'ard-acc-1', '--yes');
+    expect(await well('device', 'show', 'ard-acc-1'))
+      .to.match(/retired[\s\S]*management +none\n/)
+      .and.not.contain('open until');
+    const again = await zpine('arrival', 'open', 'ard-acc-1');
+    expect([again.status, again.err]).to.satisfy(
+      ([status, err]: [number, string]) => status === 1 && err.includes('retired'),
+    );
+  });
 });

@@ -1,5 +1,6 @@
 /** What a device cannot do without. Doubts, the list of today and its own page ask here, so that they say the same. */
 import { grouped } from '@zpine/core/lists/grouped';
+import { among } from '../../store/among.ts';
 import { type Tx } from '../../store/tx.ts';
 
 /** Those that are meant to run, or do. */
@@ -29,10 +30,6 @@ export interface Lack {
   since: Date;
 }
 
-/** Of all devices, or of those with these ids. `AND d.id IN (…)`, or nothing. */
-const among = (ids: readonly number[] | undefined): string =>
-  ids === undefined ? '' : `AND d.id IN (${ids.length === 0 ? 'NULL' : ids.join(', ')})`;
-
 /** SQL that gives the ids of devices that lack it. */
 export const lackingIds = (lack: LackName): string => `SELECT d.id FROM device d WHERE ${OURS} AND ${tests[lack]}`;
 
@@ -53,7 +50,7 @@ export async function lacksOf(
   for (const lack of lacks) {
     const rows = await tx.select<{ natural_key: string; created_at: Date; site: string | null }>(
       `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
-       WHERE ${OURS} AND ${tests[lack]} ${among(where.ids)} ORDER BY d.sort_key, d.id LIMIT ${where.limit}`,
+       WHERE ${OURS} AND ${tests[lack]} ${among('d.id', where.ids)} ORDER BY d.sort_key, d.id LIMIT ${where.limit}`,
     );
     const sites =
       lack === 'no-management'

@@ -1,5 +1,6 @@
 /** What a device that was moved to another site has left behind: addresses and cables that stayed where they were. */
 import { cableKindNames, leavesBuilding } from '@zpine/core/rack/ports';
+import { among } from '../../store/among.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export interface OffSite {
@@ -10,15 +11,11 @@ export interface OffSite {
   remedy: string;
 }
 
-/** A test of a column, or one that all pass where no devices are named. */
-const of = (column: string, devices: readonly number[] | undefined): string =>
-  devices === undefined ? 'TRUE' : `${column} IN (${devices.length === 0 ? 'NULL' : devices.join(', ')})`;
-
 /** Addresses on devices of one site, out of a prefix that is another site's. */
 export async function addressesOffSite(tx: Tx, limit: number, devices?: readonly number[]) {
   const from = `FROM address a JOIN \`interface\` i ON i.id = a.interface_id JOIN device d ON d.id = i.device_id
      JOIN prefix p ON p.id = a.prefix_id LEFT JOIN vlan v ON v.id = p.vlan_id
-     WHERE d.site_id IS NOT NULL AND COALESCE(p.site_id, v.site_id) <> d.site_id AND ${of('d.id', devices)}`;
+     WHERE d.site_id IS NOT NULL AND COALESCE(p.site_id, v.site_id) <> d.site_id ${among('d.id', devices)}`;
   const rows = await tx.select<{
     address: string;
     device: string;
@@ -58,7 +55,7 @@ export async function cablesOffSite(tx: Tx, limit: number, devices?: readonly nu
   const from = `FROM cable c JOIN port f ON f.id = c.from_id JOIN port t ON t.id = c.to_id
      JOIN device d ON d.id = f.device_id JOIN device e ON e.id = t.device_id
      WHERE d.site_id <> e.site_id AND (c.kind IS NULL OR c.kind IN (?))
-       AND (${of('d.id', devices)} OR ${of('e.id', devices)})`;
+       AND ((TRUE ${among('d.id', devices)}) OR (TRUE ${among('e.id', devices)}))`;
   const rows = await tx.select<{
     cable: string;
     kind: string | null;

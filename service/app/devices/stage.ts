@@ -3,6 +3,8 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type Tx } from '../../store/tx.ts';
+import { openArrival } from '../arrivals/arrivals.ts';
+import { endWindow } from '../arrivals/window.ts';
 import { setFields } from '../records/edit.ts';
 import { mustFind } from '../records/refs.ts';
 
@@ -25,5 +27,8 @@ export async function moveStage(tx: Tx, ref: string, to: string): Promise<Stored
   const allowed = byHand[from];
   if (!allowed.includes(to as Stage))
     throw new Refusal('stage-move', { device: device.key, from, allowed: allowed.join(', ') });
+  // Nobody waits for what is out of use, and it is given no file.
+  const open = to === 'retired' ? await openArrival(tx, device.id) : undefined;
+  if (open) await endWindow(tx, open);
   return setFields(tx, 'device', device.id, { stage: to });
 }

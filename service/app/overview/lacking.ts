@@ -1,5 +1,6 @@
 /** What lacks something that it cannot do without, and prefixes that are nearly full. */
 import { type ReplyOf } from '@zpine/contract/routes';
+import { among } from '../../store/among.ts';
 import { type Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
 import { lacksOf, type LackName } from '../devices/lacks.ts';
@@ -21,10 +22,6 @@ export type LackCode = (typeof lackCodes)[number];
 
 /** Which records could be concerned, by their ids; without it, all are looked at. */
 export type Leads = Record<LackCode, number[]>;
-
-/** `AND d.id IN (…)`, or nothing where all are looked at. */
-const among = (column: string, ids: readonly number[] | undefined): string =>
-  ids === undefined ? '' : `AND ${column} IN (${ids.length === 0 ? 'NULL' : ids.join(', ')})`;
 
 export async function lackingItems(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
   return [

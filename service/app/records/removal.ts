@@ -30,7 +30,8 @@ export async function removeMany(tx: Tx, kind: KindName, body: RemoveManyBody): 
 
 /** Removes them, and says what went with them. Where something stands in the way, the unit of work is half done. */
 async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: boolean): Promise<RemovalReply> {
-  const [goes, changes]: { kind: string; key: string }[][] = [[], []];
+  const goes: { kind: string; key: string }[] = [];
+  const changes: { kind: string; key: string }[] = [];
   const counts: Record<string, number> = {};
   const { observer } = tx;
   tx.observer = {
@@ -39,7 +40,7 @@ async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: bo
       observer?.change(change);
       const { kind: of, key, after } = change;
       if (after === null) counts[of] = (counts[of] ?? 0) + 1;
-      (after === null ? goes : changes)?.push({ kind: of, key });
+      (after === null ? goes : changes).push({ kind: of, key });
     },
   };
   try {
@@ -60,10 +61,10 @@ async function toldOf(tx: Tx, kind: KindName, records: AnyStored[], contents: bo
   }
   // Parts were taken out first; the records themselves are what people want to read first.
   return {
-    goes: (goes ?? []).reverse().slice(0, SHOWN),
+    goes: goes.reverse().slice(0, SHOWN),
     count: Object.values(counts).reduce((sum, count) => sum + count, 0),
     counts,
-    changes: (changes ?? []).slice(0, SHOWN),
+    changes: changes.slice(0, SHOWN),
     blocks: [],
   };
 }
