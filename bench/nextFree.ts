@@ -7,7 +7,7 @@ import { type Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { addOne } from '../service/app/records/add.ts';
 import { readConfig } from '../service/config.ts';
-import { openStore } from '../service/service.ts';
+import { openStore } from '../service/stores.ts';
 import { byId } from '../service/store/records.ts';
 import { bytesOf, nextFree, rebuild, spaceOf, takeNext } from '../service/store/spans.ts';
 import { read, run, type Actor, type Store } from '../service/store/tx.ts';

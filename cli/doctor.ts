@@ -8,6 +8,7 @@ import { status } from './refusals.ts';
 export function addDoctor(program: Command): void {
   const noun = program.command('doctor').description('What is doubtful, each with its remedy.');
   addStore(noun);
+  addProcesses(noun);
   noun
     .command('data')
     .description('what the records themselves make doubtful; status 1 when there is something')
@@ -84,4 +85,30 @@ function checkText(check: SoundnessCheck): (string | Table)[] {
   if (check.count === 0) lines.push('', 'everything that is derived is as the records say');
   else if (check.mended === 0) lines.push('', 'nothing was changed; zpine doctor store --mend puts it right');
   return lines;
+}
+
+function addProcesses(noun: Command): void {
+  noun
+    .command('processes')
+    .description('the processes that the service consists of; status 1 when one is down')
+    .addHelpText('after', '\nExample:\n  zpine doctor processes')
+    .action(async (_options: object, command: Command) => {
+      const { items } = await clientOf().call('doctor.processes');
+      if (items.some(({ pid }) => pid === 0)) process.exitCode = status.refused;
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      out(
+        table(
+          ['process', 'pid', 'since', 'holds', 'started again', 'last end'],
+          items.map(({ name, pid, since, memoryBytes, starts, lastEnd }) => [
+            name,
+            pid === 0 ? 'down' : String(pid),
+            since.slice(0, 19).replace('T', ' '),
+            `${Math.round(memoryBytes / 1024 / 1024)} MiB`,
+            String(starts),
+            lastEnd === null ? '' : `${lastEnd.at.slice(0, 19).replace('T', ' ')}: ${lastEnd.how}`,
+          ]),
+          new Set([1, 3, 4]),
+        ),
+      );
+    });
 }

@@ -34,8 +34,9 @@ export function explain(problem: Problem): string[] {
     return [`${refusedWord()}: ${first}${place ? ` (${place})` : ''}`, ...more, ...remedyLines(faults[0] ?? problem)];
   }
   return [
-    `${refusedWord()}: ${faults.length} faults, nothing saved`,
+    `${refusedWord()}: ${faults.length + (problem.more ?? 0)} faults, nothing saved`,
     ...faults.flatMap((f) => [`  ${placeOf(f.pointer)}: ${f.detail}`, ...remedyLines(f).map((l) => `  ${l}`)]),
+    ...(problem.more ? [`  and ${problem.more} more`] : []),
   ];
 }
 

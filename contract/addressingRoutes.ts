@@ -69,6 +69,7 @@ export const addressingRoutes = {
     method: 'POST',
     path: '/prefixes/{ref}/carvings',
     role: 'engineer',
+    apart: true,
     summary: 'The next free blocks of a size in a prefix: which they would be, or all of them added',
     group: 'Addressing',
     body: z.strictObject({
@@ -110,6 +111,7 @@ export const addressingRoutes = {
     method: 'POST',
     path: '/prefixes/{ref}/split',
     role: 'engineer',
+    apart: true,
     summary:
       'A prefix into parts of one size, in its place; addresses, ranges and gateway go to the parts that hold them',
     group: 'Addressing',
@@ -134,6 +136,7 @@ export const addressingRoutes = {
     method: 'POST',
     path: '/site-plans/{ref}/site',
     role: 'engineer',
+    apart: true,
     summary: 'What a plan gives a site: shown, or all of it made; what is there already stays as it is',
     group: 'Addressing',
     body: z.strictObject({ site: text(), apply: z.boolean().default(false) }),
@@ -182,6 +185,7 @@ export const addressingRoutes = {
     method: 'GET',
     path: '/hosts-file',
     role: 'viewer',
+    apart: true,
     summary: 'Addresses and names as a hosts file has them, of a site or of all',
     group: 'Addressing',
     query: z.strictObject({ site: text().optional() }),
@@ -192,6 +196,7 @@ export const addressingRoutes = {
     onlyReads: true,
     path: '/zone-files',
     role: 'engineer',
+    apart: true,
     summary: 'Zone files (RFC 1035) with A, AAAA and PTR records, of all or of a site; serials grow with what changes',
     group: 'Addressing',
     body: z.strictObject({ site: text().optional() }),
@@ -218,6 +223,7 @@ export const addressingRoutes = {
     method: 'POST',
     path: '/reserved-addresses',
     role: 'engineer',
+    apart: true,
     summary: 'Several addresses kept for nobody yet: the next free ones of a prefix, or all of a stretch',
     group: 'Addresses',
     body: z.strictObject({

@@ -1,4 +1,5 @@
 /** Routes of what the records themselves make doubtful. */
+import { shownProcess } from './processes.ts';
 import { z } from 'zod';
 import { route, type Route } from './route.ts';
 
@@ -94,10 +95,20 @@ export const doctorRoutes = {
     group: 'Overview',
     reply: soundnessCheck,
   }),
+  'doctor.processes': route({
+    method: 'GET',
+    path: '/processes',
+    role: 'admin',
+    summary:
+      'The processes that the service consists of: since when each runs, what it holds, how often it ended by itself',
+    group: 'Overview',
+    reply: z.object({ items: z.array(shownProcess) }),
+  }),
   'doctor.data': route({
     method: 'GET',
     path: '/doubts',
     role: 'viewer',
+    apart: true,
     summary:
       'What the records themselves make doubtful, each with its remedy; counts of all, and the first rows of each',
     group: 'Overview',

@@ -9,6 +9,8 @@ import { importErrors } from './importErrors.ts';
 import { onboardingErrors } from './onboardingErrors.ts';
 import { meant, row, type ErrorRow, type Params } from './errorRow.ts';
 
+export { type Params } from './errorRow.ts';
+
 export { type ErrorRow } from './errorRow.ts';
 
 export const errors = {
@@ -199,6 +201,11 @@ export const errors = {
   'body-malformed': row(400, 'Malformed body', (p) => `the body is not JSON: ${p.why}`),
   'body-type': row(415, 'Wrong content type', () => 'the body must be application/json'),
   'body-large': row(413, 'Body too large', (p) => `the most is ${p.max} bytes`),
+  'body-deep': row(
+    400,
+    'Body too deep',
+    (p) => `lists and maps stand more than ${p.max} deep inside each other; nothing here is`,
+  ),
   'header-malformed': row(400, 'Malformed header', (p) => `the header ${p.header} is not understood`),
   'route-unknown': row(404, 'No such address', (p) => `nothing answers to ${p.method} ${p.path}`),
   'method-unknown': row(
@@ -238,6 +245,19 @@ export const errors = {
     () => 'too many writes meet in one place; nothing was saved',
     () => 'try again in a few seconds',
   ),
+  'too-slow': row(
+    503,
+    'Takes too long',
+    () => 'this took longer than anything may that others wait behind; it was stopped and nothing was saved',
+    () => 'narrow what is asked for: fewer tests, a smaller selection, a shorter text',
+  ),
+  'too-large': row(
+    422,
+    'Takes too much memory',
+    () => 'this needed more memory than there is for one request; it was stopped and nothing was saved',
+    () => 'ask for less at a time; a large file is imported with zpine import, which sends it in pieces',
+  ),
+  'client-left': row(408, 'Nobody waits any more', () => 'whoever asked has gone; nothing was saved'),
   internal: row(
     500,
     'Fault in the service',
@@ -264,6 +284,20 @@ export interface FaultWords {
   params: Params;
 }
 
+/** As many faults are told in one answer. */
+export const MOST_FAULTS = 100;
+
+/** Faults, and how many more there are that were only counted. */
+export type Faults = FieldFault[] & { beyond?: number };
+
+/** Adds faults to others, as many as an answer tells; the rest is counted. */
+export function gather(into: Faults, more: Faults): void {
+  const room = Math.max(0, MOST_FAULTS - into.length);
+  for (const fault of more.slice(0, room)) into.push(fault);
+  const beyond = Math.max(0, more.length - room) + (more.beyond ?? 0);
+  if (beyond > 0) into.beyond = (into.beyond ?? 0) + beyond;
+}
+
 /** RFC 9457, with `code` and `errors[]`. */
 export interface Problem {
   type: string;
@@ -273,6 +307,8 @@ export interface Problem {
   detail: string;
   remedy?: string;
   errors?: FaultWords[];
+  /** How many faults there are beyond those in `errors`. */
+  more?: number;
   /** With `stale`: the record as it is now. */
   current?: unknown;
   yours?: number;
@@ -283,18 +319,21 @@ export class Refusal extends Error {
   readonly code: ErrorCode;
   readonly params: Params;
   readonly faults: FieldFault[];
+  /** Faults beyond those, which were only counted. */
+  readonly beyond: number;
   readonly extra: Record<string, unknown>;
-  constructor(code: ErrorCode, params: Params = {}, faults: FieldFault[] = [], extra: Record<string, unknown> = {}) {
+  constructor(code: ErrorCode, params: Params = {}, faults: Faults = [], extra: Record<string, unknown> = {}) {
     super(`${code} ${JSON.stringify(params)}`);
     this.name = 'Refusal';
     this.code = code;
     this.params = params;
     this.faults = faults;
+    this.beyond = faults.beyond ?? 0;
     this.extra = extra;
   }
 
   /** A refusal whose code and words are those of its first fault. */
-  static of(faults: FieldFault[]): Refusal {
+  static of(faults: Faults): Refusal {
     const first = faults[0];
     return first ? new Refusal(first.code, first.params, faults) : new Refusal('internal', { id: 'no-fault' });
   }
@@ -325,12 +364,14 @@ export function problemOf(refusal: Refusal): Problem {
     ...refusal.extra,
   };
   if (refusal.faults.length > 0) {
-    problem.errors = refusal.faults.map((f) => ({
+    problem.errors = refusal.faults.slice(0, MOST_FAULTS).map((f) => ({
       pointer: pointerOf(f.path),
       code: f.code,
       ...wordsOf(f.code, f.params),
       params: f.params,
     }));
+    const more = refusal.faults.length - problem.errors.length + refusal.beyond;
+    if (more > 0) problem.more = more;
   }
   return problem;
 }

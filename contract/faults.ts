@@ -1,7 +1,7 @@
 /** From Zod's issues to our faults: the only place that knows both. */
 import { nearest } from '@zpine/core/naming/names';
 import { type z } from 'zod';
-import { isErrorCode, type FieldFault } from './errors.ts';
+import { isErrorCode, MOST_FAULTS, type FieldFault, type Faults } from './errors.ts';
 
 type Issue = z.core.$ZodIssue;
 
@@ -14,14 +14,33 @@ const expectedWords: Record<string, string> = {
   array: 'a list',
 };
 
-/** All faults in an input that a schema refused; `known` are the field names to choose from. */
+/**
+ * The faults in an input that a schema refused; `known` are the field names to choose from. No more are worked out than
+ * an answer tells; the others are counted.
+ */
 export function faultsOf(
   error: z.ZodError,
   input: unknown,
   known: string[],
   at: (string | number)[] = [],
-): FieldFault[] {
-  return error.issues.flatMap((issue) => faultsOfIssue(issue, input, known, at));
+  most = MOST_FAULTS,
+): Faults {
+  const faults: Faults = [];
+  for (const issue of error.issues) {
+    const room = most - faults.length;
+    const [shown, beyond] = within(issue, room);
+    if (shown) faults.push(...faultsOfIssue(shown, input, known, at));
+    if (beyond > 0) faults.beyond = (faults.beyond ?? 0) + beyond;
+  }
+  return faults;
+}
+
+/** As much of an issue as there is room for, and how many faults of it are left. */
+function within(issue: Issue, room: number): [shown: Issue | undefined, beyond: number] {
+  const faults = issue.code === 'unrecognized_keys' ? issue.keys.length : 1;
+  if (room <= 0) return [undefined, faults];
+  if (issue.code !== 'unrecognized_keys' || faults <= room) return [issue, 0];
+  return [{ ...issue, keys: issue.keys.slice(0, room) }, faults - room];
 }
 
 function faultsOfIssue(issue: Issue, input: unknown, known: string[], at: (string | number)[]): FieldFault[] {

@@ -120,6 +120,7 @@ export const hardwareRoutes = {
     method: 'POST',
     path: '/models/{ref}/align',
     role: 'engineer',
+    apart: true,
     summary: 'Bring devices along with their changed model; one that has ports in use which would go stays as it is',
     group: 'Hardware',
     body: z.strictObject({
@@ -134,6 +135,7 @@ export const hardwareRoutes = {
     method: 'POST',
     path: '/model-sheets',
     role: 'engineer',
+    apart: true,
     summary: 'Take in model sheets: what would come of them, or all of them in one change set',
     group: 'Hardware',
     body: z.strictObject({
@@ -199,6 +201,7 @@ export const hardwareRoutes = {
     method: 'POST',
     path: '/sites/{ref}/copies',
     role: 'engineer',
+    apart: true,
     summary: 'The same landing again: rooms, racks, devices, interfaces, VLANs and cables of a site under a new code',
     group: 'Places',
     body: z.strictObject({

@@ -95,6 +95,12 @@ export const importErrors = {
     () => 'a comma in a text wants quotes around it',
   ),
   'import-row': row(422, 'Not a row', () => 'this is not a map of fields and values'),
+  'import-columns': row(
+    422,
+    'Too many columns',
+    (p) => `a row of ${p.columns} cells; the most is ${p.max}`,
+    () => 'look whether the separator is the right one, and whether a line end is missing',
+  ),
   'import-many': row(422, 'Too many rows', (p) => `the most is ${p.max} rows at a time`),
   'import-twice': row(
     422,

@@ -108,6 +108,7 @@ export const importRoutes = {
     method: 'POST',
     path: '/imports',
     role: 'engineer',
+    apart: true,
     summary: 'Take in records from CSV, YAML or JSON: what would come of it, or all of it in one change set',
     group: 'Import',
     body: z.strictObject({
@@ -129,6 +130,7 @@ export const importRoutes = {
     method: 'POST',
     path: '/scans',
     role: 'engineer',
+    apart: true,
     summary: 'Boxes from the scans of a barcode reader: into stock, or fitted to devices that wait for one',
     group: 'Import',
     body: z.strictObject({
@@ -146,6 +148,7 @@ export const importRoutes = {
     method: 'POST',
     path: '/pasted-devices',
     role: 'engineer',
+    apart: true,
     summary: 'Devices that run already, from a list of names and addresses: they become unproved',
     group: 'Import',
     body: z.strictObject({
@@ -228,6 +231,7 @@ export const importRoutes = {
     method: 'GET',
     path: '/exports',
     role: 'viewer',
+    apart: true,
     summary: 'Records as a text that can be imported again',
     group: 'Import',
     query: z.strictObject({
@@ -246,6 +250,7 @@ export const importRoutes = {
     method: 'POST',
     path: '/history/{id}/undo',
     role: 'engineer',
+    apart: true,
     summary: 'Undo one change set, whole; refused where something newer depends on it',
     group: 'History',
     body: z.strictObject({ apply: z.boolean().default(true).describe('False: only what would come of it') }),

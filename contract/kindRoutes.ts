@@ -8,6 +8,9 @@ import { page, type Route } from './route.ts';
 
 export type KindVerb = 'list' | 'show' | 'add' | 'edit' | 'remove' | 'editMany' | 'removeMany' | 'clone' | 'removal';
 
+/** As many records are added by one call. */
+export const MOST_ADDED = 1000;
+
 const text = (max: number) => z.string().trim().min(1).max(max);
 
 export const listQuery = (k: KindDescription): z.ZodObject =>
@@ -41,7 +44,7 @@ export function routesOf(name: KindName): Record<string, Route> {
   const record = later(() => recordSchema(k));
   const query = later(() => listQuery(k));
   const records = later(() => page(record()));
-  const adding = later(() => z.union([addSchema(k), z.array(addSchema(k)).min(1).max(1000)]));
+  const adding = later(() => z.union([addSchema(k), z.array(addSchema(k)).min(1).max(MOST_ADDED)]));
   const added = later(() => z.union([record(), z.array(record())]));
   const editing = later(() => editSchema(k));
   const bulk = bulkRoutesOf(k.path, { one: title, many: k.titles.toLowerCase(), group }, record);

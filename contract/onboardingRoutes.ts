@@ -70,6 +70,7 @@ export const onboardingRoutes = {
     method: 'GET',
     path: '/templates/{ref}/check',
     role: 'viewer',
+    apart: true,
     summary: 'All faults of a template and of its fragments',
     group: 'Templates',
     reply: z.object({ faults: z.array(templateFault) }),
@@ -79,6 +80,7 @@ export const onboardingRoutes = {
     onlyReads: true,
     path: '/template-tries',
     role: 'engineer',
+    apart: true,
     summary: 'Check a text that is not saved, and make the configuration of a device from it; keeps nothing',
     group: 'Templates',
     body: z.strictObject({
@@ -97,6 +99,7 @@ export const onboardingRoutes = {
     method: 'GET',
     path: '/devices/{ref}/template-names',
     role: 'viewer',
+    apart: true,
     summary: 'Every name that a template sees for this device, with type and value',
     group: 'Templates',
     reply: z.object({
@@ -115,6 +118,7 @@ export const onboardingRoutes = {
     method: 'POST',
     path: '/devices/{ref}/editions',
     role: 'engineer',
+    apart: true,
     summary:
       'Make the next edition of a device; the same text again gives the edition that has it. Without `apply` only what it would be, and what is different',
     group: 'Editions',
@@ -129,6 +133,7 @@ export const onboardingRoutes = {
     method: 'GET',
     path: '/devices/{ref}/editions/{number}',
     role: 'viewer',
+    apart: true,
     summary: 'One edition with its files, secrets masked; on request with the origin of every line',
     group: 'Editions',
     query: z.strictObject({ trace: z.enum(['true', 'false']).optional() }),
@@ -138,6 +143,7 @@ export const onboardingRoutes = {
     method: 'POST',
     path: '/devices/{ref}/editions/{number}/publish',
     role: 'engineer',
+    apart: true,
     summary: 'Publish an edition: the device may be given it; refused where it would lock the service out',
     group: 'Editions',
     body: z.strictObject({

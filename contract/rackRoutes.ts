@@ -55,6 +55,7 @@ export const rackRoutes = {
     method: 'POST',
     path: '/rack-fillings',
     role: 'engineer',
+    apart: true,
     summary: 'Many devices into several racks at once, named by their patterns, each at the next U that is free',
     group: 'Racks',
     body: z.strictObject({

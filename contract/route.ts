@@ -17,6 +17,8 @@ export interface Route {
   status?: 200 | 201 | 204;
   /** Set where the answer is not JSON. */
   media?: 'text/event-stream' | 'text/csv';
+  /** People can make it large: it is done in a process that may be ended, not where everybody waits for answers. */
+  apart?: boolean;
   /** Not a GET for the sake of its body alone: it saves nothing. */
   onlyReads?: boolean;
   /** A write of its own kind that leaves no history and takes no idempotency key: signing in and out. */

@@ -67,6 +67,8 @@ await build({
   format: 'esm',
   target: 'node20',
   sourcemap: true,
+  // What a process does not need it does not load.
+  splitting: true,
   external: [...external, ...external.map((name) => `${name}/*`)],
 });
 // The command line starts often: everything in one file, nothing to look up, and compiled beforehand.

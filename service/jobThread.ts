@@ -3,11 +3,11 @@ import { workerData } from 'node:worker_threads';
 import { importUpload } from './app/imports/background.ts';
 import { works } from './app/worker.ts';
 import { type Config } from './config.ts';
-import { openStore } from './service.ts';
+import { openStore } from './stores.ts';
 import { type JobHold } from './store/jobs.ts';
 
 const { config, name, payload, hold } = workerData as { config: Config; name: string; payload: unknown; hold: JobHold };
-const store = openStore({ ...config, databaseConnections: 3 });
+const store = openStore(config, 'job');
 try {
   if (name === 'import') await importUpload(store, payload as { id: number; apply: boolean }, hold);
   else await works[name]?.(store, payload);

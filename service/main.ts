@@ -1,89 +1,62 @@
-import { existsSync, readFileSync } from 'node:fs';
-import { dirname, join } from 'node:path';
-import { fileURLToPath } from 'node:url';
-import { pino } from 'pino';
-import { problemOf, Refusal } from '@zpine/contract/errors';
-import { faultsOf } from '@zpine/contract/faults';
-import { verbRoutes } from '@zpine/contract/routes';
-import { addUser } from './app/access/users.ts';
+/**
+ * The program of the service. Started plainly it tends its parts, each a process of its own: `part api`, `part boot`;
+ * `apart` is one of those that the API gives large work to. `user` makes a user.
+ */
 import { ConfigFault, readConfig } from './config.ts';
-import { openStore, startService } from './service.ts';
-import { isAway } from './store/database.ts';
-import { migrate } from './store/migrate.ts';
-import { run } from './store/tx.ts';
-
-const here = dirname(fileURLToPath(import.meta.url));
-const { version } = JSON.parse(readFileSync(join(here, '..', 'package.json'), 'utf8')) as { version: string };
-
-/** `user NAME ROLE [TITLE]`: makes a user; the password comes on standard input. */
-async function makeUser([name = '', role = '', title = '']: string[]): Promise<void> {
-  const body = verbRoutes['user.add'].body.safeParse({
-    name,
-    role,
-    ...(title ? { title } : {}),
-    password: await readAll(),
-  });
-  if (!body.success) throw Refusal.of(faultsOf(body.error, { name, role }, ['name', 'role', 'title', 'password']));
-  const store = openStore(readConfig(process.env));
-  await migrate(store);
-  await run(store, { name: 'console', via: 'service' }, 'user.add', (tx) => addUser(tx, body.data));
-  await store.sequelize.close();
-  process.stdout.write(`${name} may sign in as ${role}\n`);
-}
-
-async function readAll(): Promise<string> {
-  let text = '';
-  for await (const chunk of process.stdin) text += String(chunk);
-  return text.replace(/\r?\n$/, '');
-}
+import { logFor } from './log.ts';
+import { NotStarted, partNames, Tender, type PartName } from './processes/tender.ts';
 
 /** For so long requests under way may go on when the service is told to stop. */
 const STOP_MS = 12_000;
 
-async function main(): Promise<void> {
-  const [command, ...args] = process.argv.slice(2);
-  if (command === 'user') return makeUser(args);
+async function tend(): Promise<void> {
   const config = readConfig(process.env);
-  const log = pino({
-    level: config.logLevel,
-    base: null,
-    redact: ['req.headers.authorization', 'req.headers.cookie'],
-    ...(config.logPretty
-      ? { transport: { target: 'pino-pretty', options: { translateTime: 'HH:MM:ss', ignore: 'pid,hostname' } } }
-      : {}),
-  });
-  const console = join(here, 'console');
-  const service = await startService(config, log, version, existsSync(console) ? console : undefined);
-  process.send?.({ url: service.url });
+  const names = config.bootAddress === '' ? (['api'] as const) : partNames;
+  const tender = new Tender(names, logFor(config));
+  whenTold(() => tender.stop());
+  const url = await tender.start();
+  process.send?.({ url });
+}
+
+/** What the operating system says to a program that is to end. A part hears it from whoever tends it. */
+function whenTold(stop: () => Promise<void>, signals: NodeJS.Signals[] = ['SIGTERM', 'SIGINT', 'SIGHUP']): void {
   let stopping = false;
-  const stop = () => {
-    if (stopping) return;
-    stopping = true;
+  for (const signal of signals)
+    process.on(signal, () => {
+      if (stopping) return;
+      stopping = true;
+      void stop().then(() => process.exit(0));
+    });
+}
+
+async function part(name: PartName): Promise<void> {
+  // Ctrl-C in a terminal reaches all processes of a program at once.
+  for (const signal of ['SIGINT', 'SIGHUP'] as const) process.on(signal, () => undefined);
+  const { runPart } = await import('./processes/part.ts');
+  const stop = await runPart(name, readConfig(process.env));
+  whenTold(async () => {
     // A unit of work that takes longer is broken off: the database takes it back.
     setTimeout(() => process.exit(0), STOP_MS).unref();
-    void service.stop().then(() => process.exit(0));
-  };
-  for (const signal of ['SIGTERM', 'SIGINT', 'SIGHUP'] as const) process.on(signal, stop);
+    await stop();
+  }, ['SIGTERM']);
 }
 
-/** What a person at the terminal reads. */
-function wordsOf(error: unknown): string {
-  if (error instanceof ConfigFault) return error.message;
-  if (error instanceof Refusal) {
-    const problem = problemOf(error);
-    return (problem.errors ?? []).map((e) => `${e.pointer.slice(1)}: ${e.detail}`).join('\n') || problem.detail;
+const commands: Record<string, (args: string[]) => Promise<void>> = {
+  '': tend,
+  part: ([name = '']) => part(name as PartName),
+  apart: async () => {
+    for (const signal of ['SIGINT', 'SIGHUP', 'SIGTERM'] as const) process.on(signal, () => undefined);
+    const { serveApart } = await import('./apart/child.ts');
+    serveApart(readConfig(process.env));
+  },
+  user: async (args) => (await import('./makeUser.ts')).makeUser(args),
+};
+
+const [command = '', ...args] = process.argv.slice(2);
+await commands[command]?.(args).catch(async (error: unknown) => {
+  if (!(error instanceof NotStarted)) {
+    const words = error instanceof ConfigFault ? error.message : (await import('./words.ts')).wordsOf(error);
+    process.stderr.write(`zealous-pine: ${words}\n`);
   }
-  const { code, address, port } = error as { code?: string; address?: string; port?: number };
-  if (code === 'EACCES' && port !== undefined)
-    return `port ${port} of ${address} may not be opened: ports below 1024 need the right to`;
-  if (code === 'EADDRINUSE') return `port ${port} of ${address} is taken by another program`;
-  if (code === 'EADDRNOTAVAIL')
-    return `this machine has no address ${address}: see ZPINE_BOOT_ADDRESS and ZPINE_DIAL_MAP`;
-  if (isAway(error)) return `the database is not reached: ${(error as Error).message}`;
-  return error instanceof Error ? (error.stack ?? error.message) : String(error);
-}
-
-main().catch((error: unknown) => {
-  process.stderr.write(`zealous-pine: ${wordsOf(error)}\n`);
   process.exit(1);
 });

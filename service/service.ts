@@ -4,22 +4,25 @@ import { setMaxListeners } from 'node:events';
 import { type AddressInfo } from 'node:net';
 import { type Logger } from 'pino';
 import { Worker } from './app/worker.ts';
-import { Boot } from './boot/boot.ts';
+import { startBoot, type Part } from './bootPart.ts';
 import { type Config } from './config.ts';
 import { Jumps } from './fleet/jumps.ts';
 import { Keeper } from './fleet/keeper.ts';
 import { Runner } from './fleet/runner.ts';
 import { Watcher } from './fleet/watcher.ts';
+import { type Apart } from './http/asked.ts';
+import { BodyRoom } from './http/bodyRoom.ts';
 import { makeServer } from './http/server.ts';
-import { connect } from './store/database.ts';
-import { Dialects } from './store/dialects.ts';
+import { type ShownProcess } from '@zpine/contract/processes';
+import { processHere } from './processes/shown.ts';
+import { type ClaimedJob } from './store/jobs.ts';
 import { EventFeed } from './store/events.ts';
-import { migrate } from './store/migrate.ts';
-import { checkSealer } from './store/keyCheck.ts';
-import { sealerFrom } from './store/sealing.ts';
-import { defineModels } from './store/models.ts';
 import { type Store } from './store/tx.ts';
+import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
+
+/** An import is as large as somebody made it: it runs where it may be ended. */
+export type ImportInProcess = (job: ClaimedJob, ...endings: AbortSignal[]) => Promise<void>;
 
 export interface Service {
   store: Store;
@@ -29,48 +32,28 @@ export interface Service {
   stop: () => Promise<void>;
 }
 
-export function openStore(config: Config): Store {
-  const sequelize = connect({
-    socket: config.databaseSocket,
-    host: config.databaseHost,
-    port: config.databasePort,
-    user: config.databaseUser,
-    password: config.databasePassword,
-    name: config.databaseName,
-    connections: config.databaseConnections,
-  });
-  return {
-    sequelize,
-    models: defineModels(sequelize),
-    sealer: sealerFrom(config.keyFile),
-    dialects: new Dialects(),
-    place: { address: config.bootAddress, httpPort: config.bootHttpPort },
-    limits: {
-      packet: config.waitPacket,
-      request: config.waitRequest,
-      file: config.waitFile,
-      transfer: config.waitTransfer,
-      life: config.waitLife,
-      probe: config.waitProbe,
-    },
-  };
+export interface ApiOptions {
+  version: string;
+  consoleFolder?: string | undefined;
+  /** Where large work is done; left out, in this process. */
+  apart?: (Apart & Part) | undefined;
+  importInProcess?: ImportInProcess | undefined;
+  processes?: (() => ShownProcess[]) | undefined;
 }
 
-export async function startService(
-  config: Config,
-  log: Logger,
-  version: string,
-  consoleFolder?: string,
-): Promise<Service> {
+/** The API with its console, and what looks after arrivals, runs, watched devices and jobs. */
+export async function startApi(config: Config, log: Logger, options: ApiOptions): Promise<Service> {
   const store = openStore(config);
-  const applied = await migrate(store);
-  if (applied.length > 0) log.info({ steps: applied.length }, 'the database was brought up to date');
-  await checkSealer(store);
+  const jobStore = openStore(config, 'job', store.dialects);
   const feed = new EventFeed(store, log);
   const closing = new AbortController();
   // Each open event stream listens for the end: many at a time are no leak.
   setMaxListeners(0, closing.signal);
-  const worker = new Worker(store, log, (job, lost) => jobInThread(config, job, closing.signal, lost));
+  const worker = new Worker(jobStore, log, (job, lost) =>
+    job.name === 'import' && options.importInProcess
+      ? options.importInProcess(job, closing.signal, lost)
+      : jobInThread(config, job, closing.signal, lost),
+  );
   await worker.start();
   const { dialMap } = config;
   const jumps = new Jumps(dialMap);
@@ -85,24 +68,21 @@ export async function startService(
     log,
   );
   watcher.start();
-  const place = { address: config.bootAddress, httpPort: config.bootHttpPort };
-  const boot =
-    config.bootAddress === ''
-      ? undefined
-      : new Boot(store, { ...place, dialMap, broadcast: config.bootBroadcast }, log);
-  await boot?.start();
   const app = makeServer({
     store,
     feed,
     log,
-    version,
+    version: options.version,
     bodyBytes: config.bodyBytes,
     importBytes: config.importBytes,
     uploadBytes: config.uploadBytes,
     sessionHours: config.sessionHours,
     cookieSecure: config.cookieSecure,
     organisation: config.organisation,
-    consoleFolder,
+    consoleFolder: options.consoleFolder,
+    room: new BodyRoom(IMPORTS_HELD * config.importBytes),
+    apart: options.apart,
+    processes: options.processes ?? (() => [processHere('service')]),
     closing: closing.signal,
   });
   const server = await listen(app.fetch, config);
@@ -114,12 +94,32 @@ export async function startService(
   const stop = async (): Promise<void> => {
     closing.abort();
     feed.stop();
-    await Promise.all([worker.stop(), keeper.stop(), runner.stop(), watcher.stop(), boot?.stop(), closeServer(server)]);
+    await Promise.all([worker.stop(), keeper.stop(), runner.stop(), watcher.stop(), closeServer(server)]);
+    await options.apart?.stop();
     jumps.stop();
-    await store.sequelize.close();
+    await Promise.all([store.sequelize.close(), jobStore.sequelize.close()]);
     log.info('stopped');
   };
   return { store, url, watcher, stop };
+}
+
+/** As many bodies of the largest kind are held at a time. */
+const IMPORTS_HELD = 4;
+
+/** All of it in this process. */
+export async function startService(
+  config: Config,
+  log: Logger,
+  version: string,
+  consoleFolder?: string,
+): Promise<Service> {
+  await prepareStore(config, log);
+  const boot = await startBoot(config, log);
+  const api = await startApi(config, log, { version, consoleFolder });
+  const stop = async (): Promise<void> => {
+    await Promise.all([boot?.stop(), api.stop()]);
+  };
+  return { ...api, stop };
 }
 
 const listen = (fetch: Parameters<typeof serve>[0]['fetch'], config: Config): Promise<ServerType> =>

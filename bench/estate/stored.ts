@@ -4,7 +4,7 @@ import { databaseEnv, makeUsers } from '../../ops/stack.ts';
 import { startMariadb } from '../../ops/mariadb.ts';
 import { countDoubts } from '../../service/app/doubts/counting.ts';
 import { readConfig } from '../../service/config.ts';
-import { openStore } from '../../service/service.ts';
+import { openStore } from '../../service/stores.ts';
 import { migrate } from '../../service/store/migrate.ts';
 import { read, run, type Actor, type Store } from '../../service/store/tx.ts';
 import { fillEstate } from './fill.ts';

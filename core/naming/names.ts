@@ -30,8 +30,12 @@ export const sortKey = (text: string): string =>
     return `${plain.length.toString().padStart(2, '0')}${plain}`;
   });
 
+/** No name that anybody could mean is longer. */
+const LONGEST = 80;
+
 /** The candidate nearest to what was typed, if one is near enough to be meant. */
 export function nearest(typed: string, candidates: Iterable<string>): string | undefined {
+  if (typed.length > LONGEST) return undefined;
   const wanted = typed.toLowerCase();
   let best: string | undefined;
   let bestDistance = Math.max(1, Math.floor(wanted.length / 3)) + 1;

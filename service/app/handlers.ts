@@ -3,6 +3,7 @@ import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { type BodyOf, type QueryOf, type ReplyOf, type RouteId, type VerbRouteId } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
 import { type z } from 'zod';
+import { MOST_ADDED } from '@zpine/contract/kindRoutes';
 import { bulkBody, cloneBody, removeManyBody } from '@zpine/contract/bulkRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import { faultsOf as faultsIn } from '@zpine/contract/faults';
@@ -91,7 +92,8 @@ export interface Call<Query = unknown, Body = unknown> {
 export type Handler<Query = never, Body = never> = (tx: Tx, call: Call<Query, Body>) => Promise<unknown>;
 
 /** These need more than a unit of work; the HTTP part answers them. */
-export type OwnRoutes = 'session.open' | 'session.close' | 'session.show' | 'events' | 'import.upload';
+export type OwnRoutes =
+  'session.open' | 'session.close' | 'session.show' | 'events' | 'import.upload' | 'doctor.processes';
 
 type VerbHandlers = {
   [R in Exclude<VerbRouteId, OwnRoutes>]: (tx: Tx, call: Call<QueryOf<R>, BodyOf<R>>) => Promise<ReplyOf<R>>;
@@ -252,6 +254,8 @@ const ofKind = (kind: KindName): Record<string, Handler> => ({
   [`${kind}.show`]: (tx, call: Call) => show(tx, kind, ref(call)),
   [`${kind}.add`]: async (tx, { body }: Call) => {
     const several = Array.isArray(body);
+    // Before anything is worked out of them.
+    if (several && body.length > MOST_ADDED) throw new Refusal('bulk-many', { max: MOST_ADDED });
     const records = await present(tx, kind, await add(tx, kind, several ? body : [body], (i) => (several ? [i] : [])));
     return several ? records : records[0];
   },

@@ -121,6 +121,7 @@ export function openApi(version: string): object {
             detail: { type: 'string' },
             remedy: { type: 'string' },
             errors: { type: 'array', items: fault },
+            more: { type: 'integer', description: 'How many faults there are beyond those in errors' },
           },
           required: ['type', 'title', 'status', 'code', 'detail'],
         },

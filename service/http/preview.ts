@@ -1,13 +1,11 @@
 /** `?preview=impact`: what a write would do elsewhere, whole or piece by piece; nothing is saved. */
-import { type Context } from 'hono';
-import { stream } from 'hono/streaming';
-import { type Logger } from 'pino';
 import { z } from 'zod';
-import { Refusal } from '@zpine/contract/errors';
+import { problemOf, Refusal } from '@zpine/contract/errors';
 import { heard, IMPACT_STREAM, noImpact, type ImpactLine } from '@zpine/contract/impactShapes';
 import { type Route } from '@zpine/contract/route';
 import { impactOf, type Previewed } from '../app/impact/impact.ts';
-import { problemFor } from './problems.ts';
+import { type Answered, type Asked, type Log } from './asked.ts';
+import { asRefusal } from './problems.ts';
 
 const MOST_SECONDS = 600;
 const USUAL_SECONDS = 60;
@@ -45,30 +43,33 @@ export function applied(route: Route, raw: unknown): unknown {
   return 'apply' in shape && typeof raw === 'object' && raw !== null ? { ...raw, apply: true } : raw;
 }
 
-export async function answerImpact(c: Context, preview: Omit<Previewed, 'signal'>, log: Logger): Promise<Response> {
-  const events = impactOf({ ...preview, signal: c.req.raw.signal });
+export async function answerImpact(asked: Asked, preview: Previewed, log: Log): Promise<Answered> {
+  const events = impactOf(preview);
   // The first event says whether it would be refused: then the answer is that refusal, as without a preview.
   const first = await events.next();
   if (first.done) throw new Error('an impact says something');
-  if (!(c.req.header('Accept') ?? '').includes(IMPACT_STREAM)) {
+  if (!asked.accept.includes(IMPACT_STREAM)) {
     let whole = heard(noImpact(), first.value);
     for await (const event of events) whole = heard(whole, event);
-    return c.json(whole);
+    return { status: 200, headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(whole) };
   }
-  c.header('Content-Type', IMPACT_STREAM);
-  // Held back for no one: neither compressed nor gathered on the way.
-  c.header('Cache-Control', 'no-store, no-transform');
-  c.header('X-Accel-Buffering', 'no');
-  return stream(c, async (out) => {
-    const say = (line: ImpactLine) => out.write(`${JSON.stringify(line)}\n`);
+  const line = (said: ImpactLine): string => `${JSON.stringify(said)}\n`;
+  const lines = async function* (): AsyncGenerator<string> {
     try {
-      await say(first.value);
-      for await (const event of events) {
-        if (out.aborted) break;
-        await say(event);
-      }
+      yield line(first.value);
+      for await (const event of events) yield line(event);
     } catch (error) {
-      await say({ event: 'refused', problem: problemFor(c, error, log) });
+      yield line({ event: 'refused', problem: problemOf(asRefusal(error, asked, log)) });
     }
-  });
+  };
+  return {
+    status: 200,
+    // Held back for no one: neither compressed nor gathered on the way.
+    headers: {
+      'Content-Type': IMPACT_STREAM,
+      'Cache-Control': 'no-store, no-transform',
+      'X-Accel-Buffering': 'no',
+    },
+    body: lines(),
+  };
 }

@@ -3,31 +3,25 @@ import { readFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { serveStatic } from '@hono/node-server/serve-static';
 import { Hono, type Context } from 'hono';
-import { bodyLimit } from 'hono/body-limit';
 import { compress } from 'hono/compress';
+import { stream } from 'hono/streaming';
 import { secureHeaders } from 'hono/secure-headers';
 import { type Logger } from 'pino';
-import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
 import { Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
-import { isKind, kindOf } from '@zpine/contract/kinds';
-import { REMARKS_HEADER, remarksHeader, type Remark } from '@zpine/contract/remarks';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
+import { type ShownProcess } from '@zpine/contract/processes';
 import { type Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/routes';
-import { runTable } from '@zpine/contract/runTables';
 import { type User } from '../app/access/who.ts';
-import { handlers } from '../app/handlers.ts';
-import { once, type Answer } from '../app/idempotency.ts';
 import { type EventFeed } from '../store/events.ts';
-import { takeUploaded } from '../app/imports/background.ts';
-import { read, run, type Actor, type Store, type Tx } from '../store/tx.ts';
+import { read, type Actor, type Store } from '../store/tx.ts';
+import { type Answered, type Apart, type Asked } from './asked.ts';
+import { carryOut } from './carryOut.ts';
 import { streamEvents } from './events.ts';
-import { bodyOf, idempotencyKeyOf, parsed, queryOf, versionOf } from './input.ts';
+import { bodyIn, idempotencyKeyOf, parsed, queryOf, textOf, versionOf } from './input.ts';
 import { openApi } from './openapi.ts';
 import { Metrics } from './metrics.ts';
-import { answerImpact, applied, previewOf } from './preview.ts';
 import { answerProblem } from './problems.ts';
+import { type BodyRoom } from './bodyRoom.ts';
 import { admit, closeSession, openSession } from './session.ts';
 import { takeUpload } from './upload.ts';
 
@@ -43,6 +37,12 @@ export interface ServerOptions {
   sessionHours: number;
   cookieSecure: boolean;
   organisation: string;
+  /** For the bodies that are held at a time. */
+  room: BodyRoom;
+  /** Where large work is done; left out, it is done here. */
+  apart?: Apart | undefined;
+  /** The processes that the service consists of, as they are now. */
+  processes: () => ShownProcess[];
   /** The folder of the built console, if there is one. */
   consoleFolder?: string | undefined;
   /** Aborted when the service shuts down: open streams end. */
@@ -66,14 +66,6 @@ export function makeServer(options: ServerOptions): Hono {
   );
   const squeeze = compress();
   app.use((c, next) => (c.req.path === '/api/v1/events' ? next() : squeeze(c, next)));
-  const limited = (maxSize: number) =>
-    bodyLimit({ maxSize, onError: (c) => answerProblem(c, new Refusal('body-large', { max: maxSize }), options.log) });
-  const [plain, imports] = [limited(options.bodyBytes), limited(options.importBytes)];
-  app.use((c, next) => {
-    // An upload is measured as it comes: it is never held as a whole.
-    if (c.req.path === '/api/v1/uploads') return next();
-    return (c.req.path === '/api/v1/imports' ? imports : plain)(c, next);
-  });
   addHealth(app, options);
   const document = JSON.stringify(openApi(options.version));
   app.get('/api/openapi.json', (c) => c.body(document, 200, { 'Content-Type': 'application/json' }));
@@ -140,86 +132,70 @@ const viaOf = (c: Context, user: User): Actor['via'] => {
 async function answer(c: Context, id: RouteId, route: Route, options: ServerOptions): Promise<Response> {
   const { store } = options;
   if (id === 'session.open') {
-    const body = parsed(verbRoutes['session.open'].body, await bodyOf(c)) as { name: string; password: string };
+    const text = await textOf(c, Math.min(options.bodyBytes, SIGN_IN_BYTES));
+    const body = parsed(verbRoutes['session.open'].body, bodyIn(text)) as { name: string; password: string };
     return c.json(await openSession(c, store, body, { hours: options.sessionHours, secure: options.cookieSecure }));
   }
+  // Whoever may not ask is told so before anything they send is read.
   const user = await admit(c, store, route.role === 'anyone' ? 'viewer' : route.role);
   if (id === 'events') return streamEvents(c, options.feed, options.closing);
   if (id === 'session.show') return c.json({ name: user.name, title: user.title, role: user.role, disabled: false });
-  const { query, reason } = queryOf(c, route);
-  const actor: Actor = { name: user.name, via: viaOf(c, user), reason };
-  if (id === 'session.close') {
+  if (id === 'doctor.processes') return c.json({ items: options.processes() });
+  const via = viaOf(c, user);
+  if (id === 'session.close' || id === 'import.upload') {
+    const { query, reason } = queryOf(c.req.query(), route);
+    const actor: Actor = { name: user.name, via, reason };
+    if (id === 'import.upload')
+      return takeUpload(c, store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
     await closeSession(c, store, actor);
     return c.body(null, 204);
   }
-
-  if (id === 'import.upload')
-    return takeUpload(c, store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
-  const handler = handlers[id];
-  // Bodies of the kinds are checked with their references, so that one answer names all faults.
-  const preview = route.method === 'GET' ? undefined : previewOf(c.req.query(), id, route);
-  const sent = route.body ? await bodyOf(c) : {};
-  const raw = preview ? applied(route, sent) : sent;
-  const body = route.body && id in verbRoutes ? parsed(route.body, raw) : raw;
-  const params = c.req.param() as Record<string, string>;
-  const call = { params, query, body, version: versionOf(c), user };
-  const status = route.status ?? 200;
-  if (route.method === 'GET')
-    return reply(c, id, { status, body: await read(store, actor, (tx) => handler(tx, call)) });
-  if (preview) {
-    const work = previewedWork(store, id, (tx) => handler(tx, call), params);
-    const { seconds } = preview;
-    return answerImpact(c, { store, actor, action: id, work, kind: id.split('.')[0] ?? '', seconds }, options.log);
-  }
-
-  const key = route.unrecorded ? undefined : idempotencyKeyOf(c);
-  let remarks: readonly Remark[] = [];
-  const result = await run(store, actor, id, async (tx): Promise<Answer> => {
-    remarks = tx.remarks;
-    const work = async (): Promise<Answer> => ({ status, body: await handler(tx, call) });
-    if (key === undefined) return work();
-    return once(tx, user.id, key, `${route.method} ${c.req.path} ${JSON.stringify(raw)}`, work);
+  const most = id === 'import.run' ? options.importBytes : options.bodyBytes;
+  return options.room.during(route.body ? most : 0, c, async () => {
+    const asked: Asked = {
+      id,
+      path: c.req.path,
+      url: c.req.url,
+      params: c.req.param() as Record<string, string>,
+      query: c.req.query(),
+      text: route.body ? await textOf(c, most) : '',
+      version: versionOf(c),
+      idempotencyKey: idempotencyKeyOf(c),
+      accept: c.req.header('Accept') ?? '',
+      user,
+      via,
+    };
+    const { signal } = c.req.raw;
+    const apart = options.apart && isLarge(asked, route) ? options.apart : undefined;
+    return respond(c, await (apart ? apart.carryOut(asked, signal) : carryOut(store, asked, options.log, signal)));
   });
-  if (remarks.length > 0) c.header(REMARKS_HEADER, remarksHeader(remarks));
-  return reply(c, id, result);
 }
 
-/** An uploaded file is saved by a job later: what the job would do is looked at, not that there would be one. */
-const previewedWork = (
-  store: Store,
-  id: RouteId,
-  work: (tx: Tx) => Promise<unknown>,
-  params: Record<string, string>,
-): ((tx: Tx) => Promise<unknown>) => (id === 'import.apply' ? (tx) => takeUploaded(tx, store, params.id ?? '') : work);
+/** Nobody who is not signed in has more to say than a name and a password. */
+const SIGN_IN_BYTES = 16 * 1024;
+/** A body of this length takes a while to be read and checked. */
+const LARGE_BODY = 64 * 1024;
 
-function reply(c: Context, id: RouteId, { status, body }: Answer): Response {
-  if (status === 204) return c.body(null, 204);
-  const [kind = '', verb = ''] = id.split('.');
-  if (id === 'run.show' && wantsCsv(c)) {
-    const { heads, rows } = runTable(body as ShownRun);
-    return c.body(cellsToCsv(heads, rows), 200, { 'Content-Type': 'text/csv; charset=utf-8' });
+/** What people can make large is not done where everybody waits for answers. */
+const isLarge = (asked: Asked, route: Route): boolean =>
+  route.apart === true || asked.query.preview !== undefined || asked.text.length > LARGE_BODY;
+
+function respond(c: Context, { status, headers, body }: Answered): Response | Promise<Response> {
+  for (const [name, value] of Object.entries(headers)) c.header(name, value);
+  if (body === null) return c.body(null, status as 204);
+  if (typeof body === 'string') {
+    // With a known length, short answers are not compressed.
+    c.header('Content-Length', String(Buffer.byteLength(body)));
+    return c.body(body, status as 200);
   }
-  if (verb === 'list' && isKind(kind)) {
-    const { items, next } = body as { items: Record<string, Value>[]; next: string | null };
-    if (next !== null) c.header('Link', `<${nextUrl(c, next)}>; rel="next"`);
-    if (wantsCsv(c)) {
-      return c.body(recordsToCsv(kindOf(kind), items), 200, { 'Content-Type': 'text/csv; charset=utf-8' });
+  c.status(status as 200);
+  return stream(c, async (out) => {
+    const pieces = body[Symbol.asyncIterator]();
+    try {
+      for (let next = await pieces.next(); !next.done && !out.aborted; next = await pieces.next())
+        await out.write(next.value);
+    } finally {
+      await pieces.return?.();
     }
-  }
-  const version = (body as { version?: unknown } | null)?.version;
-  if (typeof version === 'number') c.header('ETag', `"${version}"`);
-  const text = JSON.stringify(body);
-  // With a known length, short answers are not compressed.
-  return c.body(text, status as 200, {
-    'Content-Type': 'application/json',
-    'Content-Length': String(Buffer.byteLength(text)),
   });
-}
-
-const wantsCsv = (c: Context): boolean => /\btext\/csv\b/.test(c.req.header('Accept') ?? '');
-
-function nextUrl(c: Context, mark: string): string {
-  const url = new URL(c.req.url);
-  url.searchParams.set('after', mark);
-  return `${url.pathname}${url.search}`;
 }

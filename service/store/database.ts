@@ -10,6 +10,9 @@ export interface DatabaseOptions {
   password: string;
   name: string;
   connections: number;
+  /** For so long a statement may take, and wait for a lock; 0 for as long as it takes. */
+  statementSeconds: number;
+  lockSeconds: number;
 }
 
 export function connect(options: DatabaseOptions): Sequelize {
@@ -31,7 +34,8 @@ export function connect(options: DatabaseOptions): Sequelize {
       initSql: [
         'SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED',
         "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'",
-        'SET SESSION innodb_lock_wait_timeout = 5',
+        `SET SESSION innodb_lock_wait_timeout = ${options.lockSeconds}`,
+        `SET SESSION max_statement_time = ${options.statementSeconds}`,
       ],
     },
   });
@@ -62,6 +66,12 @@ export function driverError(error: unknown): DriverError {
   const outer = error as { parent?: DriverError; original?: DriverError };
   return outer?.parent ?? outer?.original ?? (error as DriverError) ?? {};
 }
+
+/** A statement was stopped because it took longer than statements may (max_statement_time). */
+export const isTooSlow = (error: unknown): boolean => driverError(error).errno === 1969;
+
+/** A lock was not had in the time that there is for it. */
+export const isLockTimeout = (error: unknown): boolean => driverError(error).errno === 1205;
 
 export const isDeadlock = (error: unknown): boolean => [1213, 1205, 1020].includes(driverError(error).errno ?? 0);
 

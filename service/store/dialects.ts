@@ -2,10 +2,11 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { isMap, isNode, isPair, isSeq, LineCounter, parseDocument, type Document } from 'yaml';
+import { isMap, isNode, isPair, isSeq, type Document } from 'yaml';
 import { dialectFrom, type Dialect } from '@zpine/core/dialect/dialect';
 import { dialectSheet, togetherFaults, type DialectSheet } from '@zpine/core/dialect/sheet';
 import { nearest } from '@zpine/core/naming/names';
+import { readYaml } from './yaml.ts';
 
 export interface PlacedFault {
   line: number;
@@ -65,16 +66,17 @@ function readShipped(): Map<string, string> {
 
 /** Reads a sheet; every fault has its line and column. */
 export function readSheet(text: string): { sheet: DialectSheet | undefined; faults: PlacedFault[] } {
-  const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true });
+  const { documents, faults: broken, lines } = readYaml(text, { aliases: 0 });
   const placed = (offset: number, place: string, message: string): PlacedFault => {
     const { line, col } = lines.linePos(offset);
     return { line: Math.max(1, line), column: Math.max(1, col), place, message };
   };
-  const broken = document.errors.map((error) => placed(error.pos[0], '', error.message));
-  if (broken.length > 0) return { sheet: undefined, faults: broken };
-  const value: unknown = document.toJS({ maxAliasCount: 0 });
-  if (typeof value !== 'object' || value === null || Array.isArray(value))
+  if (broken.length > 0)
+    return { sheet: undefined, faults: broken.map(({ offset, message }) => placed(offset, '', message)) };
+  const [document, second] = documents;
+  if (second) return { sheet: undefined, faults: [placed(second.range?.[0] ?? 0, '', 'a sheet is one document')] };
+  const value: unknown = document?.toJS();
+  if (!document || typeof value !== 'object' || value === null || Array.isArray(value))
     return { sheet: undefined, faults: [placed(0, '', 'a sheet holds names and values, beginning with title')] };
   const at = (path: readonly PropertyKey[], message: string, onKey = false): PlacedFault =>
     placed(offsetOf(document, path, onKey), path.map(String).join('.'), message);

@@ -6,7 +6,7 @@ import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import { type Limits } from '@zpine/core/arrival/arrival';
 import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
-import { connectionsOf, isAway, isDeadlock } from './database.ts';
+import { connectionsOf, isAway, isDeadlock, isLockTimeout, isTooSlow } from './database.ts';
 import { type Dialects } from './dialects.ts';
 import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
@@ -88,8 +88,10 @@ export class Tx {
   readonly remarks: Remark[] = [];
   private opened = false;
   private time: string | undefined;
+  private readonly signal: AbortSignal | undefined;
 
-  constructor(store: Store, unit: Unit | null, actor: Actor, action: string) {
+  constructor(store: Store, unit: Unit | null, actor: Actor, action: string, signal?: AbortSignal) {
+    this.signal = signal;
     this.store = store;
     this.models = store.models;
     this.sealer = store.sealer;
@@ -246,6 +248,9 @@ export class Tx {
   }
 
   private async send(sql: string, values: Values): Promise<unknown> {
+    // Whoever asked has gone: nothing is begun for them any more. (A statement under way is not killed: that could hit
+    // whoever has its connection next.)
+    if (this.signal?.aborted) throw new Refusal('client-left');
     if (this.unit) return this.unit.send(sql, values.map(sqlValue));
     const connections = connectionsOf(this.store.sequelize);
     const connection = await connections.take();
@@ -282,6 +287,8 @@ export interface Store {
   models: Models;
   sealer: Sealer;
   dialects: Dialects;
+  /** A lock that was waited for in vain is not waited for again: who asks does so again soon. */
+  impatient: boolean;
   /** How far the database's clock was ahead of this machine's when it was last asked. */
   clock?: { offsetMs: number; sampledAt: number };
 }
@@ -292,23 +299,35 @@ const TRIES = 16;
  * The one way to write: `work` runs in a transaction, is tried again when it met a deadlock or waited too long for a
  * lock, and leaves nothing behind when it fails. It must have no other side effect, since it may run several times.
  */
-export async function run<T>(store: Store, actor: Actor, action: string, work: (tx: Tx) => Promise<T>): Promise<T> {
+export async function run<T>(
+  store: Store,
+  actor: Actor,
+  action: string,
+  work: (tx: Tx) => Promise<T>,
+  signal?: AbortSignal,
+): Promise<T> {
   for (let attempt = 1; ; attempt += 1) {
     try {
-      return await once(store, actor, action, work);
+      return await once(store, actor, action, work, signal);
     } catch (error) {
       if (!isDeadlock(error)) throw asRefusal(error);
-      if (attempt >= TRIES) throw new Refusal('busy');
+      if (attempt >= TRIES || (store.impatient && isLockTimeout(error))) throw new Refusal('busy');
       await new Promise((resolve) => setTimeout(resolve, Math.random() * 15 * attempt));
     }
   }
 }
 
-async function once<T>(store: Store, actor: Actor, action: string, work: (tx: Tx) => Promise<T>): Promise<T> {
+async function once<T>(
+  store: Store,
+  actor: Actor,
+  action: string,
+  work: (tx: Tx) => Promise<T>,
+  signal: AbortSignal | undefined,
+): Promise<T> {
   const unit = await Unit.begin(connectionsOf(store.sequelize));
   let ended = false;
   try {
-    const tx = new Tx(store, unit, actor, action);
+    const tx = new Tx(store, unit, actor, action, signal);
     const result = await work(tx);
     if (!tx.discarded) await tx.flush();
     ended = true;
@@ -321,9 +340,14 @@ async function once<T>(store: Store, actor: Actor, action: string, work: (tx: Tx
 }
 
 /** A unit of work that only reads, each statement for itself. */
-export async function read<T>(store: Store, actor: Actor, work: (tx: Tx) => Promise<T>): Promise<T> {
+export async function read<T>(
+  store: Store,
+  actor: Actor,
+  work: (tx: Tx) => Promise<T>,
+  signal?: AbortSignal,
+): Promise<T> {
   try {
-    return await work(new Tx(store, null, actor, 'read'));
+    return await work(new Tx(store, null, actor, 'read', signal));
   } catch (error) {
     throw asRefusal(error);
   }
@@ -331,6 +355,7 @@ export async function read<T>(store: Store, actor: Actor, work: (tx: Tx) => Prom
 
 function asRefusal(error: unknown): unknown {
   if (error instanceof Refusal) return error;
+  if (isTooSlow(error)) return new Refusal('too-slow');
   if (isAway(error)) return new Refusal('database-away');
   return refusalOfConstraint(error) ?? error;
 }

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { emptyDatabase, testConfig, testStore } from '../service.ts';
-import { openStore } from '../../service/service.ts';
+import { openStore } from '../../service/stores.ts';
 import { constraints } from '../../service/store/constraints.ts';
 import { migrate, steps } from '../../service/store/migrate.ts';
 import { attributesOf } from '../../service/store/models.ts';

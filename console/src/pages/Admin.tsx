@@ -5,6 +5,7 @@ import { roles, type Role } from '@zpine/contract/roles';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Page } from '../look/Page.tsx';
+import { Processes } from '../admin/Processes.tsx';
 import { StoreChecks } from '../admin/StoreChecks.tsx';
 
 type User = ReplyOf<'user.add'>;
@@ -64,6 +65,7 @@ export default function Admin() {
           },
         ]}
       />
+      <Processes />
       <StoreChecks />
       {adding && <AddUser onClose={() => setAdding(false)} />}
     </Page>

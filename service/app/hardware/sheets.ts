@@ -1,16 +1,5 @@
 /** Model sheets: one model as a YAML or JSON text of its own, read with the place of every fault, written without loss. */
-import {
-  isMap,
-  isNode,
-  isPair,
-  isScalar,
-  isSeq,
-  LineCounter,
-  parseAllDocuments,
-  stringify,
-  type Document,
-  type Node,
-} from 'yaml';
+import { isMap, isNode, isPair, isScalar, isSeq, type LineCounter, stringify, type Node } from 'yaml';
 import { parsePorts, parseSlots } from '@zpine/core/rack/portGroups';
 import { parseKeyPart } from '@zpine/core/naming/names';
 import { problemOf, Refusal, type FieldFault } from '@zpine/contract/errors';
@@ -18,6 +7,7 @@ import { type SheetFault } from '@zpine/contract/hardwareRoutes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
 import { kindOf, type Stored } from '@zpine/contract/kinds';
+import { readYaml } from '../../store/yaml.ts';
 import { byKeys, present } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { add, addOne } from '../records/add.ts';
@@ -90,27 +80,24 @@ export async function readSheets(tx: Tx, body: BodyOf<'sheet.read'>): Promise<Ou
   return out;
 }
 
+const MOST_ALIASES = 100;
+
 /** The maps of a text: one, a list of them, or one a document. */
 function sheetsIn(file: string, text: string, faults: SheetFault[]): Sheet[] {
-  const lines = new LineCounter();
-  const documents = parseAllDocuments(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: true });
-  if (!Array.isArray(documents) || documents.length === 0) {
-    faults.push(wholeFault(file));
-    return [];
+  const { documents, faults: broken, lines } = readYaml(text, { aliases: MOST_ALIASES });
+  for (const { offset, message } of broken) {
+    const { line, col } = lines.linePos(offset);
+    faults.push({ file, line, column: col, at: '', value: null, ...words('sheet-syntax', { why: message }) });
   }
-  return (documents as Document[]).flatMap((document) => {
-    for (const error of document.errors) {
-      const { line, col } = lines.linePos(error.pos[0]);
-      const why = error.message.split('\n')[0] ?? '';
-      faults.push({ file, line, column: col, at: '', value: null, ...words('sheet-syntax', { why }) });
-    }
-    if (document.errors.length > 0) return [];
+  if (documents.length === 0 && broken.length === 0) faults.push(wholeFault(file));
+  if (broken.length > 0) return [];
+  return documents.flatMap((document) => {
     const top = document.contents;
     const maps = isSeq(top) ? top.items : [top];
     return maps.flatMap((node): Sheet[] => {
       if (isMap(node)) {
         try {
-          const fields = node.toJS(document, { maxAliasCount: 100 }) as Record<string, unknown>;
+          const fields = node.toJS(document, { maxAliasCount: MOST_ALIASES }) as Record<string, unknown>;
           return [{ file, node, lines, fields }];
         } catch (error) {
           const why = error instanceof Error ? error.message : String(error);

@@ -26,6 +26,8 @@ export interface CsvBatch {
 }
 
 const BATCH = 1000;
+/** No kind has a tenth of that; what has more is no table of records. */
+const MOST_COLUMNS = 500;
 /** A row longer than that is no row: most likely a quote is never closed. */
 const MOST_ROW = 1 << 20;
 
@@ -50,6 +52,14 @@ export async function* csvBatches(input: CsvInput): AsyncGenerator<CsvBatch> {
       const cells = record as string[];
       row += 1;
       if (cells.length <= 1 && (cells[0] ?? '').trim() === '') continue;
+      if (cells.length > MOST_COLUMNS) {
+        batch.faults.push({
+          ...whole('import-columns', { max: MOST_COLUMNS, columns: cells.length }, file),
+          row,
+          kind,
+        });
+        break;
+      }
       if (!heads) {
         const read = headsOf(input, cells);
         heads = read.heads;
@@ -82,7 +92,7 @@ async function begun(chunks: CsvInput['chunks']): Promise<{ first: string; all: 
     yield* chunks;
   })();
   let first = '';
-  while (!/\n/.test(first) && first.length < MOST_ROW) {
+  while (!first.includes('\n') && first.length < MOST_ROW) {
     const next = await iterator.next();
     if (next.done) break;
     first += next.value;
@@ -97,9 +107,12 @@ async function begun(chunks: CsvInput['chunks']): Promise<{ first: string; all: 
   };
 }
 
+/** As much of the first line is looked at, in signs. */
+const LONGEST_HEAD = 64 * 1024;
+
 /** The sign that stands most often in the first line, of those that separate cells. */
 function delimiterOf(text: string): string {
-  const [line = ''] = text.trimStart().split(/\r?\n/, 1);
+  const [line = ''] = text.slice(0, LONGEST_HEAD).trimStart().split(/\r?\n/, 1);
   const plain = line.replace(/"[^"]*"/g, '');
   const counts = [',', ';', '\t', '|'].map((sign) => [sign, plain.split(sign).length - 1] as const);
   return counts.sort((a, b) => b[1] - a[1])[0]?.[0] ?? ',';

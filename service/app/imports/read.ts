@@ -1,7 +1,8 @@
 /** Reads a text of many records that fits into memory: CSV, YAML or JSON, told apart by content. */
-import { parseAllDocuments } from 'yaml';
 import { nearest } from '@zpine/core/naming/names';
+import { depthOfJson, MOST_DEPTH } from '@zpine/core/text/depth';
 import { importKinds, isImportKind, type ImportKind } from '@zpine/contract/importRoutes';
+import { readYaml } from '../../store/yaml.ts';
 import { csvBatches } from './csv.ts';
 import { head, whole, type Format, type Head, type ImportRow, type RowFault } from './rows.ts';
 
@@ -68,16 +69,26 @@ async function readCsv(input: ReadInput, text: string, kind: ImportKind | undefi
 /** More aliases than that in one file are no convenience any more. */
 const MOST_ALIASES = 100;
 
+/** Kinds that nobody knows, of one file. */
+const MOST_UNKNOWN = 100;
+
 function readTree(text: string, format: Format, kind: ImportKind | undefined, file: string | null): Read {
   let tree: unknown;
   try {
-    if (format === 'json') tree = JSON.parse(text);
-    else {
-      const [document, second] = parseAllDocuments(text);
+    if (format === 'json') {
+      if (depthOfJson(text, MOST_DEPTH) > MOST_DEPTH)
+        return whole('import-format', { format: 'JSON', why: `it is more than ${MOST_DEPTH} deep` });
+      tree = JSON.parse(text);
+    } else {
+      const { documents, faults, lines } = readYaml(text, { aliases: MOST_ALIASES });
+      const [document, second] = documents;
       if (second) return whole('import-format', { format: 'YAML', why: 'it has more than one document' });
-      const [error] = document && 'errors' in document ? document.errors : [];
-      if (error) return whole('import-format', { format: 'YAML', why: error.message.split('\n')[0] ?? '' });
-      tree = document && 'toJS' in document ? document.toJS({ maxAliasCount: MOST_ALIASES }) : null;
+      const [fault] = faults;
+      if (fault) {
+        const { line, col } = lines.linePos(fault.offset);
+        return whole('import-format', { format: 'YAML', why: `line ${line}, column ${col}: ${fault.message}` });
+      }
+      tree = document?.toJS({ maxAliasCount: MOST_ALIASES }) ?? null;
     }
   } catch (error) {
     return whole('import-format', {
@@ -93,6 +104,8 @@ function readTree(text: string, format: Format, kind: ImportKind | undefined, fi
   for (const [name, list] of Object.entries(tree)) {
     if (!isImportKind(name) || !Array.isArray(list)) {
       faults.push({ ...unknownKind(name), file });
+      // Whoever gets that many kinds wrong means another file.
+      if (faults.length >= MOST_UNKNOWN) break;
       continue;
     }
     const read = listRows(list, name, file);

@@ -1,5 +1,5 @@
 import { type Value } from '@zpine/contract/fields';
-import { type ErrorCode, type FieldFault, Refusal } from '@zpine/contract/errors';
+import { gather, Refusal, type ErrorCode, type FieldFault, type Faults } from '@zpine/contract/errors';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { type AnyStored } from '../../store/records.ts';
@@ -65,7 +65,8 @@ export const idsOf = (drafts: Draft[], field: string): number[] =>
   drafts.map((d) => d.id(field)).filter((id) => id !== null);
 
 export const throwFaults = (drafts: Draft[]): void => {
-  const faults = drafts.flatMap((draft) => draft.faults);
+  const faults: Faults = [];
+  for (const draft of drafts) gather(faults, draft.faults);
   if (faults.length > 0) throw Refusal.of(faults);
 };
 

@@ -2,7 +2,7 @@
 import { addSchema, editSchema, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { faultsOf } from '@zpine/contract/faults';
-import { type FieldFault, Refusal } from '@zpine/contract/errors';
+import { gather, MOST_FAULTS, Refusal, type Faults } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { type AnyStored, byKeys, plannedKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -23,16 +23,10 @@ function schemasOf(k: KindDescription) {
   return made;
 }
 
-function parse(
-  k: KindDescription,
-  verb: 'add' | 'edit',
-  input: unknown,
-  at: Path,
-  faults: FieldFault[],
-): Fields | undefined {
+function parse(k: KindDescription, verb: 'add' | 'edit', input: unknown, at: Path, faults: Faults): Fields | undefined {
   const read = schemasOf(k)[verb].safeParse(input);
   if (read.success) return read.data as Fields;
-  faults.push(...faultsOf(read.error, input, namesOf(k), at));
+  gather(faults, faultsOf(read.error, input, namesOf(k), at, MOST_FAULTS - faults.length));
   return undefined;
 }
 
@@ -42,14 +36,14 @@ const withDefaults = (k: KindDescription, fields: Fields): Fields =>
 /** Drafts of new records. `at(i)` is where the i-th input stands in the request. */
 export async function draftNew(tx: Tx, kind: KindName, inputs: unknown[], at: (i: number) => Path): Promise<Draft[]> {
   const k = kindOf(kind);
-  const faults: FieldFault[] = [];
+  const faults: Faults = [];
   const drafts = inputs.flatMap((input, i) => {
     const fields = parse(k, 'add', input, at(i), faults);
     return fields ? [new Draft(null, withDefaults(k, fields), givenIn(fields), at(i))] : [];
   });
   // References of the sound inputs are looked at too, so that one answer names all faults.
   await resolve(tx, kind, drafts);
-  faults.push(...drafts.flatMap((d) => d.faults));
+  for (const draft of drafts) gather(faults, draft.faults);
   if (faults.length > 0) throw Refusal.of(faults);
   return finish(tx, kind, drafts);
 }
@@ -62,7 +56,7 @@ export async function draftEdits(
   at: (i: number) => Path,
 ): Promise<Draft[]> {
   const k = kindOf(kind);
-  const faults: FieldFault[] = [];
+  const faults: Faults = [];
   const drafts = edits.flatMap(({ before, changes }, i) => {
     const fields = parse(k, 'edit', changes, at(i), faults);
     if (!fields) return [];
@@ -77,7 +71,7 @@ export async function draftEdits(
     for (const [name, field] of fieldsOf(k))
       if (field.fixed && draft.changes(name)) draft.fault(name, 'field-fixed', { field: name });
   }
-  faults.push(...drafts.flatMap((d) => d.faults));
+  for (const draft of drafts) gather(faults, draft.faults);
   if (faults.length > 0) throw Refusal.of(faults);
   return finish(tx, kind, drafts);
 }

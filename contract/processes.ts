@@ -1,0 +1,13 @@
+/** The processes that a service consists of. */
+import { z } from 'zod';
+
+export const shownProcess = z.object({
+  /** What it does: `api`, `boot`, `apart`. */
+  name: z.string(),
+  pid: z.int(),
+  since: z.string(),
+  memoryBytes: z.int().describe('What it holds of the memory of its machine (resident set)'),
+  starts: z.int().describe('How often it was started again after it had ended by itself'),
+  lastEnd: z.object({ at: z.string(), how: z.string() }).nullable(),
+});
+export type ShownProcess = z.output<typeof shownProcess>;

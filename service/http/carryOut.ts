@@ -1,0 +1,105 @@
+/** Does what a request asks for, once who asks is known. */
+import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
+import { type Value } from '@zpine/contract/fields';
+import { type ShownRun } from '@zpine/contract/fleetShapes';
+import { isKind, kindOf } from '@zpine/contract/kinds';
+import { REMARKS_HEADER, remarksHeader, type Remark } from '@zpine/contract/remarks';
+import { type Route } from '@zpine/contract/route';
+import { routes, verbRoutes, type RouteId } from '@zpine/contract/routes';
+import { runTable } from '@zpine/contract/runTables';
+import { handlers, type OwnRoutes } from '../app/handlers.ts';
+import { once, type Answer } from '../app/idempotency.ts';
+import { takeUploaded } from '../app/imports/background.ts';
+import { read, run, type Actor, type Store, type Tx } from '../store/tx.ts';
+import { type Answered, type Asked, type Log } from './asked.ts';
+import { bodyIn, parsed, queryOf } from './input.ts';
+import { answerImpact, applied, previewOf } from './preview.ts';
+
+export async function carryOut(store: Store, asked: Asked, log: Log, signal: AbortSignal): Promise<Answered> {
+  const id = asked.id as Exclude<RouteId, OwnRoutes>;
+  const route: Route = routes[id];
+  const { params, version, user } = asked;
+  const { query, reason } = queryOf(asked.query, route);
+  const actor: Actor = { name: user.name, via: asked.via, reason };
+  const handler = handlers[id];
+  // Bodies of the kinds are checked with their references, so that one answer names all faults.
+  const preview = route.method === 'GET' ? undefined : previewOf(asked.query, id, route);
+  const sent = route.body ? bodyIn(asked.text) : {};
+  const raw = preview ? applied(route, sent) : sent;
+  const body = route.body && id in verbRoutes ? parsed(route.body, raw) : raw;
+  const call = { params, query, body, version, user };
+  const status = route.status ?? 200;
+  if (route.method === 'GET')
+    return answered(asked, { status, body: await read(store, actor, (tx) => handler(tx, call), signal) });
+  if (preview) {
+    const work = previewedWork(store, id, (tx) => handler(tx, call), params);
+    const previewed = {
+      store,
+      actor,
+      action: id,
+      work,
+      kind: id.split('.')[0] ?? '',
+      seconds: preview.seconds,
+      signal,
+    };
+    return answerImpact(asked, previewed, log);
+  }
+
+  const key = route.unrecorded ? undefined : asked.idempotencyKey;
+  let remarks: readonly Remark[] = [];
+  const result = await run(
+    store,
+    actor,
+    id,
+    async (tx): Promise<Answer> => {
+      remarks = tx.remarks;
+      const work = async (): Promise<Answer> => ({ status, body: await handler(tx, call) });
+      if (key === undefined) return work();
+      return once(tx, user.id, key, `${route.method} ${asked.path} ${JSON.stringify(raw)}`, work);
+    },
+    signal,
+  );
+  const said = answered(asked, result);
+  if (remarks.length > 0) said.headers[REMARKS_HEADER] = remarksHeader(remarks);
+  return said;
+}
+
+/** An uploaded file is saved by a job later: what the job would do is looked at, not that there would be one. */
+const previewedWork = (
+  store: Store,
+  id: RouteId,
+  work: (tx: Tx) => Promise<unknown>,
+  params: Record<string, string>,
+): ((tx: Tx) => Promise<unknown>) => (id === 'import.apply' ? (tx) => takeUploaded(tx, store, params.id ?? '') : work);
+
+function answered(asked: Asked, { status, body }: Answer): Answered {
+  if (status === 204) return { status, headers: {}, body: null };
+  const headers: Record<string, string> = {};
+  const [kind = '', verb = ''] = asked.id.split('.');
+  const csv = (text: string): Answered => ({
+    status: 200,
+    headers: { ...headers, 'Content-Type': 'text/csv; charset=utf-8' },
+    body: text,
+  });
+  if (asked.id === 'run.show' && wantsCsv(asked)) {
+    const { heads, rows } = runTable(body as ShownRun);
+    return csv(cellsToCsv(heads, rows));
+  }
+  if (verb === 'list' && isKind(kind)) {
+    const { items, next } = body as { items: Record<string, Value>[]; next: string | null };
+    if (next !== null) headers.Link = `<${nextUrl(asked.url, next)}>; rel="next"`;
+    if (wantsCsv(asked)) return csv(recordsToCsv(kindOf(kind), items));
+  }
+  const version = (body as { version?: unknown } | null)?.version;
+  if (typeof version === 'number') headers.ETag = `"${version}"`;
+  headers['Content-Type'] = 'application/json';
+  return { status, headers, body: JSON.stringify(body) };
+}
+
+const wantsCsv = ({ accept }: Asked): boolean => /\btext\/csv\b/.test(accept);
+
+function nextUrl(text: string, mark: string): string {
+  const url = new URL(text);
+  url.searchParams.set('after', mark);
+  return `${url.pathname}${url.search}`;
+}

@@ -1,0 +1,30 @@
+import { Refusal } from '@zpine/contract/errors';
+import { faultsOf } from '@zpine/contract/faults';
+import { verbRoutes } from '@zpine/contract/routes';
+import { addUser } from './app/access/users.ts';
+import { readConfig } from './config.ts';
+import { openStore } from './stores.ts';
+import { migrate } from './store/migrate.ts';
+import { run } from './store/tx.ts';
+
+/** `user NAME ROLE [TITLE]`: makes a user; the password comes on standard input. */
+export async function makeUser([name = '', role = '', title = '']: string[]): Promise<void> {
+  const body = verbRoutes['user.add'].body.safeParse({
+    name,
+    role,
+    ...(title ? { title } : {}),
+    password: await readAll(),
+  });
+  if (!body.success) throw Refusal.of(faultsOf(body.error, { name, role }, ['name', 'role', 'title', 'password']));
+  const store = openStore(readConfig(process.env), 'job');
+  await migrate(store);
+  await run(store, { name: 'console', via: 'service' }, 'user.add', (tx) => addUser(tx, body.data));
+  await store.sequelize.close();
+  process.stdout.write(`${name} may sign in as ${role}\n`);
+}
+
+async function readAll(): Promise<string> {
+  let text = '';
+  for await (const chunk of process.stdin) text += String(chunk);
+  return text.replace(/\r?\n$/, '');
+}

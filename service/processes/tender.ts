@@ -1,0 +1,156 @@
+/**
+ * Starts the processes that the service consists of, and starts them again when they end by themselves: at once the
+ * first time, then after pauses that grow as long as it goes on. It does nothing else, so that nothing ends it.
+ */
+import { type ChildProcess } from 'node:child_process';
+import { type ShownProcess } from '@zpine/contract/processes';
+import { ownProcess } from './own.ts';
+import { residentBytes } from './shown.ts';
+
+export const partNames = ['api', 'boot'] as const;
+export type PartName = (typeof partNames)[number];
+
+/** From a part to whoever tends it. `ready` with what the others need to know of it. */
+export interface FromPart {
+  ready?: { url?: string };
+}
+
+/** To the API: how the parts are, whenever that changes. */
+export interface ToPart {
+  processes: ShownProcess[];
+}
+
+interface Log {
+  info: (what: object, text: string) => void;
+  error: (what: object, text: string) => void;
+}
+
+const FIRST_PAUSE_MS = 500;
+const LONGEST_PAUSE_MS = 60_000;
+/** A part that has run for so long begins with the first pause again. */
+const STEADY_MS = 60_000;
+const STOP_MS = 15_000;
+
+interface Tended {
+  name: PartName;
+  child: ChildProcess | undefined;
+  since: Date;
+  starts: number;
+  lastEnd: ShownProcess['lastEnd'];
+  pauseMs: number;
+  wait: NodeJS.Timeout | undefined;
+  ready: boolean;
+}
+
+/** A part could not start; it has said itself why. */
+export class NotStarted extends Error {}
+
+export class Tender {
+  private readonly parts: Tended[];
+  private readonly log: Log;
+  private stopping = false;
+  /** While all are started for the first time: what ends then ends the start. */
+  private failed: ((error: Error) => void) | undefined;
+
+  constructor(names: readonly PartName[], log: Log) {
+    this.log = log;
+    this.parts = names.map((name) => ({
+      name,
+      child: undefined,
+      since: new Date(),
+      starts: 0,
+      lastEnd: null,
+      pauseMs: FIRST_PAUSE_MS,
+      wait: undefined,
+      ready: false,
+    }));
+  }
+
+  /** One after the other, each when the one before is ready. Gives the address of the API. */
+  async start(): Promise<string> {
+    let url = '';
+    for (const part of this.parts) {
+      const ready = await new Promise<FromPart['ready']>((done, failed) => {
+        this.failed = failed;
+        this.launch(part, done);
+      });
+      url ||= ready?.url ?? '';
+    }
+    this.failed = undefined;
+    this.tell();
+    return url;
+  }
+
+  async stop(): Promise<void> {
+    this.stopping = true;
+    await Promise.all(
+      this.parts.map(async ({ child, wait }) => {
+        clearTimeout(wait);
+        if (!child || child.exitCode !== null || child.signalCode !== null) return;
+        const ended = new Promise((done) => child.once('exit', done));
+        child.kill('SIGTERM');
+        const limit = setTimeout(() => child.kill('SIGKILL'), STOP_MS);
+        await ended;
+        clearTimeout(limit);
+      }),
+    );
+  }
+
+  shown(): ShownProcess[] {
+    return this.parts.map(({ name, child, since, starts, lastEnd }) => ({
+      name,
+      pid: child?.pid ?? 0,
+      since: since.toISOString(),
+      memoryBytes: child?.pid ? residentBytes(child.pid) : 0,
+      starts,
+      lastEnd,
+    }));
+  }
+
+  private launch(part: Tended, ready?: (what: FromPart['ready']) => void): void {
+    const child = ownProcess(['part', part.name]);
+    part.child = child;
+    part.since = new Date();
+    part.ready = false;
+    child.on('message', (message: FromPart) => {
+      if (!message.ready) return;
+      part.ready = true;
+      ready?.(message.ready);
+      this.tell();
+    });
+    let over = false;
+    const ended = (how: string): void => {
+      if (over) return;
+      over = true;
+      part.child = undefined;
+      if (this.stopping) return;
+      if (this.failed) return this.failed(new NotStarted(part.name));
+      this.again(part, how);
+    };
+    child.once('error', (error) => ended(error.message));
+    child.once('exit', (code, signal) => ended(signal ? `ended by ${signal}` : `ended with status ${code ?? 0}`));
+  }
+
+  private again(part: Tended, how: string): void {
+    const ranMs = Date.now() - part.since.getTime();
+    if (ranMs > STEADY_MS) part.pauseMs = FIRST_PAUSE_MS;
+    const { pauseMs } = part;
+    part.lastEnd = { at: new Date().toISOString(), how };
+    part.pauseMs = Math.min(LONGEST_PAUSE_MS, pauseMs * 2);
+    this.log.error(
+      { part: part.name, how, againMs: pauseMs },
+      'a part of the service ended by itself; it is started again',
+    );
+    this.tell();
+    part.wait = setTimeout(() => {
+      part.starts += 1;
+      this.launch(part);
+    }, pauseMs);
+  }
+
+  private tell(): void {
+    const processes = this.shown();
+    for (const { child, ready } of this.parts)
+      if (ready && child?.connected) child.send({ processes } satisfies ToPart, () => undefined);
+  }
+}
