@@ -247,7 +247,10 @@ export const addressingRoutes = {
       length: z.coerce.number().int().min(0).max(128),
       site: text().optional(),
       vrf: text().optional(),
-      family: z.enum(['4', '6']).default('4'),
+      family: z
+        .enum(['4', '6'])
+        .optional()
+        .describe('IPv4 where it is left out, and IPv6 for lengths that only that has'),
     }),
     reply: z.object({
       items: z.array(

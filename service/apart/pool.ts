@@ -25,7 +25,12 @@ export interface PoolOptions {
   residentBytes: number;
   /** For so long a request may take. */
   seconds: (asked: Asked) => number;
+  /** Starts a process with so much room for objects. */
+  start?: (heapMb: number) => ChildProcess;
 }
+
+const startHere = (heapMb: number): ChildProcess =>
+  ownProcess(['apart'], { nodeOptions: [`--max-old-space-size=${heapMb}`], stderr: 'pipe' });
 
 const LOOK_MS = 250;
 /** A process that has grown beyond that begins anew when it has nothing to do. */
@@ -42,6 +47,7 @@ type End = { why: 'left' | 'slow' | 'large' | 'stopped' } | { died: string };
 export class ApartPool implements Apart {
   private readonly options: PoolOptions;
   private readonly log: Log;
+  private readonly start: (heapMb: number) => ChildProcess;
   private readonly idle: Hand[] = [];
   private readonly busy = new Map<Hand, number>();
   private readonly waiting: { user: number; give: (free: true) => void }[] = [];
@@ -52,6 +58,7 @@ export class ApartPool implements Apart {
 
   constructor(options: PoolOptions, log: Log) {
     this.options = options;
+    this.start = options.start ?? startHere;
     this.log = log;
   }
 
@@ -76,7 +83,7 @@ export class ApartPool implements Apart {
 
   /** An import has a process of its own, since it may take an hour; it ends with it. */
   async importUpload(job: ClaimedJob, ...endings: AbortSignal[]): Promise<void> {
-    const hand = new Hand(this.options.importHeapMb);
+    const hand = new Hand(this.start(this.options.importHeapMb));
     this.imports.add(hand);
     const { id, fence, payload } = job;
     try {
@@ -135,7 +142,7 @@ export class ApartPool implements Apart {
         this.waiting.push(entry);
       });
     }
-    const hand = this.idle.pop() ?? new Hand(this.options.heapMb);
+    const hand = this.idle.pop() ?? new Hand(this.start(this.options.heapMb));
     hand.rest(undefined);
     this.busy.set(hand, user);
     return hand;
@@ -143,7 +150,7 @@ export class ApartPool implements Apart {
 
   private release(hand: Hand): void {
     if (!this.busy.delete(hand)) return;
-    if (this.stopped || hand.ended || residentBytes(hand.pid) > GROWN_BYTES) void hand.end('stopped');
+    if (this.stopped || !hand.usable || residentBytes(hand.pid) > GROWN_BYTES) void hand.end('stopped');
     else {
       this.idle.push(hand);
       hand.rest(() => this.tired(hand));
@@ -223,8 +230,8 @@ class Hand {
   private stderr = '';
   private restTimer: NodeJS.Timeout | undefined;
 
-  constructor(heapMb: number) {
-    this.child = ownProcess(['apart'], { nodeOptions: [`--max-old-space-size=${heapMb}`], stderr: 'pipe' });
+  constructor(child: ChildProcess) {
+    this.child = child;
     this.child.stderr?.setEncoding('utf8').on('data', (text: string) => {
       this.stderr = (this.stderr + text).slice(0, STDERR_KEPT);
     });
@@ -243,6 +250,11 @@ class Hand {
       this.child.once('error', (error) => over(error.message));
       this.child.once('exit', (code, signal) => over(signal ? `ended by ${signal}` : `ended with status ${code ?? 0}`));
     });
+  }
+
+  /** False from when its end is wanted, not only from when it came. */
+  get usable(): boolean {
+    return !this.ended && this.end_ === undefined;
   }
 
   get pid(): number {

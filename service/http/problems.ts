@@ -11,9 +11,18 @@ export function answerProblem(c: Context, error: unknown, log: Log): Response {
   if (problem.status === 503) c.header('Retry-After', '2');
   if (problem.status === 429) c.header('Retry-After', String(refusal.params.seconds ?? 60));
   if (problem.status === 401) c.header('WWW-Authenticate', 'Bearer realm="zealous-pine"');
+  if (leavesBody(c, refusal)) c.header('Connection', 'close');
   if (refusal.code === 'method-unknown') c.header('Allow', String(refusal.params.allowed));
   return c.body(JSON.stringify(problem), problem.status as 400, { 'Content-Type': 'application/problem+json' });
 }
+
+/** Refused before its body was read: what is still on its way is no request, so the connection ends with the answer. */
+const unread = ['body-large', 'signed-out', 'role-insufficient', 'busy', 'sign-in-paused'];
+const SMALL = 64 * 1024;
+
+const leavesBody = (c: Context, { code }: Refusal): boolean =>
+  unread.includes(code) &&
+  (c.req.header('Transfer-Encoding') !== undefined || Number(c.req.header('Content-Length') ?? 0) > SMALL);
 
 /** What is no refusal is a fault of ours: the log has all of it, the answer only where to look. */
 export function asRefusal(error: unknown, { id, path }: { id: string; path: string }, log: Log): Refusal {

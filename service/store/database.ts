@@ -34,6 +34,8 @@ export function connect(options: DatabaseOptions): Sequelize {
       initSql: [
         'SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED',
         "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'",
+        // The best order of many tables is searched for only so far: beyond that it takes longer than any order would.
+        'SET SESSION optimizer_search_depth = 6',
         `SET SESSION innodb_lock_wait_timeout = ${options.lockSeconds}`,
         `SET SESSION max_statement_time = ${options.statementSeconds}`,
       ],

@@ -17,6 +17,8 @@ export interface PlacedFault {
 }
 
 const folder = [new URL('../dialects', import.meta.url), new URL('../../dialects', import.meta.url)];
+/** More faults are no help to whoever reads them. */
+const MOST_FAULTS = 100;
 /** As many sheets are held compiled. */
 const MOST = 200;
 
@@ -82,9 +84,9 @@ export function readSheet(text: string): { sheet: DialectSheet | undefined; faul
     placed(offsetOf(document, path, onKey), path.map(String).join('.'), message);
   const read = dialectSheet.safeParse(value);
   if (!read.success) {
-    const faults = read.error.issues.flatMap((issue) => {
+    const faults = read.error.issues.slice(0, MOST_FAULTS).flatMap((issue) => {
       if (issue.code === 'unrecognized_keys')
-        return issue.keys.map((key) => at([...issue.path, key], unknownKey(key, knownAt(issue.path)), true));
+        return issue.keys.slice(0, MOST_FAULTS).map((key) => at([...issue.path, key], unknownKey(key, knownAt(issue.path)), true));
       if (issue.code === 'invalid_union') {
         const [first] = issue.errors.flat();
         return [at(issue.path, first?.message ?? issue.message)];

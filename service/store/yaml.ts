@@ -72,7 +72,7 @@ function lookThrough(text: string, aliases: number): [YamlFault | undefined, num
       else if (type === 'alias') named += 1;
       if (flow > MOST_DEPTH || (flow <= 0 && inLine > MOST_DEPTH))
         return stop(`lists and maps stand more than ${MOST_DEPTH} deep inside each other`);
-      if (entries > MOST_ENTRIES) return stop(`it has more than ${MOST_ENTRIES} keys and items`);
+      if (entries > MOST_ENTRIES) return stop(`it has more than ${MOST_ENTRIES} keys and commas`);
       if (named > aliases)
         return stop(
           aliases === 0

@@ -82,11 +82,13 @@ const MOST_PREFIXES = 200;
 
 /** Prefixes with room for a block of a size; of nested ones each counts its own room. */
 export async function fits(tx: Tx, query: QueryOf<'prefix.fits'>): Promise<ReplyOf<'prefix.fits'>> {
-  const family = query.family === '6' ? 6 : 4;
+  const { length } = query;
+  // So long are blocks of one family only.
+  const family = query.family === '6' || (query.family === undefined && length > bitsOf(4)) ? 6 : 4;
+  if (length > bitsOf(family)) throw Refusal.at(['length'], 'value-high', { max: bitsOf(family) });
   const where: Record<string, number> = { cidr_family: family };
   if (query.site !== undefined) where.site_id = (await mustFindField(tx, 'site', query.site, 'site')).id;
   if (query.vrf !== undefined) where.vrf_id = (await mustFindField(tx, 'vrf', query.vrf, 'vrf')).id;
-  const { length } = query;
   const rows = await tx.select<{ id: number }>(
     `SELECT p.id FROM prefix p WHERE ${Object.keys(where)
       .map((column) => `p.${column} = ?`)

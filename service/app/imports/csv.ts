@@ -76,8 +76,12 @@ export async function* csvBatches(input: CsvInput): AsyncGenerator<CsvBatch> {
     }
   } catch (error) {
     if (!(error instanceof CsvError)) throw error;
-    const open = error.code === 'CSV_QUOTE_NOT_CLOSED' || error.code === 'CSV_MAX_RECORD_SIZE';
-    const why = open ? 'a quote is never closed' : error.message;
+    const why =
+      error.code === 'CSV_QUOTE_NOT_CLOSED'
+        ? 'a quote is never closed'
+        : error.code === 'CSV_MAX_RECORD_SIZE'
+          ? `a row is longer than ${MOST_ROW} signs; most likely a quote is never closed, or there are no line ends`
+          : error.message;
     const at = typeof error.lines === 'number' ? error.lines : row + 1;
     batch.faults.push({ ...whole('import-format', { format: 'CSV', why }, file), row: at });
   } finally {

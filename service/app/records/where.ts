@@ -37,9 +37,15 @@ const heads: Record<string, Field> = {
 };
 const headColumns: Record<string, string> = { key: 'natural_key', createdAt: 'created_at', updatedAt: 'updated_at' };
 
+/** Tests through references, each step of their way counted. */
+const MOST_THROUGH = 24;
+/** As many ids are named one by one. */
+const FEW = 2000;
+
 class Compiler {
   private readonly tx: Tx;
   private readonly text: string;
+  private through = 0;
 
   constructor(tx: Tx, text: string) {
     this.tx = tx;
@@ -124,9 +130,26 @@ class Compiler {
     }
     const [ref, field] = found;
     const to = field.to as KindName;
+    this.through += 1;
+    if (this.through > MOST_THROUGH) this.stop(test.at, `at most ${MOST_THROUGH} tests of what a record refers to`);
     const condition = await this.test(to, { ...test, field: inner });
+    const ids = await this.fewIds(to, condition);
+    // No record has the id 0.
+    if (ids) return referring(kind, ref, columnOf(ref), `IN (${(ids.length > 0 ? ids : [0]).join(', ')})`, []);
     const among = `IN (SELECT id FROM \`${to}\` WHERE ${condition.sql})`;
     return referring(kind, ref, columnOf(ref), among, condition.values);
+  }
+
+  /**
+   * What is referred to, found beforehand: nested questions would have the database look for the best order of all their
+   * tables at once, which grows without bound. Undefined where it is too much to name one by one.
+   */
+  private async fewIds(kind: KindName, { sql, values }: Condition): Promise<number[] | undefined> {
+    const rows = await this.tx.select<{ id: number }>(
+      `SELECT id FROM \`${kind}\` WHERE ${sql} LIMIT ${FEW + 1}`,
+      values,
+    );
+    return rows.length > FEW ? undefined : rows.map(({ id }) => Number(id));
   }
 
   private async compare(
