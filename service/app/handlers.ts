@@ -54,7 +54,8 @@ import { history } from './history/list.ts';
 import { listRemoved, restore } from './history/removed.ts';
 import { undo } from './history/undo.ts';
 import { exampleText } from './imports/example.ts';
-import { exportText } from './imports/export.ts';
+import { Pieces } from './pieces.ts';
+import { exportText, mayExport } from './imports/export.ts';
 import { pasteDevices } from './imports/paste.ts';
 import { importText } from './imports/run.ts';
 import { importScans } from './imports/scan.ts';
@@ -234,7 +235,11 @@ const verbs: VerbHandlers = {
   'import.apply': (tx, { params, user }) => applyUpload(tx, params.id ?? '', user),
   'import.cancel': (tx, { params }) => cancelUpload(tx, params.id ?? ''),
   'import.example': (_tx, { params, query }) => Promise.resolve(exampleText(params.kind ?? '', query.as)),
-  'export.run': (tx, { query }) => exportText(tx, query),
+  // Its answer is made piece by piece.
+  'export.run': async (tx, { query }) => {
+    await mayExport(tx, query);
+    return new Pieces(exportText(tx, query)) as never;
+  },
 };
 
 function onlyOne<T>(items: T[]): T {

@@ -9,6 +9,7 @@ import { routes, verbRoutes, type RouteId } from '@zpine/contract/routes';
 import { runTable } from '@zpine/contract/runTables';
 import { handlers, type OwnRoutes } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
+import { Pieces } from '../app/pieces.ts';
 import { takeUploaded } from '../app/imports/background.ts';
 import { read, run, type Actor, type Store, type Tx } from '../store/tx.ts';
 import { type Answered, type Asked, type Log } from './asked.ts';
@@ -73,6 +74,7 @@ const previewedWork = (
 ): ((tx: Tx) => Promise<unknown>) => (id === 'import.apply' ? (tx) => takeUploaded(tx, store, params.id ?? '') : work);
 
 function answered(asked: Asked, { status, body }: Answer): Answered {
+  if (body instanceof Pieces) return { status, headers: { 'Content-Type': 'application/json' }, body: body.json };
   if (status === 204) return { status, headers: {}, body: null };
   const headers: Record<string, string> = {};
   const [kind = '', verb = ''] = asked.id.split('.');

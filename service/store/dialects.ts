@@ -86,7 +86,9 @@ export function readSheet(text: string): { sheet: DialectSheet | undefined; faul
   if (!read.success) {
     const faults = read.error.issues.slice(0, MOST_FAULTS).flatMap((issue) => {
       if (issue.code === 'unrecognized_keys')
-        return issue.keys.slice(0, MOST_FAULTS).map((key) => at([...issue.path, key], unknownKey(key, knownAt(issue.path)), true));
+        return issue.keys
+          .slice(0, MOST_FAULTS)
+          .map((key) => at([...issue.path, key], unknownKey(key, knownAt(issue.path)), true));
       if (issue.code === 'invalid_union') {
         const [first] = issue.errors.flat();
         return [at(issue.path, first?.message ?? issue.message)];

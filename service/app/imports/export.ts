@@ -13,27 +13,80 @@ import { type Tx } from '../../store/tx.ts';
 import { whereCondition } from '../records/where.ts';
 import { everyValue } from '../settings/values.ts';
 
-export async function exportText(tx: Tx, query: QueryOf<'export.run'>): Promise<ReplyOf<'export.run'>> {
+/**
+ * The answer as it is made: JSON whose text comes piece by piece, so that an estate of any size takes the memory of a few
+ * hundred records. One that is broken off in the middle is no JSON, and nobody takes it for whole.
+ */
+export async function* exportText(tx: Tx, query: QueryOf<'export.run'>): AsyncGenerator<string> {
+  const count = { records: 0, secretsLeftOut: 0 };
+  yield '{"text":"';
+  for await (const piece of textOf(tx, query, count)) yield JSON.stringify(piece).slice(1, -1);
+  yield `",${JSON.stringify(count).slice(1)}`;
+}
+
+/** Refuses what cannot be exported, before an answer is begun. */
+export async function mayExport(tx: Tx, query: QueryOf<'export.run'>): Promise<void> {
   const kinds = kindsOf(query);
-  if (query.where !== undefined && kinds.length !== 1) throw Refusal.at(['where'], 'import-kind');
-  const tree: Record<string, Record<string, Value>[]> = {};
-  let secretsLeftOut = 0;
-  for (const kind of kinds) {
-    if (kind === 'value') {
-      const all = await everyValue(tx);
-      tree.value = all.filter(({ secret }) => !secret).map(({ row }) => row);
-      secretsLeftOut = all.length - tree.value.length;
-    } else tree[kind] = await recordsOf(tx, kind, query.where);
+  if (query.where === undefined) return;
+  const [kind] = kinds;
+  if (kinds.length !== 1 || kind === undefined || kind === 'value') throw Refusal.at(['where'], 'import-kind');
+  await whereCondition(tx, kind, query.where);
+}
+
+type Count = Omit<ReplyOf<'export.run'>, 'text'>;
+
+async function* textOf(tx: Tx, query: QueryOf<'export.run'>, count: Count): AsyncGenerator<string> {
+  const kinds = kindsOf(query);
+  if (query.as === 'json') yield '{';
+  for (const [i, kind] of kinds.entries()) {
+    let slices = 0;
+    const name = query.as === 'csv' ? '' : begin(query.as, kind, i);
+    for await (const rows of slicesOf(tx, kind, query.where, count)) {
+      count.records += rows.length;
+      if (query.as === 'csv') yield csvText(kind, rows, slices === 0);
+      else if (query.as === 'json')
+        yield `${slices === 0 ? `${name}[` : ','}${inner(JSON.stringify({ kind: rows }, null, 2))}`;
+      else
+        yield `${slices === 0 ? `${name}\n` : ''}${stringify({ kind: rows }, { lineWidth: 140 }).replace(/^kind:\n/, '')}`;
+      slices += 1;
+    }
+    if (query.as === 'csv' && slices === 0) yield csvText(kind, [], true);
+    else if (query.as === 'json') yield slices === 0 ? `${name}[]` : '\n  ]';
+    else if (query.as === 'yaml' && slices === 0) yield `${name} []\n`;
   }
-  const records = Object.values(tree).reduce((sum, list) => sum + list.length, 0);
-  const [only] = kinds;
-  const text =
-    query.as === 'csv' && only
-      ? csvText(only, tree[only] ?? [])
-      : query.as === 'json'
-        ? `${JSON.stringify(tree, null, 2)}\n`
-        : stringify(tree, { lineWidth: 140 });
-  return { text, records, secretsLeftOut };
+  if (query.as === 'json') yield '\n}\n';
+}
+
+const begin = (as: 'yaml' | 'json', kind: ImportKind, i: number): string =>
+  as === 'yaml' ? `${kind}:` : `${i === 0 ? '' : ','}\n  ${JSON.stringify(kind)}: `;
+
+/** What stands between the brackets of the one list in it, as it is set off there. */
+const inner = (text: string): string => text.slice(text.indexOf('[') + 1, text.lastIndexOf('\n  ]'));
+
+/** As many records are held at a time. */
+const SLICE = 500;
+
+async function* slicesOf(
+  tx: Tx,
+  kind: ImportKind,
+  where: string | undefined,
+  count: Count,
+): AsyncGenerator<Record<string, Value>[]> {
+  if (kind === 'value') {
+    const all = await everyValue(tx);
+    const open = all.filter(({ secret }) => !secret).map(({ row }) => row);
+    count.secretsLeftOut = all.length - open.length;
+    for (let at = 0; at < open.length; at += SLICE) yield open.slice(at, at + SLICE);
+    return;
+  }
+  const { sql, values } = where === undefined ? { sql: 'TRUE', values: [] } : await whereCondition(tx, kind, where);
+  // The ids beforehand: what is added, moved or removed meanwhile makes no other record come twice, or not at all.
+  const ids = await tx.select<{ id: number }>(`SELECT id FROM \`${kind}\` WHERE ${sql} ORDER BY sort_key, id`, values);
+  for (let at = 0; at < ids.length; at += SLICE) {
+    const slice = ids.slice(at, at + SLICE).map(({ id }) => Number(id));
+    const rows = await present(tx, kind, await find(tx, kind, { id: slice }, { order: ['sort_key', 'id'] }));
+    if (rows.length > 0) yield rows.map((record) => fieldsAlone(kind, record));
+  }
 }
 
 /** In the order of the registry, whatever the order of asking: references point backwards. */
@@ -51,19 +104,14 @@ function kindsOf(query: QueryOf<'export.run'>): ImportKind[] {
   return importKinds.filter((name) => wanted.includes(name));
 }
 
-async function recordsOf(tx: Tx, kind: KindName, where: string | undefined): Promise<Record<string, Value>[]> {
-  let ids: number[] | undefined;
-  if (where !== undefined) {
-    const { sql, values } = await whereCondition(tx, kind, where);
-    ids = (await tx.select<{ id: number }>(`SELECT id FROM \`${kind}\` WHERE ${sql}`, values)).map((row) =>
-      Number(row.id),
-    );
-  }
-  const found = await find(tx, kind, ids === undefined ? {} : { id: ids }, { order: ['sort_key', 'id'] });
-  return (await present(tx, kind, found)).map((record) => fieldsAlone(kind, record));
+/** With its heads where it is the first of them. */
+function csvText(kind: ImportKind, rows: Record<string, Value>[], first: boolean): string {
+  const text = wholeCsv(kind, rows);
+  // Names of fields have neither quotes nor line ends in them.
+  return first ? text : text.slice(text.indexOf('\n') + 1);
 }
 
-function csvText(kind: ImportKind, rows: Record<string, Value>[]): string {
+function wholeCsv(kind: ImportKind, rows: Record<string, Value>[]): string {
   if (kind !== 'value') return recordsToCsv(kindOf(kind), rows);
   const names = ['setting', 'layer', 'of', 'mode', 'value'];
   const cell = (value: Value | undefined): string => {

@@ -244,9 +244,15 @@ export async function everyValue(tx: Tx): Promise<{ secret: boolean; row: Record
     `SELECT v.*, s.name, s.secret FROM setting_value v JOIN setting s ON s.id = v.setting_id ORDER BY s.sort_key, v.layer_kind, v.layer_id`,
   );
   const out: { secret: boolean; row: Record<string, Value>; place: string }[] = [];
+  const keys = new Map<KindName, Map<number, string>>();
+  for (const kind of new Set(rows.map((row) => recordOf(row.layer_kind))))
+    if (kind) {
+      const ids = rows.filter((row) => recordOf(row.layer_kind) === kind).map((row) => Number(row.layer_id));
+      keys.set(kind, await keysOf(tx, kind, [...new Set(ids)]));
+    }
   for (const row of rows) {
     const kind = recordOf(row.layer_kind);
-    const key = kind ? ((await keysOf(tx, kind, [Number(row.layer_id)])).get(Number(row.layer_id)) ?? '') : '';
+    const key = kind ? (keys.get(kind)?.get(Number(row.layer_id)) ?? '') : '';
     const secret = Boolean(row.secret) && row.mode !== 'take-away';
     const shown = { mode: row.mode, value: (secret ? null : openValue(tx, row)) as Value };
     const at = { setting: row.name, layer: row.layer_kind, ...(key === '' ? {} : { of: key }) };
