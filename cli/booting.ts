@@ -1,6 +1,8 @@
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, table } from './print.ts';
+import { confirmed, looked } from './prompt.ts';
+import { UsageError } from './refusals.ts';
 
 /** What booting clients are told, and what they did. */
 export function addBooting(program: Command): void {
@@ -74,6 +76,29 @@ export function addBooting(program: Command): void {
       );
     });
 
+  addStrangers(program);
+}
+
+interface DismissOptions {
+  all?: true;
+  prefix?: string;
+  quiet?: string;
+  yes?: true;
+  reason?: string;
+}
+
+async function dismissAll({ prefix, quiet, yes, reason }: DismissOptions, command: Command): Promise<void> {
+  const body = { prefix, ...(quiet === undefined ? {} : { quietMinutes: Number(quiet) }) };
+  const send = (apply: boolean) => clientOf().call('stranger.dismissMany', { body: { ...body, apply }, reason });
+  const look = await send(false);
+  if (outputOf(command).json) return yes ? looked(await send(true)) : looked(look);
+  if (look.count === 0) return out('no strangers');
+  if (!yes && !(await confirmed(`take ${look.count} strangers off the list?`, look.count))) return;
+  const done = await send(true);
+  out(`${done.count} strangers are off the list`);
+}
+
+function addStrangers(program: Command): void {
   const strangers = program.command('stranger').description('Booting clients that match no device.');
   strangers
     .command('list')
@@ -128,9 +153,20 @@ export function addBooting(program: Command): void {
   strangers
     .command('dismiss')
     .description('take a stranger off the list; after a day it comes back when it is heard of again')
-    .argument('<stranger>', 'its number')
+    .argument('[stranger]', 'its number')
+    .option('--all', 'all that are listed, after asking')
+    .option('--prefix <prefix>', 'of them only those on this wire')
+    .option('--quiet <minutes>', 'of them only those not heard of for so long')
+    .option('--yes', 'without asking')
     .option('--reason <text>', 'why')
-    .action(async (id: string, { reason }: { reason?: string }) => {
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine stranger dismiss 12\n  zpine stranger dismiss --all --prefix 10.77.64.0/24 --quiet 30',
+    )
+    .action(async (id: string | undefined, options: DismissOptions, command: Command) => {
+      const { reason } = options;
+      if (options.all) return dismissAll(options, command);
+      if (id === undefined) throw new UsageError('say the number of a stranger, or --all');
       const seen = await clientOf().call('stranger.dismiss', { params: { id: id.replace('#', '') }, body: {}, reason });
       out(`${seen.mac} is off the list`);
     });

@@ -265,6 +265,19 @@ export const onboardingRoutes = {
     body: z.strictObject({}),
     reply: stranger,
   }),
+  'stranger.dismissMany': route({
+    method: 'POST',
+    path: '/dismissed-strangers',
+    role: 'engineer',
+    summary: 'Take many strangers off the list; without `apply` it says how many that would be',
+    group: 'Arrivals',
+    body: z.strictObject({
+      prefix: text().optional().describe('Only those on this wire'),
+      quietMinutes: z.int().min(1).max(525_600).optional().describe('Only those not heard of for so long'),
+      apply: z.boolean().default(false),
+    }),
+    reply: z.object({ count: z.int(), applied: z.boolean() }),
+  }),
   'device.fit': route({
     method: 'POST',
     path: '/devices/{ref}/box',

@@ -17,6 +17,8 @@ export const standard: SendingOptions = { blockSize: 512, windowSize: 1, timeout
 const LARGEST_BLOCK = 65464;
 const LARGEST_WINDOW = 64;
 const TRIES = 5;
+/** Who asks for more seconds between two tries keeps a place that others need: the option is not taken (RFC 2349 leaves that open). */
+const LONGEST_TIMEOUT = 15;
 
 export interface Sending {
   file: Uint8Array;
@@ -51,7 +53,7 @@ export function begin(request: { mode: TransferMode; options: Record<string, str
   const file = request.mode === 'netascii' ? toNetascii(content) : content;
   const blockSize = number(request.options.blksize, 8, LARGEST_BLOCK);
   const windowSize = number(request.options.windowsize, 1, LARGEST_WINDOW);
-  const timeout = number(request.options.timeout, 1, 255);
+  const timeout = number(request.options.timeout, 1, LONGEST_TIMEOUT);
   const agreed: Record<string, string> = {};
   if (blockSize !== undefined) agreed.blksize = String(blockSize);
   // The timeout is the client's to choose: it is repeated as it came, or not at all.

@@ -26,7 +26,7 @@ import { reserve } from './addressing/reserve.ts';
 import { merge, resize, split } from './addressing/reshape.ts';
 import { space } from './addressing/space.ts';
 import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
-import { dismiss, listStrangers, recognise } from './arrivals/strangers.ts';
+import { dismiss, dismissMany, listStrangers, recognise } from './arrivals/strangers.ts';
 import { closeWindow, openWindow } from './arrivals/window.ts';
 import { plugs, trace } from './cables/shown.ts';
 import { explainDhcp } from './boot/explain.ts';
@@ -181,6 +181,7 @@ const verbs: VerbHandlers = {
   'arrival.retry': (tx, { params }) => retryArrival(tx, params.id ?? ''),
   'stranger.list': (tx, { query }) => listStrangers(tx, query),
   'stranger.recognise': (tx, { params, body }) => recognise(tx, params.id ?? '', body),
+  'stranger.dismissMany': (tx, { body }) => dismissMany(tx, body),
   'stranger.dismiss': (tx, { params }) => dismiss(tx, params.id ?? ''),
   'device.fit': async (tx, call) => shown(tx, 'box', await fit(tx, ref(call), call.body)),
   'device.forgetHostKey': async (tx, call) => {

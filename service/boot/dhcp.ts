@@ -1,18 +1,18 @@
 /** The DHCP listener: packets in, packets out. What is answered is decided in app/boot. */
 import { type Socket, type RemoteInfo } from 'node:dgram';
-import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
-import { decodeMessage, type Message } from '@zpine/core/dhcp/message';
+import { dial, type DialRow } from '@zpine/core/addressing/dial';
+import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
-import { noteBoot } from '../app/boot/records.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
-import { bound, closed, Queue, type Log } from './sockets.ts';
+import { CountedNotes } from './counted.ts';
+import { bound, closed, Turns, type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const SERVER_PORT = 67;
-const AT_ONCE = 12;
-const DEPTH = 2000;
+/** One relay may keep half of the places busy, and a fifth of the room. */
+const BOUNDS = { running: 12, runningPerLane: 6, waiting: 2000, waitingPerLane: 400 };
 const VRF = 'default';
 
 export interface BootOptions {
@@ -28,7 +28,8 @@ export class DhcpListener {
   private readonly options: BootOptions;
   private readonly log: Log;
   private readonly faults: Faults;
-  private readonly queue = new Queue(AT_ONCE, DEPTH);
+  private readonly turns = new Turns(BOUNDS);
+  private readonly counted: CountedNotes;
   private sockets: Socket[] = [];
 
   constructor(store: Store, options: BootOptions, log: Log) {
@@ -36,6 +37,7 @@ export class DhcpListener {
     this.options = options;
     this.log = log;
     this.faults = new Faults(log);
+    this.counted = new CountedNotes('dhcp', store, options.dialMap, this.faults);
   }
 
   async start(): Promise<void> {
@@ -55,30 +57,32 @@ export class DhcpListener {
   async stop(): Promise<void> {
     const { sockets } = this;
     this.sockets = [];
-    await this.queue.idle();
+    await this.turns.idle();
+    await this.counted.stop();
     await Promise.all(sockets.map(closed));
   }
 
   private heard(bytes: Uint8Array, from: RemoteInfo): void {
-    const taken = this.queue.add(() => this.answer(bytes, from));
-    if (!taken && this.queue.dropped % 1000 === 1)
-      this.log.warn({ dropped: this.queue.dropped }, 'more DHCP packets than can be answered');
+    const message = decodeMessage(bytes);
+    if (!message.ok) {
+      const { detail } = problemOf(new Refusal(message.fault.code, message.fault.params));
+      return this.counted.note(from.address, detail);
+    }
+    if (message.value.op !== 'request') return;
+    const type = typeOfMessage(message.value);
+    const client = `${message.value.hardwareAddress} ${type.ok ? type.value : ''}`;
+    const before = this.turns.dropped;
+    this.turns.add(from.address, client, () => this.answer(message.value, from.address));
+    // Said now and then, not for each.
+    if (this.turns.dropped > before && this.turns.dropped % 1000 === 1)
+      this.log.warn({ dropped: this.turns.dropped, from: from.address }, 'more DHCP packets than can be answered');
   }
 
-  private async answer(bytes: Uint8Array, from: RemoteInfo): Promise<void> {
+  private async answer(message: Message, source: string): Promise<void> {
     try {
-      const message = decodeMessage(bytes);
-      if (!message.ok) {
-        const { detail } = problemOf(new Refusal(message.fault.code, message.fault.params));
-        const address = dialled(this.options.dialMap, VRF, from.address);
-        await run(this.store, actor, 'dhcp', (tx) =>
-          noteBoot(tx, { protocol: 'dhcp', what: 'packet', outcome: 'dropped', address, detail }),
-        );
-        return;
-      }
-      if (message.value.op !== 'request') return;
-      const out = await run(this.store, actor, 'dhcp', (tx) => answerDhcp(tx, message.value));
-      if (out) await this.send(out, message.value);
+      const out = await run(this.store, actor, 'dhcp', (tx) => answerDhcp(tx, message));
+      if (out && 'counted' in out) this.counted.note(source, out.counted);
+      else if (out) await this.send(out, message);
     } catch (error) {
       this.faults.say(error, 'a DHCP packet was not answered');
     }

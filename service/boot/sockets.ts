@@ -1,5 +1,6 @@
-/** What the listeners share: UDP sockets, and a queue with a bound. */
+/** What the listeners share: UDP sockets, and turns for whoever sends. */
 import { createSocket, type Socket } from 'node:dgram';
+import { FairQueue, type FairBounds } from '@zpine/core/queue/fair';
 
 export interface Log {
   info: (what: object, text: string) => void;
@@ -28,42 +29,37 @@ export function bound(
 
 export const closed = (socket: Socket): Promise<void> => new Promise((resolve) => socket.close(() => resolve()));
 
-/** Does work for packets, a bounded number at a time; what comes when too much waits is dropped and counted. */
-export class Queue {
-  dropped = 0;
-  private running = 0;
-  private readonly waiting: (() => Promise<void>)[] = [];
-  private readonly most: number;
-  private readonly depth: number;
+/** Does work for packets, a bounded number at a time, each lane in its turn. */
+export class Turns {
+  private readonly queue: FairQueue<() => Promise<void>>;
 
-  constructor(most: number, depth: number) {
-    this.most = most;
-    this.depth = depth;
+  constructor(bounds: FairBounds) {
+    this.queue = new FairQueue(bounds);
   }
 
-  add(work: () => Promise<void>): boolean {
-    if (this.waiting.length >= this.depth) {
-      this.dropped += 1;
-      return false;
-    }
-    this.waiting.push(work);
+  get dropped(): number {
+    return this.queue.dropped;
+  }
+
+  /** `client`: of several packets of one client the newest is answered. */
+  add(lane: string, client: string, work: () => Promise<void>): boolean {
+    const taken = this.queue.offer(lane, client, work);
     this.next();
-    return true;
+    return taken;
   }
 
   /** Resolves when nothing is under way any more. */
   async idle(): Promise<void> {
-    while (this.running > 0 || this.waiting.length > 0) await new Promise((resolve) => setTimeout(resolve, 10));
+    while (!this.queue.idle) await new Promise((resolve) => setTimeout(resolve, 10));
   }
 
   private next(): void {
-    if (this.running >= this.most) return;
-    const work = this.waiting.shift();
-    if (!work) return;
-    this.running += 1;
-    void work().finally(() => {
-      this.running -= 1;
-      this.next();
-    });
+    for (let taken = this.queue.take(); taken; taken = this.queue.take()) {
+      const { lane, work } = taken;
+      void work().finally(() => {
+        this.queue.done(lane);
+        this.next();
+      });
+    }
   }
 }

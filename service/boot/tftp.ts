@@ -8,14 +8,18 @@ import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
 import { noteBoot } from '../app/boot/records.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
-import { bound, closed, Queue, type Log } from './sockets.ts';
+import { CountedNotes } from './counted.ts';
+import { bound, closed, Turns, type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const PORT = 69;
-const AT_ONCE = 12;
-const DEPTH = 500;
+const BOUNDS = { running: 12, runningPerLane: 4, waiting: 500, waitingPerLane: 100 };
 const MOST_TRANSFERS = 500;
+/** Of one client: loaders that fetch several files at once have a handful. */
+const MOST_OF_CLIENT = 8;
+/** A transfer ends after that, however little is left: what is served here goes through in a fraction of it. */
+const LONGEST_MS = 30 * 60_000;
 const VRF = 'default';
 
 type ReadRequest = Extract<Packet, { kind: 'read' | 'write' }>;
@@ -25,9 +29,10 @@ export class TftpListener {
   private readonly options: BootOptions;
   private readonly log: Log;
   private readonly faults: Faults;
-  private readonly queue = new Queue(AT_ONCE, DEPTH);
+  private readonly turns = new Turns(BOUNDS);
+  private readonly counted: CountedNotes;
   /** By the client's address and port: a request that comes again belongs to the transfer that is under way. */
-  private readonly transfers = new Map<string, { stop: () => void }>();
+  private readonly transfers = new Map<string, { client: string; stop: () => void }>();
   private socket: Socket | undefined;
   private own = '';
 
@@ -36,6 +41,7 @@ export class TftpListener {
     this.options = options;
     this.log = log;
     this.faults = new Faults(log);
+    this.counted = new CountedNotes('tftp', store, options.dialMap, this.faults);
   }
 
   async start(): Promise<void> {
@@ -51,14 +57,15 @@ export class TftpListener {
     const { socket } = this;
     this.socket = undefined;
     for (const transfer of this.transfers.values()) transfer.stop();
-    await this.queue.idle();
+    await this.turns.idle();
+    await this.counted.stop();
     if (socket) await closed(socket);
   }
 
   private heard(bytes: Uint8Array, from: RemoteInfo): void {
     const key = `${from.address} ${from.port}`;
     if (this.transfers.has(key)) return;
-    this.queue.add(async () => {
+    this.turns.add(from.address, key, async () => {
       try {
         await this.request(bytes, from, key);
       } catch (error) {
@@ -83,7 +90,7 @@ export class TftpListener {
     if (!packet.ok) {
       const { detail } = problemOf(new Refusal(packet.fault.code, packet.fault.params));
       this.refuse(from, errorCodes.illegal, detail);
-      return note(detail);
+      return this.counted.note(from.address, detail);
     }
     if (packet.value.kind === 'write') {
       this.refuse(from, errorCodes.access, 'nothing is written here');
@@ -95,9 +102,10 @@ export class TftpListener {
     }
     const { name } = packet.value;
     if (this.transfers.has(key)) return;
-    if (this.transfers.size >= MOST_TRANSFERS)
+    const theirs = [...this.transfers.values()].filter(({ client }) => client === from.address).length;
+    if (this.transfers.size >= MOST_TRANSFERS || theirs >= MOST_OF_CLIENT)
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
-    this.transfers.set(key, { stop: () => undefined });
+    this.transfers.set(key, { client: from.address, stop: () => undefined });
     const file = await run(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address));
     if (!file.ok) {
       this.transfers.delete(key);
@@ -124,6 +132,7 @@ export class TftpListener {
     let timer: NodeJS.Timeout | undefined;
     const end = (how: { ok: true; seconds: number } | { ok: false; why: string }) => {
       clearTimeout(timer);
+      clearTimeout(longest);
       this.transfers.delete(key);
       void closed(socket);
       const about = {
@@ -132,7 +141,7 @@ export class TftpListener {
         bytes: how.ok ? file.shown.bytes : sentBytes(state),
         fingerprint: file.shown.fingerprint,
       };
-      this.queue.add(async () => {
+      this.turns.add(from.address, `${key} ended`, async () => {
         try {
           await run(this.store, actor, 'tftp', (tx) => transferred(tx, about, how));
         } catch (error) {
@@ -152,7 +161,8 @@ export class TftpListener {
         timer = setTimeout(() => follow(step(state, 'timeout')), state.options.timeoutSeconds * 1000);
       }
     };
-    this.transfers.set(key, { stop: () => end({ ok: false, why: 'the service was stopped' }) });
+    const longest = setTimeout(() => end({ ok: false, why: 'it took longer than transfers may' }), LONGEST_MS);
+    this.transfers.set(key, { client: from.address, stop: () => end({ ok: false, why: 'the service was stopped' }) });
     socket.on('message', (bytes, peer) => {
       // RFC 1350, section 4: a stranger on this port is told so, and the transfer goes on.
       if (peer.port !== from.port || peer.address !== from.address) {

@@ -1,4 +1,4 @@
-import { Button, Input, Modal } from 'antd';
+import { App, Button, Input, Modal } from 'antd';
 import { useState } from 'react';
 import { type ShownStranger } from '@zpine/contract/onboardingShapes';
 import { client } from '../api.ts';
@@ -11,9 +11,41 @@ import { useMay } from '../session.tsx';
 export function Strangers({ items }: { items: ShownStranger[] }) {
   return (
     <div className="panel">
+      {items.length > MANY && <DismissAll />}
       {items.map((s) => (
         <StrangerRow key={s.id} stranger={s} />
       ))}
+    </div>
+  );
+}
+
+/** More than that are not looked at one by one. */
+const MANY = 5;
+
+/** A flood of made-up clients leaves hundreds; the number is asked for first, since the list shows only the newest. */
+function DismissAll() {
+  const attempt = useAttempt();
+  const { modal } = App.useApp();
+  if (!useMay('engineer')) return null;
+  const send = (apply: boolean) => client.call('stranger.dismissMany', { body: { apply } });
+  const ask = async () => {
+    const { count } = await send(false);
+    await modal.confirm({
+      title: `Take all ${count} strangers off the list?`,
+      content: 'Those that are heard of again after a day come back.',
+      okText: `Dismiss ${count}`,
+      onOk: () => attempt(async () => `${(await send(true)).count} strangers are off the list`),
+    });
+  };
+  return (
+    <div className="todo">
+      <span />
+      <div className="second">
+        Many strangers at once are often one client that makes up names, or a wire that nobody declared.
+      </div>
+      <div className="stack">
+        <Button onClick={() => void ask()}>Dismiss all</Button>
+      </div>
     </div>
   );
 }

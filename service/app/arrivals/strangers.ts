@@ -36,6 +36,19 @@ export const strangerId = async (tx: Tx, client: Client): Promise<number | undef
   return row && Number(row.id);
 };
 
+/** So many of a prefix are listed at a time; who floods a wire with names of clients fills no table. */
+export const MOST_LISTED = 200;
+
+/** Whether a client that matches no device is listed already, or there is room on the list of its prefix. */
+export async function mayBeListed(tx: Tx, client: Client, link: Stored<'prefix'>): Promise<boolean> {
+  if ((await strangerId(tx, client)) !== undefined) return true;
+  const beyond = await tx.one('SELECT id FROM stranger WHERE prefix_id = ? AND settled_at IS NULL LIMIT 1 OFFSET ?', [
+    link.id,
+    MOST_LISTED - 1,
+  ]);
+  return beyond === undefined;
+}
+
 /** A dismissed stranger comes back on the list when it is heard of after so long. */
 const FORGOTTEN_HOURS = 24;
 /** Listeners are told of known strangers only now and then. */
@@ -235,4 +248,34 @@ export async function dismiss(tx: Tx, id: string): Promise<ShownStranger> {
   const row = await mustFindStranger(tx, id);
   if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
   return settle(tx, row, 'dismissed', null);
+}
+
+/** Many at once, as a flood of made-up names leaves them. */
+export async function dismissMany(
+  tx: Tx,
+  { prefix, quietMinutes, apply }: BodyOf<'stranger.dismissMany'>,
+): Promise<ReplyOf<'stranger.dismissMany'>> {
+  const now = await tx.now();
+  const tests = ['settled_at IS NULL'];
+  const values: unknown[] = [];
+  if (prefix !== undefined) {
+    tests.push('prefix_id = ?');
+    values.push((await mustFindField(tx, 'prefix', prefix, 'prefix')).id);
+  }
+  if (quietMinutes !== undefined) {
+    tests.push('last_at < ? - INTERVAL ? MINUTE');
+    values.push(now, quietMinutes);
+  }
+  const where = tests.join(' AND ');
+  if (!apply) {
+    const row = await tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM stranger WHERE ${where}`, values);
+    return { count: Number(row?.n ?? 0), applied: false };
+  }
+  const count = await tx.execute(
+    `UPDATE stranger SET settled_at = ?, settled_by = ?, settled_as = 'dismissed', version = version + 1 WHERE ${where}`,
+    [now, tx.actor.name, ...values],
+  );
+  // One hint for all: whoever shows the list asks for it again.
+  if (count > 0) tx.hint('stranger', 0, null);
+  return { count, applied: true };
 }

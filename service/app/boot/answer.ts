@@ -17,7 +17,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival, type Seen } from '../arrivals/arrivals.ts';
 import { publishedOf } from '../editions/editions.ts';
-import { noteStranger, strangerId } from '../arrivals/strangers.ts';
+import { mayBeListed, noteStranger, strangerId } from '../arrivals/strangers.ts';
 import { clientOf, identify, isDeclaredRelay, linkOf, type Client, type Who } from './identify.ts';
 import { decline, fixedIn, hold, pooled, release, type Holder, type Place } from './leases.ts';
 import { noteBoot, type BootNote } from './records.ts';
@@ -32,7 +32,12 @@ const DECLINED_SECONDS = 3600;
 
 type Found = { link: Stored<'prefix'>; who: Who; client: Client };
 
-export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | undefined> {
+/** Nobody is answered, and nothing written down: whoever listens counts it. */
+export interface OnlyCounted {
+  counted: string;
+}
+
+export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | OnlyCounted | undefined> {
   const type = typeOfMessage(message);
   const client = clientOf(message);
   const what = type.ok ? type.value : 'message';
@@ -56,6 +61,8 @@ export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | u
 
   const who = await identify(tx, client);
   const found: Found = { link, who, client };
+  if (who.is !== 'device' && !(await mayBeListed(tx, client, link)))
+    return { counted: `more strangers than are listed in ${link.key}; dismiss those that are nobody` };
   if (who.is === 'conflict') {
     await noteStranger(tx, client, link, null, who.why);
     return silent(who.why);

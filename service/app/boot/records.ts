@@ -20,7 +20,8 @@ export interface BootNote {
 /** Repetitions within this time are counted, not written again: a client that cannot boot asks for ever. */
 const SAME_SECONDS = 60;
 
-export async function noteBoot(tx: Tx, note: BootNote): Promise<void> {
+/** `times`: how often it happened, where it was counted before. */
+export async function noteBoot(tx: Tx, note: BootNote, times = 1): Promise<void> {
   const now = await tx.now();
   const { protocol, what, outcome, mac = null, address = null, device = null } = note;
   // What a client sends may steer the terminal of whoever reads it.
@@ -29,13 +30,13 @@ export async function noteBoot(tx: Tx, note: BootNote): Promise<void> {
     .update(JSON.stringify([protocol, what, outcome, mac, address, device, detail]))
     .digest('hex');
   const touched = await tx.execute(
-    'UPDATE boot_record SET times = times + 1, last_at = ? WHERE same_as = ? AND last_at > ? - INTERVAL ? SECOND ORDER BY id DESC LIMIT 1',
-    [now, same_as, now, SAME_SECONDS],
+    'UPDATE boot_record SET times = times + ?, last_at = ? WHERE same_as = ? AND last_at > ? - INTERVAL ? SECOND ORDER BY id DESC LIMIT 1',
+    [times, now, same_as, now, SAME_SECONDS],
   );
   if (touched > 0) return;
   await tx.insertRows(
     'boot_record',
-    [{ at: now, last_at: now, protocol, what, outcome, mac, address, device_id: device, detail, same_as }],
+    [{ at: now, last_at: now, protocol, what, outcome, mac, address, device_id: device, detail, same_as, times }],
     '',
   );
 }

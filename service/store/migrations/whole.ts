@@ -143,4 +143,8 @@ export const wholeSteps: Step[] = [
     name: 'search-terms-spell-letters-of-the-north',
     sql: `INSERT IGNORE INTO job (name, payload, due_at, single) VALUES ('reindex', '{}', UTC_TIMESTAMP(3), 'reindex')`,
   },
+  {
+    name: 'strangers-are-counted-by-prefix',
+    sql: 'ALTER TABLE stranger ADD KEY IF NOT EXISTS ix_stranger_prefix (prefix_id, settled_at)',
+  },
 ];
