@@ -1,6 +1,8 @@
 /** A dialect sheet, ready for use: its patterns compiled, its small rules as functions. */
 import { parseConfig, walk, type ConfigLine } from '../config/tree.ts';
+import { Masker } from '../secrets/masking.ts';
 import { compilePattern, type Pattern } from './pattern.ts';
+import { secretFinder } from './secrets.ts';
 import { type DialectSheet } from './sheet.ts';
 
 export interface Dialect {
@@ -15,6 +17,9 @@ export interface Dialect {
   parse: (text: string) => ConfigLine[];
   /** The same text without lines that differ from one reading to the next: what makes two readings alike. */
   steady: (text: string) => string;
+  /** The values that the sheet knows to be secret, wherever they stand: in lines, in blocks, in blocks on one line. */
+  secretsIn: (text: string) => string[];
+  /** Without them, wherever they are repeated. */
   masked: (text: string) => string;
   /** What makes two lines take each other's place, of a line with the blocks around it; undefined where nothing does. */
   singleHead: (path: readonly string[]) => string | undefined;
@@ -47,8 +52,6 @@ export interface WayIn {
 /** Stands between a block and a line in it, wherever both are one text. */
 export const PATH = ' / ';
 
-export const MASK = '••••••';
-
 /** Fields that a row may have, at most; and rows of an answer. */
 const MOST_ROWS = 20_000;
 
@@ -75,6 +78,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
           .join('\n');
   const parse = (text: string) => parseConfig(steady(text), sheet);
   const wayInOf = wayInReader(sheet);
+  const finder = secretFinder(secrets, sheet);
   return {
     name,
     sheet,
@@ -91,16 +95,12 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
     isRead: (command) => !/[\u0000-\u001f\u007f]/.test(command) && reads.some((p) => p.test(command)),
     parse,
     steady,
-    masked: (text) =>
-      secrets.length === 0
-        ? text
-        : text
-            .split('\n')
-            .map((line) => {
-              const said = line.trimStart();
-              return line.slice(0, line.length - said.length) + maskLine(said, secrets);
-            })
-            .join('\n'),
+    secretsIn: (text) => finder.find(text).values,
+    masked: (text) => {
+      if (secrets.length === 0) return text;
+      const { masked, values } = finder.find(text);
+      return new Masker(values).mask(masked);
+    },
     singleHead: (path) => {
       const text = path.join(PATH);
       for (const one of single) {
@@ -125,20 +125,6 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
 
 const pathsOf = (tree: readonly ConfigLine[]): string[] =>
   [...walk(tree)].map(({ node, above }) => [...above, node.text].join(PATH));
-
-/** Every part named `secret` of a line becomes dots. */
-export function maskLine(line: string, secrets: readonly Pattern[]): string {
-  let out = line;
-  for (const one of secrets) {
-    for (let from = 0; ;) {
-      const found = one.at(out, from, 'secret');
-      if (!found || found.to <= found.from) break;
-      out = out.slice(0, found.from) + MASK + out.slice(found.to);
-      from = found.from + MASK.length;
-    }
-  }
-  return out;
-}
 
 function rowsIn(
   question: { rows: Pattern[]; fields: Pattern[] } | undefined,

@@ -6,6 +6,7 @@ import { housekeeping } from './housekeeping.ts';
 import { countDoubts, DOUBTS_AGAIN_SECONDS } from './doubts/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { againAtNight, soundnessWork, untilNight } from './soundness/checks.ts';
+import { remask } from './secrets/remask.ts';
 import { reindex } from './search/reindex.ts';
 
 interface Log {
@@ -16,6 +17,7 @@ interface Log {
 export const works: Record<string, JobWork> = {
   housekeeping,
   reindex,
+  remask,
   reslot,
   resting: wakeResting,
   plausibility: countDoubts,
@@ -28,6 +30,7 @@ const long: Record<string, (payload: unknown) => number | undefined> = {
   import: never,
   reindex: never,
   reslot: never,
+  remask: never,
   plausibility: () => DOUBTS_AGAIN_SECONDS,
   soundness: againAtNight,
 };

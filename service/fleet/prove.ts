@@ -2,6 +2,7 @@
 import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { compareConfig, type Comparison, type Difference } from '@zpine/core/config/compare';
 import { type Dialect } from '@zpine/core/dialect/dialect';
+import { Masker } from '@zpine/core/secrets/masking';
 import { type Rung } from '@zpine/core/fleet/rungs';
 import { type Probe, type ProofResult } from '../app/arrivals/proof.ts';
 import { hideSecrets, offTheWire } from '../app/editions/content.ts';
@@ -83,12 +84,13 @@ async function compareAll(
   }
   const running = offTheWire(await textOf(session, dialect.sheet.running), probe.token);
   const compared = compareWith(probe, running, dialect);
-  const comparison = { ...shown(compared, probe), at: new Date().toISOString() };
+  const comparison = { ...shown(compared, hider(probe, dialect, running)), at: new Date().toISOString() };
   if (!compared.matches) {
+    const hide = hider(probe, dialect, running);
     const lines = [
       ...compared.missing.map((d) => `missing: ${lineText(d)}`),
       ...compared.extra.map((d) => `not wanted: ${lineText(d)}`),
-    ].map((line) => hideSecrets(line, probe.files));
+    ].map(hide);
     const evidence = { missing: compared.missing.length, extra: compared.extra.length, lines: lines.slice(0, 20) };
     return { events: [...events, { kind: 'differs', evidence }], comparison };
   }
@@ -104,8 +106,13 @@ function compareWith(probe: Probe, actual: string, dialect: Dialect): Comparison
   return compareConfig(main ?? { text: '', parts: [] }, actual, dialect);
 }
 
-function shown(compared: Comparison, probe: Probe): Comparison {
-  const hide = (text: string) => hideSecrets(text, probe.files);
+/** Hides the edition's secrets, all that is known of the device, and what its sheet finds in what it runs. */
+function hider({ files, target }: Probe, dialect: Dialect, running: string): (text: string) => string {
+  const known = new Masker([...target.secrets, ...dialect.secretsIn(running)]);
+  return (text) => known.mask(dialect.masked(hideSecrets(text, files)));
+}
+
+function shown(compared: Comparison, hide: (text: string) => string): Comparison {
   const each = (d: Difference): Difference => ({ ...d, above: d.above.map(hide), line: hide(d.line) });
   return {
     ...compared,

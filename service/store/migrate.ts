@@ -9,6 +9,7 @@ import { onboardingSteps } from './migrations/onboarding.ts';
 import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
+import { secretSteps } from './migrations/secrets.ts';
 import { wholeSteps } from './migrations/whole.ts';
 import { type Step, type StepTools } from './migrations/steps.ts';
 import { type Sealer } from './sealing.ts';
@@ -26,6 +27,7 @@ export const steps: Step[] = [
   ...fleetSteps,
   ...plausibilitySteps,
   ...wholeSteps,
+  ...secretSteps,
 ];
 
 /**

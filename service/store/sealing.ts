@@ -8,10 +8,18 @@ const TAG = 16;
 
 export class Sealer {
   private readonly key: Buffer;
+  private readonly opened: ((text: string) => void) | undefined;
 
-  constructor(key: Buffer) {
+  /** `opened` hears of each text that is unsealed. */
+  constructor(key: Buffer, opened?: (text: string) => void) {
     if (key.length !== 32) throw new Error('the key for secrets must have 32 bytes');
     this.key = key;
+    this.opened = opened;
+  }
+
+  /** The same key, with somebody who hears what is unsealed by it. */
+  watched(opened: (text: string) => void): Sealer {
+    return new Sealer(this.key, opened);
   }
 
   /** nonce | tag | cipher text, base64. */
@@ -26,7 +34,9 @@ export class Sealer {
     const bytes = Buffer.from(sealed, 'base64');
     const decipher = createDecipheriv(CIPHER, this.key, bytes.subarray(0, NONCE), { authTagLength: TAG });
     decipher.setAuthTag(bytes.subarray(NONCE, NONCE + TAG));
-    return Buffer.concat([decipher.update(bytes.subarray(NONCE + TAG)), decipher.final()]).toString('utf8');
+    const text = Buffer.concat([decipher.update(bytes.subarray(NONCE + TAG)), decipher.final()]).toString('utf8');
+    this.opened?.(text);
+    return text;
   }
 
   /**

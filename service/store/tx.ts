@@ -11,6 +11,7 @@ import { type Dialects } from './dialects.ts';
 import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
 import { Unit } from './unit.ts';
+import { withoutSecrets } from './withoutSecrets.ts';
 
 /** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures, mending of the store. */
 export const ownKinds = ['value', 'edition', 'host-key', 'capture', 'store'] as const;
@@ -86,6 +87,8 @@ export class Tx {
   /** Hears of each change and hint, for whoever wants to see them all. */
   observer: { change: (change: Change) => unknown; hint: (kind: string, id: number) => unknown } | undefined;
   readonly remarks: Remark[] = [];
+  /** What was unsealed here: no refusal and no fault tells of it. */
+  readonly unsealed: string[] = [];
   private opened = false;
   private time: string | undefined;
   private readonly signal: AbortSignal | undefined;
@@ -94,7 +97,7 @@ export class Tx {
     this.signal = signal;
     this.store = store;
     this.models = store.models;
-    this.sealer = store.sealer;
+    this.sealer = store.sealer.watched((text) => this.unsealed.push(text));
     this.place = store.place;
     this.limits = store.limits;
     this.dialects = store.dialects;
@@ -325,9 +328,9 @@ async function once<T>(
   signal: AbortSignal | undefined,
 ): Promise<T> {
   const unit = await Unit.begin(connectionsOf(store.sequelize));
+  const tx = new Tx(store, unit, actor, action, signal);
   let ended = false;
   try {
-    const tx = new Tx(store, unit, actor, action, signal);
     const result = await work(tx);
     if (!tx.discarded) await tx.flush();
     ended = true;
@@ -335,7 +338,7 @@ async function once<T>(
     return result;
   } catch (error) {
     if (!ended) await unit.rollback();
-    throw error;
+    throw withoutSecrets(error, tx.unsealed);
   }
 }
 
@@ -346,10 +349,11 @@ export async function read<T>(
   work: (tx: Tx) => Promise<T>,
   signal?: AbortSignal,
 ): Promise<T> {
+  const tx = new Tx(store, null, actor, 'read', signal);
   try {
-    return await work(new Tx(store, null, actor, 'read', signal));
+    return await work(tx);
   } catch (error) {
-    throw asRefusal(error);
+    throw asRefusal(withoutSecrets(error, tx.unsealed));
   }
 }
 

@@ -7,6 +7,7 @@ import { type EditionHead, type ShownEdition } from '@zpine/contract/onboardingS
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type Stored } from '@zpine/contract/kinds';
+import { noteSecrets } from '../secrets/known.ts';
 import { type Tx } from '../../store/tx.ts';
 import { setFields } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
@@ -112,6 +113,8 @@ export async function makeEdition(
       inputs: tx.sealer.seal(text),
     },
   ]);
+  const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
+  await noteSecrets(tx, { kind: 'device', id: device.id }, secrets);
   await noteChange(tx, device, Number(id), number, null, { number, digest, template: template.key, published: false });
   const made = await showEdition(tx, `#${device.id}`, String(number), false);
   return { ...made, fresh: true, changes: apply ? null : partsOf(last ? filesOf(tx, last) : [], files) };

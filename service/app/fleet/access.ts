@@ -37,6 +37,8 @@ export interface Target {
   jump: Target | null;
   /** Why it cannot be reached, by the records alone. */
   fault: string | null;
+  /** All that is secret about it, now and before: masked wherever it shows up. */
+  secrets: string[];
   /** Devices with the same login have the same word here. */
   login: string;
 }

@@ -5,9 +5,11 @@ import { structuredPatch } from 'diff';
 import { Refusal } from '@zpine/contract/errors';
 import { type RunRow, type ShownCapture } from '@zpine/contract/fleetShapes';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { byId } from '../../store/records.ts';
+import { type Masker } from '@zpine/core/secrets/masking';
+import { byId, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText } from '../records/refs.ts';
+import { maskersFor, noteSecrets } from '../secrets/known.ts';
 
 /** One file as a device showed it. */
 export interface Captured {
@@ -16,6 +18,8 @@ export interface Captured {
   binary: boolean;
   /** Without secrets; of a binary one nothing. */
   shown: string;
+  /** What its sheet found to be secret in it. */
+  secrets: string[];
   /** What makes two readings alike: the text without lines that differ each time. */
   steady: Buffer;
 }
@@ -40,13 +44,13 @@ type ShownFile = NonNullable<RunRow['files']>[number];
 /** Keeps what is new; what stands already is only dated. */
 export async function storeCaptured(tx: Tx, device: number, run: number, files: Captured[]): Promise<ShownFile[]> {
   const now = await tx.now();
-  const { key } = await byId(tx, 'device', device);
+  const { key: deviceKey } = await byId(tx, 'device', device);
   const standing = await tx.select<CaptureRow>(
     'SELECT id, file, digest FROM capture WHERE device_id = ? AND current = 1',
     [device],
   );
   const out: ShownFile[] = [];
-  for (const { file, content, binary, shown, steady } of files) {
+  for (const { file, content, binary, shown, secrets, steady } of files) {
     const fingerprint = tx.sealer.fingerprint(content);
     // A text is as large as it is shown: its true size would tell of the secrets in it.
     const bytes = binary ? content.length : Buffer.byteLength(shown);
@@ -54,17 +58,21 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
     const last = standing.find((one) => one.file === file);
     const changed = !last?.digest.equals(digest);
     if (changed) {
+      await noteSecrets(tx, { kind: 'device', id: device }, secrets);
+      // Devices whose texts are the same share one, where they are shown alike: what is secret is not the same for all.
+      const key = createHash('sha256').update(digest).update(shown).digest();
       await tx.execute(
         'INSERT IGNORE INTO captured_text (digest, bytes, is_binary, shown, content) VALUES (?, ?, ?, ?, ?)',
-        [digest, bytes, binary ? 1 : 0, shown, tx.sealer.seal(content.toString('base64'))],
+        [key, bytes, binary ? 1 : 0, shown, tx.sealer.seal(content.toString('base64'))],
       );
       if (last) await tx.execute('UPDATE capture SET current = 0 WHERE id = ?', [last.id]);
       await tx.insertRows('capture', [
         {
           device_id: device,
-          device_key: key,
+          device_key: deviceKey,
           file,
           digest,
+          text_key: key,
           fingerprint,
           current: 1,
           first_at: now,
@@ -80,7 +88,7 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
 }
 
 const COLUMNS = 'c.*, t.bytes, t.is_binary';
-const FROM = 'FROM capture c JOIN captured_text t ON t.digest = c.digest';
+const FROM = 'FROM capture c JOIN captured_text t ON t.digest = c.text_key';
 
 const shown = (row: CaptureRow): ShownCapture => ({
   id: Number(row.id),
@@ -115,6 +123,12 @@ export async function listCaptures(tx: Tx, query: QueryOf<'capture.list'>): Prom
   return { items: rows.map(shown) };
 }
 
+/** By device; of one that is gone nothing is known any more. */
+async function maskersOf(tx: Tx, rows: readonly { device_id: number }[]): Promise<Map<number, Masker>> {
+  const ids = [...new Set(rows.map((row) => Number(row.device_id)))];
+  return ids.length === 0 ? new Map() : maskersFor(tx, await find(tx, 'device', { id: ids }));
+}
+
 async function captureRow(tx: Tx, id: string | number): Promise<CaptureRow & { shown: string; content: string }> {
   const row = /^[0-9]{1,15}$/.test(String(id))
     ? await tx.one<CaptureRow & { shown: string; content: string }>(
@@ -123,7 +137,9 @@ async function captureRow(tx: Tx, id: string | number): Promise<CaptureRow & { s
       )
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'capture', ref: `#${id}` });
-  return row;
+  // A secret that became known after the text was kept.
+  const masker = (await maskersOf(tx, [row])).get(Number(row.device_id));
+  return { ...row, shown: masker?.mask(row.shown) ?? row.shown };
 }
 
 const contentOf = (tx: Tx, row: { content: string }): Buffer => Buffer.from(tx.sealer.open(row.content), 'base64');
@@ -185,17 +201,25 @@ export async function searchCaptures(tx: Tx, query: QueryOf<'capture.search'>): 
   );
   out.searched = Number(count?.count ?? 0);
   for (let after = 0; ;) {
-    const rows = await tx.select<{ id: number; device_key: string; file: string; shown: string }>(
-      `SELECT c.id, c.device_key, c.file, ${missing ? "'' AS shown" : 't.shown'} ${FROM} WHERE c.current = 1 AND t.is_binary = 0 AND c.id > ?
-       AND t.shown ${missing ? 'NOT ' : ''}LIKE ? ORDER BY c.id LIMIT ${SLICE}`,
-      [after, `%${likeText(query.q)}%`],
+    const like = `%${likeText(query.q)}%`;
+    // Whether it is in a text is judged by the text as it is shown: a search tells nothing of what is masked.
+    const rows = await tx.select<{ id: number; device_id: number; device_key: string; file: string; shown: string }>(
+      `SELECT c.id, c.device_id, c.device_key, c.file, IF(t.shown LIKE ?, t.shown, '') AS shown ${FROM}
+       WHERE c.current = 1 AND t.is_binary = 0 AND c.id > ? ${missing ? '' : 'AND t.shown LIKE ?'} ORDER BY c.id LIMIT ${SLICE}`,
+      [like, after, ...(missing ? [] : [like])],
+    );
+    const maskers = await maskersOf(
+      tx,
+      rows.filter((row) => row.shown !== ''),
     );
     for (const row of rows) {
       after = Number(row.id);
       const at = { id: Number(row.id), device: row.device_key, file: row.file };
-      if (missing) out.items.push({ ...at, line: 0, text: '' });
-      else
-        for (const [i, line] of row.shown.split('\n').entries())
+      const text = row.shown === '' ? '' : (maskers.get(Number(row.device_id))?.mask(row.shown) ?? row.shown);
+      if (missing) {
+        if (!text.toLowerCase().includes(wanted)) out.items.push({ ...at, line: 0, text: '' });
+      } else
+        for (const [i, line] of text.split('\n').entries())
           if (line.toLowerCase().includes(wanted)) out.items.push({ ...at, line: i + 1, text: line.trim() });
       if (out.items.length > query.limit) return { ...out, items: out.items.slice(0, query.limit), more: true };
     }
@@ -212,7 +236,7 @@ export async function dropOldCaptures(tx: Tx, keep: number): Promise<number> {
   );
   if (old.length > 0) await tx.execute('DELETE FROM capture WHERE id IN (?)', [old.map((row) => row.id)]);
   await tx.execute(
-    'DELETE FROM captured_text WHERE NOT EXISTS (SELECT 1 FROM capture c WHERE c.digest = captured_text.digest) LIMIT 1000',
+    'DELETE FROM captured_text WHERE NOT EXISTS (SELECT 1 FROM capture c WHERE c.text_key = captured_text.digest) LIMIT 1000',
   );
   return old.length;
 }

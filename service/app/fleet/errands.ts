@@ -1,5 +1,6 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
-import { MASK, type Dialect } from '@zpine/core/dialect/dialect';
+import { type Dialect } from '@zpine/core/dialect/dialect';
+import { MASK } from '@zpine/core/secrets/masking';
 import { contradiction, wayBack } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
@@ -12,6 +13,7 @@ import { contextOf } from '../editions/context.ts';
 import { renderInputs } from '../editions/content.ts';
 import { checkTemplate } from '@zpine/core/template/check';
 import { settingsCatalogue } from '../editions/templates.ts';
+import { maskerFor } from '../secrets/known.ts';
 import { mustBeQuestion, withTable } from './asks.ts';
 import { inputOf, head, makeRun, runRow, type RowTableRow } from './runs.ts';
 import { isEverything } from './selection.ts';
@@ -46,7 +48,9 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   return makeRun(tx, {
     kind: 'errand',
     // What is secret in one of their dialects is secret in the list of runs.
-    title: dialects.reduce((title, dialect) => dialect.masked(title), first.trim()),
+    title: (await maskerFor(tx, devices)).mask(
+      dialects.reduce((title, dialect) => dialect.masked(title), first.trim()),
+    ),
     input: {
       asks: body.questions.map((question) => ({ question })),
       expect: [],

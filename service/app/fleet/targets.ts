@@ -5,6 +5,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type FewSettings, settingsOfMany } from '../settings/effective.ts';
+import { secretsIn } from '../secrets/known.ts';
 import { dialectIn } from '../settings/layers.ts';
 import { type Access, type Target } from './access.ts';
 
@@ -36,6 +37,7 @@ export async function targetsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Ma
 async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Promise<Map<number, Target>> {
   const addresses = await addressesOf(tx, devices);
   const pinned = await pinnedOf(tx, devices);
+  const secrets = await secretsIn(tx, book.places, devices);
   const out = new Map<number, Target>();
   for (const device of devices) {
     const record = book.places.dialects.get(dialectIn(book.places, device) ?? 0);
@@ -55,6 +57,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
       pinned: pinned.get(device.id) ?? null,
       jump: null,
       fault: null,
+      secrets: secrets.get(device.id) ?? [],
       login: createHash('sha256')
         .update(JSON.stringify([access.user, access.password, access.key]))
         .digest('base64'),

@@ -8,6 +8,7 @@ import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { type Value } from '@zpine/contract/fields';
 import { byIds, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { noteSecrets } from '../secrets/known.ts';
 import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';
 import { refuseDisagreeing } from './labels.ts';
@@ -95,6 +96,7 @@ async function write(
     throw Refusal.at(['value'], 'mask-sent', { place: setting.name, mask: SECRET_MASK });
   // The names that are taken away from a secret map are no secret themselves.
   const sealed = setting.secret && mode !== 'take-away';
+  if (sealed) await noteSecrets(tx, target, value);
   const text = JSON.stringify(value);
   const version = (before?.version ?? 0) + 1;
   const columns = {

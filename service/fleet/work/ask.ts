@@ -1,5 +1,6 @@
 /** One device is asked. */
 import { expectationsFrom } from '@zpine/core/fleet/expectations';
+import { Masker } from '@zpine/core/secrets/masking';
 import { type ShownAnswer } from '@zpine/contract/fleetShapes';
 import { digestOf } from '../../app/fleet/asks.ts';
 import { type Waiting } from '../../app/fleet/work.ts';
@@ -32,6 +33,7 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
     ...own.map((command) => ({ ask: command, command, question: undefined })),
   ];
   const misses = expectationsFrom(input.expect);
+  const known = new Masker(target.secrets);
   const answers: ShownAnswer[] = [];
   let left = ALL_BYTES;
   for (const { ask, command, question } of asks) {
@@ -46,8 +48,11 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
       const why = error instanceof Error ? error.message : String(error);
       return { outcome: answers.length === 0 ? 'no contact' : 'stopped midway', detail: why, result: { answers } };
     }
-    const rows = question === undefined || answer.refused !== undefined ? [] : dialect.rowsOf(question, answer.text);
-    const whole = dialect.masked(dialect.steady(answer.text)).trimEnd();
+    const rows =
+      question === undefined || answer.refused !== undefined
+        ? []
+        : known.maskAll(dialect.rowsOf(question, answer.text));
+    const whole = known.mask(dialect.masked(dialect.steady(answer.text))).trimEnd();
     const text = whole.slice(0, left);
     left -= text.length;
     answers.push(

@@ -1,5 +1,6 @@
 /** The configurations of one device, and the files that its dialect names beside them. */
 import { type Dialect } from '@zpine/core/dialect/dialect';
+import { Masker } from '@zpine/core/secrets/masking';
 import { type RunRow } from '@zpine/contract/fleetShapes';
 import { type Captured } from '../../app/fleet/captures.ts';
 import { type Target } from '../../app/fleet/access.ts';
@@ -11,15 +12,18 @@ export const CAPTURE_BYTES = 4 * 1024 * 1024;
 
 type Failed = NonNullable<RunRow['files']>[number];
 
-export function capturedText(dialect: Dialect, file: string, text: string): Captured {
+/** `secrets`: what is known to be secret about the device, beside what its sheet finds. */
+export function capturedText(dialect: Dialect, secrets: readonly string[], file: string, text: string): Captured {
   const content = Buffer.from(text, 'utf8');
   const steady = dialect.steady(text);
+  const found = dialect.secretsIn(text);
   return {
     file,
     content,
     binary: false,
     // What differs each time would only be in the way of whoever compares.
-    shown: dialect.masked(steady),
+    shown: new Masker([...secrets, ...found]).mask(dialect.masked(steady)),
+    secrets: found,
     // A secret that changes is a change, so the digest is of the text itself; it is never shown.
     steady: Buffer.from(steady.trimEnd(), 'utf8'),
   };
@@ -31,7 +35,7 @@ function decoded(text: string, encoding: 'base64' | 'hex'): Buffer | undefined {
   return fits.test(bare) ? Buffer.from(bare, encoding) : undefined;
 }
 
-export async function captureDevice({ dialect }: Target, session: Session): Promise<Done> {
+export async function captureDevice({ dialect, secrets }: Target, session: Session): Promise<Done> {
   if (!dialect) throw new Error('it has no dialect');
   const { sheet } = dialect;
   const wanted = [
@@ -53,10 +57,10 @@ export async function captureDevice({ dialect }: Target, session: Session): Prom
     }
     if (answer.refused !== undefined) miss(file, answer.refused);
     else if (answer.cut) miss(file, `larger than ${CAPTURE_BYTES / 1024 / 1024} MiB`);
-    else if (encoding === 'text') captured.push(capturedText(dialect, file, answer.text));
+    else if (encoding === 'text') captured.push(capturedText(dialect, secrets, file, answer.text));
     else {
       const content = decoded(answer.text, encoding);
-      if (content) captured.push({ file, content, binary: true, shown: '', steady: content });
+      if (content) captured.push({ file, content, binary: true, shown: '', secrets: [], steady: content });
       else miss(file, `what "${command}" printed is no ${encoding}`);
     }
   }

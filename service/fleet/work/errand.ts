@@ -1,6 +1,7 @@
 /** Some lines for one device: looked at first; then sent, verified, kept and captured. */
 import { applied } from '@zpine/core/config/applied';
-import { MASK, type Dialect } from '@zpine/core/dialect/dialect';
+import { type Dialect } from '@zpine/core/dialect/dialect';
+import { MASK, Masker } from '@zpine/core/secrets/masking';
 import { commandsOf, stepsOf, wayBack, type Step } from '@zpine/core/fleet/errand';
 import { type Outcome } from '@zpine/core/fleet/outcomes';
 import { lostWayIn } from '@zpine/core/fleet/wayIn';
@@ -63,6 +64,7 @@ class Errand {
   private readonly dialect: Dialect;
   private readonly session: Session;
   private readonly seal: ErrandSeal;
+  private readonly known: Masker;
   private readonly sent: ErrandDone['sent'] = [];
   private readonly questions: ErrandDone['questions'] = [];
   private kept: ErrandDone['kept'] = null;
@@ -80,6 +82,7 @@ class Errand {
     this.dialect = dialect;
     this.session = session;
     this.seal = JSON.parse(sealed ?? '{"lines":"","secrets":[]}') as ErrandSeal;
+    this.known = new Masker([...target.secrets, ...dialect.secretsIn(this.seal.lines)]);
   }
 
   async running(): Promise<string> {
@@ -258,8 +261,10 @@ class Errand {
       ...(after === undefined ? {} : { after }),
     };
     const captured = [
-      ...(after === undefined ? [] : [capturedText(this.dialect, 'running', after)]),
-      ...(this.storedText === undefined ? [] : [capturedText(this.dialect, 'stored', this.storedText)]),
+      ...(after === undefined ? [] : [capturedText(this.dialect, this.target.secrets, 'running', after)]),
+      ...(this.storedText === undefined
+        ? []
+        : [capturedText(this.dialect, this.target.secrets, 'stored', this.storedText)]),
     ];
     return {
       outcome,
@@ -274,9 +279,9 @@ class Errand {
     return this.hide(this.dialect.masked(text));
   }
 
-  /** Secrets that the errand itself brought. */
+  /** Secrets that the errand itself brought, short ones too, and all that is known of the device. */
   private hide(text: string): string {
-    let out = text;
+    let out = this.known.mask(text);
     for (const secret of this.seal.secrets) if (secret.length >= 3) out = out.replaceAll(secret, MASK);
     return out;
   }

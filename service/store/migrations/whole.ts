@@ -1,7 +1,8 @@
 /** Named parts of templates have their name of today, and what is shown of texts with secrets tells nothing of them. */
 import { withTodaysDirectives } from '@zpine/core/template/former';
 import { type Sealer } from '../sealing.ts';
-import { column, plainTable, type Step, type StepTools } from './steps.ts';
+import { eachBatch } from './batches.ts';
+import { column, plainTable, type Step } from './steps.ts';
 
 interface EditionRow {
   id: number;
@@ -42,21 +43,6 @@ function renewed({ id, shown, content, inputs }: EditionRow, sealer: Sealer): un
     sealer.seal(text),
     id,
   ];
-}
-
-const AT_ONCE = 200;
-
-async function eachBatch<T extends { id: number }>(
-  { select }: StepTools,
-  sql: string,
-  work: (row: T) => Promise<unknown>,
-): Promise<void> {
-  for (let from = 0; ;) {
-    const rows = await select<T>(sql, [from, AT_ONCE]);
-    for (const row of rows) await work(row);
-    if (rows.length < AT_ONCE) return;
-    from = Number(rows.at(-1)?.id);
-  }
 }
 
 const editionsRenewed: Step = {

@@ -1,0 +1,71 @@
+/**
+ * Masks anew what was kept before a secret was known: texts of captures and answers of runs. People see them masked in any
+ * case; this is for what lies in the database.
+ */
+import { Masker } from '@zpine/core/secrets/masking';
+import { type Stored } from '@zpine/contract/kinds';
+import { type JobWork } from '../../store/jobs.ts';
+import { find } from '../../store/records.ts';
+import { run, type Actor, type Tx } from '../../store/tx.ts';
+import { targetsOf } from '../fleet/targets.ts';
+
+const actor: Actor = { name: 'service', via: 'service' };
+const SLICE = 100;
+
+/** `device`: only what is kept of this one; left out, of all. */
+export const remask: JobWork = async (store, payload) => {
+  const { device } = (payload ?? {}) as { device?: number };
+  for (let after = 0; ;) {
+    const last = await run(store, actor, 'remask', async (tx) => {
+      const ids =
+        device !== undefined
+          ? [device]
+          : (
+              await tx.select<{ id: number }>('SELECT id FROM device WHERE id > ? ORDER BY id LIMIT ?', [after, SLICE])
+            ).map(({ id }) => Number(id));
+      await remaskOf(tx, await find(tx, 'device', { id: ids }));
+      return ids.length < SLICE ? undefined : ids.at(-1);
+    });
+    if (last === undefined) return undefined;
+    after = last;
+  }
+};
+
+async function remaskOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<void> {
+  if (devices.length === 0) return;
+  const targets = await targetsOf(tx, [...devices]);
+  const ids = devices.map(({ id }) => id);
+  const texts = await tx.select<{ digest: Buffer; device_id: number; shown: string; content: string }>(
+    `SELECT DISTINCT t.digest, c.device_id, t.shown, t.content FROM capture c JOIN captured_text t ON t.digest = c.text_key
+     WHERE c.device_id IN (?) AND t.is_binary = 0`,
+    [ids],
+  );
+  for (const { digest, device_id, shown, content } of texts) {
+    const target = targets.get(Number(device_id));
+    if (!target) continue;
+    const whole = Buffer.from(tx.sealer.open(content), 'base64').toString('utf8');
+    const known = new Masker([...target.secrets, ...(target.dialect?.secretsIn(whole) ?? [])]);
+    const now = known.mask(target.dialect?.masked(shown) ?? shown);
+    if (now !== shown)
+      await tx.execute('UPDATE captured_text SET shown = ?, bytes = ? WHERE digest = ?', [
+        now,
+        Buffer.byteLength(now),
+        digest,
+      ]);
+  }
+  const rows = await tx.select<{ run_id: number; device_id: number; detail: string; result: string | null }>(
+    'SELECT run_id, device_id, detail, result FROM run_row WHERE device_id IN (?)',
+    [ids],
+  );
+  for (const row of rows) {
+    const masker = new Masker(targets.get(Number(row.device_id))?.secrets ?? []);
+    const [detail, result] = [masker.mask(row.detail), row.result === null ? null : masker.mask(row.result)];
+    if (detail !== row.detail || result !== row.result)
+      await tx.execute('UPDATE run_row SET detail = ?, result = ? WHERE run_id = ? AND device_id = ?', [
+        detail,
+        result,
+        row.run_id,
+        row.device_id,
+      ]);
+  }
+}
