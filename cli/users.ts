@@ -4,11 +4,13 @@ import { roles, type Role } from '@zpine/contract/roles';
 import { clientOf, outputOf } from './context.ts';
 import { askNewSecret, askSecret } from './prompt.ts';
 import { ago, out, table } from './print.ts';
+import { UsageError } from './refusals.ts';
 
 const roleOption = (about: string): Option => new Option('--role <role>', about).choices([...roles]);
 
 export function addUsers(program: Command): void {
   addUserNoun(program.command('user').description('Who may sign in. For administrators.'));
+  addSessionNoun(program.command('session').description('Where you are signed in, and how that ends.'));
   addTokenNoun(program.command('token').description('Tokens: what programs and the command line sign in with.'));
   program
     .command('password')
@@ -22,6 +24,7 @@ export function addUsers(program: Command): void {
 }
 
 function addUserNoun(noun: Command): void {
+  addAccess(noun);
   noun
     .command('list')
     .description('everybody who may sign in')
@@ -30,8 +33,15 @@ function addUserNoun(noun: Command): void {
       show(
         command,
         items,
-        ['user', 'role', 'title', 'may sign in'],
-        items.map((user) => [user.name, user.role, user.title ?? '', user.disabled ? 'no' : 'yes']),
+        ['user', 'role', 'title', 'may sign in', 'acts at', 'until'],
+        items.map((user) => [
+          user.name,
+          user.role,
+          user.title ?? '',
+          user.disabled ? 'no' : 'yes',
+          placesOf(user),
+          user.role === 'installer' ? (user.sitesUntil?.slice(0, 10) ?? '') : '',
+        ]),
       );
     });
   noun
@@ -51,14 +61,19 @@ function addUserNoun(noun: Command): void {
     .argument('<name>')
     .addOption(roleOption('what they may do'))
     .option('--title <title>', 'the full name')
-    .option('--shut-out', 'may not sign in any more')
+    .option('--sites <sites>', 'where an installer acts: sites with commas between, all, or none')
+    .option('--until <day>', 'the last day of that, or none')
+    .option('--shut-out', 'may not sign in any more; sessions and tokens end')
     .option('--let-in', 'may sign in again')
     .description('change what a user is called and may do')
-    .action(async (name: string, options: { role?: Role; title?: string; shutOut?: true; letIn?: true }) => {
-      const { role, title, shutOut, letIn } = options;
+    .addHelpText('after', '\nExample:\n  zpine user edit quay --sites ard,cob --until 2026-12-31')
+    .action(async (name: string, options: EditOptions) => {
+      const { role, title, shutOut, letIn, sites, until } = options;
       const body = {
         ...(role === undefined ? {} : { role }),
         ...(title === undefined ? {} : { title }),
+        ...(sites === undefined ? {} : { sites: sitesIn(sites) }),
+        ...(until === undefined ? {} : { sitesUntil: until === 'none' ? null : endOf(until) }),
         ...(shutOut ? { disabled: true } : letIn ? { disabled: false } : {}),
       };
       const user = await clientOf().call('user.edit', { params: { name }, body });
@@ -72,6 +87,103 @@ function addUserNoun(noun: Command): void {
       const password = await askNewSecret(`new password of ${name}`);
       await clientOf().call('user.edit', { params: { name }, body: { password } });
       out(`${name} has another password, and is signed out everywhere`);
+    });
+}
+
+interface EditOptions {
+  role?: Role;
+  title?: string;
+  shutOut?: true;
+  letIn?: true;
+  sites?: string;
+  until?: string;
+}
+
+const placesOf = (user: { role: string; sites: string[] | 'all' }): string =>
+  user.role !== 'installer' ? 'every site' : user.sites === 'all' ? 'every site' : user.sites.join(', ') || 'no site';
+
+function sitesIn(text: string): string[] | 'all' {
+  if (text === 'all') return 'all';
+  return text === 'none'
+    ? []
+    : text
+        .split(',')
+        .map((one) => one.trim())
+        .filter(Boolean);
+}
+
+/** The end of a day. */
+function endOf(day: string): string {
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(day)) throw new UsageError(`"${day}" is not a day such as 2026-12-31`);
+  return `${day}T23:59:59Z`;
+}
+
+function addAccess(noun: Command): void {
+  noun
+    .command('access')
+    .argument('<name>')
+    .description('what lets a user in now: where they are signed in, and their tokens')
+    .action(async (name: string, _options: object, command: Command) => {
+      const seen = await clientOf().call('user.access', { params: { name } });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      out(table(['session', 'since', 'last used', 'from', 'with'], seen.sessions.map(sessionRow)));
+      out('');
+      out(
+        table(
+          ['token', 'for', 'role', 'until', 'last used'],
+          seen.tokens.map((token) => [
+            String(token.id),
+            token.title,
+            token.role,
+            token.expiresAt.slice(0, 10),
+            usedText(token.usedAt),
+          ]),
+        ),
+      );
+    });
+  noun
+    .command('revoke')
+    .argument('<name>')
+    .option('--token <id>', 'only this token')
+    .description('take back what lets a user in now: all sessions and tokens, or one token')
+    .action(async (name: string, { token }: { token?: string }) => {
+      const body = token === undefined ? {} : { token: Number(token) };
+      const done = await clientOf().call('user.revoke', { params: { name }, body });
+      out(`${name}: ${done.sessions} sessions ended, ${done.tokens} tokens taken back`);
+    });
+}
+
+const usedText = (at: string | null): string => (at === null ? 'never' : `${ago(at)} ago`);
+
+const sessionRow = (one: {
+  id: number;
+  createdAt: string;
+  usedAt: string;
+  address: string;
+  agent: string;
+}): string[] => [
+  String(one.id),
+  `${ago(one.createdAt)} ago`,
+  usedText(one.usedAt),
+  one.address,
+  one.agent.slice(0, 40),
+];
+
+function addSessionNoun(noun: Command): void {
+  noun
+    .command('list')
+    .description('where you are signed in with a password: the console, mostly')
+    .action(async (_options: object, command: Command) => {
+      const { items } = await clientOf().call('session.list');
+      show(command, items, ['session', 'since', 'last used', 'from', 'with'], items.map(sessionRow));
+    });
+  noun
+    .command('end')
+    .argument('[session]', 'as session list has it; all of them if not given')
+    .description('sign out elsewhere')
+    .action(async (id: string | undefined) => {
+      const { ended } = await clientOf().call('session.end', { body: id === undefined ? {} : { session: id } });
+      out(`${ended} sessions ended`);
     });
 }
 

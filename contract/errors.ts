@@ -224,6 +224,25 @@ export const errors = {
   'role-insufficient': row(403, 'Not allowed', (p) => `this needs the role ${p.needs}; yours is ${p.yours}`),
   'password-wrong': row(422, 'Not the password', () => 'this is not your password of now'),
   'password-weak': row(422, 'Password too short', (p) => `a password has at least ${p.min} characters`),
+  'password-common': row(
+    422,
+    'Password known',
+    (p) => `this password is easily guessed: ${p.why}`,
+    () => 'several words that have nothing to do with each other are hard to guess, and easy to keep',
+  ),
+  'streams-many': row(429, 'Too many streams', (p) => `${p.max} event streams of yours are open, which is the most`),
+  'tokens-many': row(
+    409,
+    'Too many tokens',
+    (p) => `you have ${p.max} tokens, which is the most`,
+    () => 'take those back that nothing uses any more: zpine token list',
+  ),
+  'foreign-page': row(
+    403,
+    'From another page',
+    (p) => `a page of ${p.origin} asked for this, not the console`,
+    () => 'programs sign in with a token, which no page has',
+  ),
   'last-admin': row(409, 'Last administrator', () => 'the last administrator cannot be removed or lose that role'),
   'idempotency-other': row(
     422,

@@ -210,6 +210,7 @@ export const fleetRoutes = {
     method: 'POST',
     path: '/captures/{id}/reveal',
     role: 'engineer',
+    reveals: true,
     summary: 'One captured file as the device showed it, secrets included; recorded',
     group: 'Fleet',
     body: z.strictObject({}),

@@ -90,6 +90,24 @@ export const onboardingErrors = {
     () => 'read it off the box and give it',
   ),
   'stranger-other-serial': row(422, 'Another serial', (p) => `it says ${p.said} of itself, not ${p.given}`),
+  'box-healthy': row(
+    409,
+    'It has a healthy box',
+    (p) => `${p.device} has box ${p.box}, and nothing says that anything is wrong with it`,
+    (p) => `an engineer takes it out: zpine device fit ${p.device} SERIAL --reason "why"`,
+  ),
+  'site-not-yours': row(
+    403,
+    'Not your site',
+    (p) => `${p.device} is at ${p.site}; you act at ${p.sites}`,
+    (p) => `an administrator gives you more: zpine user edit ${p.user} --sites ${p.site} --until DAY`,
+  ),
+  'serving-not-yours': row(
+    409,
+    'It is serving',
+    (p) => `${p.device} is serving: other hardware does not become it`,
+    () => 'an engineer looks at it first, and marks it faulty',
+  ),
   'box-fitted': row(
     409,
     'Fitted elsewhere',

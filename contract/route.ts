@@ -17,6 +17,8 @@ export interface Route {
   status?: 200 | 201 | 204;
   /** Set where the answer is not JSON. */
   media?: 'text/event-stream' | 'text/csv';
+  /** Its answer has secrets in the clear: it is not kept for a repetition, which is done, and recorded, anew. */
+  reveals?: boolean;
   /** People can make it large: it is done in a process that may be ended, not where everybody waits for answers. */
   apart?: boolean;
   /** Not a GET for the sake of its body alone: it saves nothing. */

@@ -46,6 +46,31 @@ const user = z.object({
   disabled: z.boolean(),
 });
 
+/** As administrators see it. */
+const userWithSites = user.extend({
+  sites: z.union([z.literal('all'), z.array(z.string())]).describe('Where an installer acts'),
+  sitesUntil: z.string().nullable().describe('The end of that'),
+});
+
+const session = z.object({
+  id: z.int(),
+  createdAt: z.string(),
+  expiresAt: z.string(),
+  usedAt: z.string(),
+  address: z.string(),
+  agent: z.string(),
+  /** The one that asks. */
+  current: z.boolean(),
+});
+
+const sitesGiven = {
+  sites: z
+    .union([z.literal('all'), z.array(text(63)).max(500)])
+    .optional()
+    .describe('Where an installer acts'),
+  sitesUntil: z.iso.datetime().nullish().describe('The end of that; null for none'),
+};
+
 const token = z.object({
   id: z.int(),
   title: z.string(),
@@ -93,6 +118,42 @@ export const verbRoutes = {
     status: 204,
     unrecorded: true,
   }),
+  'session.list': route({
+    method: 'GET',
+    path: '/sessions',
+    role: 'viewer',
+    summary: 'Where you are signed in',
+    group: 'Signing in',
+    reply: z.object({ items: z.array(session) }),
+  }),
+  'session.end': route({
+    method: 'POST',
+    path: '/ended-sessions',
+    role: 'viewer',
+    summary: 'Sign out elsewhere: one session, or all but this one',
+    group: 'Signing in',
+    body: z.strictObject({ session: z.string().max(20).optional() }),
+    reply: z.object({ ended: z.int() }),
+    unrecorded: true,
+  }),
+  'user.access': route({
+    method: 'GET',
+    path: '/users/{name}/access',
+    role: 'admin',
+    summary: 'What lets a user in now: sessions and tokens',
+    group: 'Users',
+    reply: z.object({ sessions: z.array(session), tokens: z.array(token) }),
+  }),
+  'user.revoke': route({
+    method: 'POST',
+    path: '/users/{name}/revocations',
+    role: 'admin',
+    summary: 'Take back one token of a user, or all that lets them in now',
+    group: 'Users',
+    body: z.strictObject({ token: z.int().optional() }),
+    reply: z.object({ sessions: z.int(), tokens: z.int() }),
+    unrecorded: true,
+  }),
   'token.list': route({
     method: 'GET',
     path: '/tokens',
@@ -131,7 +192,7 @@ export const verbRoutes = {
     role: 'admin',
     summary: 'Everybody who may sign in',
     group: 'Users',
-    reply: page(user),
+    reply: page(userWithSites),
   }),
   'user.add': route({
     method: 'POST',
@@ -144,8 +205,9 @@ export const verbRoutes = {
       title: text(200).optional(),
       role: z.enum(roles),
       password: z.string().max(500),
+      ...sitesGiven,
     }),
-    reply: user,
+    reply: userWithSites,
     status: 201,
     unrecorded: true,
   }),
@@ -160,8 +222,9 @@ export const verbRoutes = {
       role: z.enum(roles).optional(),
       password: z.string().max(500).optional(),
       disabled: z.boolean().optional(),
+      ...sitesGiven,
     }),
-    reply: user,
+    reply: userWithSites,
     unrecorded: true,
   }),
   'device.overview': route({

@@ -14,6 +14,8 @@ import { freePort, startMariadb, type Mariadb } from './mariadb.ts';
 const PREFERRED_PORT = 7780;
 /** Where the databases and what goes with them are kept. */
 const STATE = process.env.ZPINE_STATE ?? '.pine';
+const QUAY_SITES = ['ard', 'cob', 'ske'];
+const QUAY_DAYS = 60;
 const demoUsers = [
   { name: 'm.lind', title: 'Maren Lind', role: 'admin' },
   { name: 'j.moe', title: 'Jon Moe', role: 'engineer' },
@@ -134,7 +136,11 @@ async function demo(): Promise<void> {
     for (const user of demoUsers)
       if ((await makeUser(env, user.name, user.role, user.title, password)) !== 0) return stopAll(running, 1);
     const token = await signInForToken(url, 'm.lind', password);
-    const count = await loadDemo(new Client({ url, token, via: 'api' }), say);
+    const client = new Client({ url, token, via: 'api' });
+    const count = await loadDemo(client, say);
+    // An installer acts where somebody says so, and for a while.
+    const sitesUntil = new Date(Date.now() + QUAY_DAYS * 86_400_000).toISOString();
+    await client.call('user.edit', { params: { name: 'quay' }, body: { sites: QUAY_SITES, sitesUntil } });
     say(`Brackwater Ferries is loaded: ${count} records`);
     writeFileSync(`${STATE}/demo/loaded`, new Date().toISOString());
   }

@@ -67,6 +67,19 @@ export const options = {
     flag,
     'Whether the session cookie travels over HTTPS only; true behind a TLS proxy',
   ),
+  trustedProxies: option(
+    'ZPINE_TRUSTED_PROXIES',
+    z
+      .string()
+      .default('')
+      .transform((held) =>
+        held
+          .split(',')
+          .map((one) => one.trim())
+          .filter(Boolean),
+      ),
+    'Addresses of proxies in front of the service, with commas between: of their requests X-Forwarded-For says where they come from',
+  ),
   organisation: option('ZPINE_ORGANISATION', z.string().max(60).default(''), 'Shown beside the name of the product'),
   bootAddress: option(
     'ZPINE_BOOT_ADDRESS',

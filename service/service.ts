@@ -78,6 +78,8 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
     uploadBytes: config.uploadBytes,
     sessionHours: config.sessionHours,
     cookieSecure: config.cookieSecure,
+    trustedProxies: config.trustedProxies,
+    streams: new Map(),
     organisation: config.organisation,
     consoleFolder: options.consoleFolder,
     room: new BodyRoom(IMPORTS_HELD * config.importBytes),

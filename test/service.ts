@@ -62,9 +62,10 @@ async function peopleOf(store: Store): Promise<Record<Role, string>> {
   await run(store, actor, 'user.add', async (tx) => {
     for (const role of roles) {
       hashed ??= await hashPassword(PASSWORD);
-      const row = { name: role, title: null, role, password: hashed, created_at: await tx.now() };
+      // Installers act at the sites that they are given; this one at all.
+      const row = { name: role, title: null, role, password: hashed, all_sites: 1, created_at: await tx.now() };
       const [id = 0] = await tx.insertRows('user', [row]);
-      const user: User = { id, name: role, title: null, role, by: 'session', session: null };
+      const user: User = { id, name: role, title: null, role, by: 'session', session: null, token: null };
       tokens[role] = (await addToken(tx, user, { title: 'test', days: 30 })).secret;
     }
   });

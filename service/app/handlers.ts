@@ -9,6 +9,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { faultsOf as faultsIn } from '@zpine/contract/faults';
 import { present } from '../store/records.ts';
 import { type Tx } from '../store/tx.ts';
+import { accessOf, endSessions, listSessions, revoke } from './access/sessions.ts';
 import { addToken, listTokens, removeToken } from './access/tokens.ts';
 import { addUser, changePassword, editUser, listUsers } from './access/users.ts';
 import { type User } from './access/who.ts';
@@ -107,6 +108,10 @@ const verbs: VerbHandlers = {
     await changePassword(tx, user, body);
     return null;
   },
+  'session.list': (tx, { user }) => listSessions(tx, user, user.session),
+  'session.end': (tx, { user, body }) => endSessions(tx, user, body.session),
+  'user.access': (tx, { params }) => accessOf(tx, params.name ?? ''),
+  'user.revoke': (tx, { params, user, body }) => revoke(tx, user, params.name ?? '', body),
   'token.list': (tx, { user }) => listTokens(tx, user),
   'token.add': (tx, { user, body }) => addToken(tx, user, body),
   'token.remove': async (tx, { user, params }) => {
@@ -126,7 +131,7 @@ const verbs: VerbHandlers = {
   'rack.drawing': (tx, call) => drawing(tx, ref(call)),
   'rack.fill': (tx, { body }) => fill(tx, body),
   'device.hardware': (tx, call) => hardware(tx, ref(call)),
-  'device.found': (tx, call) => enterFound(tx, ref(call), call.body),
+  'device.found': (tx, call) => enterFound(tx, ref(call), call.body, call.user),
   'device.declareFound': (tx, call) => declareFound(tx, ref(call)),
   'model.differing': (tx, call) => differing(tx, ref(call)),
   'model.align': (tx, call) => align(tx, ref(call), call.body),
@@ -178,9 +183,9 @@ const verbs: VerbHandlers = {
     await closeWindow(tx, ref(call));
     return null;
   },
-  'arrival.retry': (tx, { params }) => retryArrival(tx, params.id ?? ''),
+  'arrival.retry': (tx, { params, user }) => retryArrival(tx, params.id ?? '', user),
   'stranger.list': (tx, { query }) => listStrangers(tx, query),
-  'stranger.recognise': (tx, { params, body }) => recognise(tx, params.id ?? '', body),
+  'stranger.recognise': (tx, { params, body, user }) => recognise(tx, params.id ?? '', body, user),
   'stranger.dismissMany': (tx, { body }) => dismissMany(tx, body),
   'stranger.dismiss': (tx, { params }) => dismiss(tx, params.id ?? ''),
   'device.fit': async (tx, call) => shown(tx, 'box', await fit(tx, ref(call), call.body)),
@@ -218,7 +223,7 @@ const verbs: VerbHandlers = {
   'notice.list': (tx, { query }) => listNotices(tx, query),
   today: (tx) => today(tx),
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
-  'history.list': (tx, { query }) => history(tx, query),
+  'history.list': (tx, { query, user }) => history(tx, query, user.role),
   'history.undo': (tx, { params, body }) => undo(tx, params.id ?? '', body.apply),
   'view.list': (tx, { user, query }) => listViews(tx, user, query),
   'view.save': (tx, { user, body }) => saveView(tx, user, body),

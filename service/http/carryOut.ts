@@ -46,7 +46,7 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
     return answerImpact(asked, previewed, log);
   }
 
-  const key = route.unrecorded ? undefined : asked.idempotencyKey;
+  const key = route.unrecorded || route.reveals ? undefined : asked.idempotencyKey;
   let remarks: readonly Remark[] = [];
   const result = await run(
     store,

@@ -22,7 +22,7 @@ import { openApi } from './openapi.ts';
 import { Metrics } from './metrics.ts';
 import { answerProblem } from './problems.ts';
 import { type BodyRoom } from './bodyRoom.ts';
-import { admit, closeSession, openSession } from './session.ts';
+import { admit, closeSession, openSession, refuseForeign, stillIn } from './session.ts';
 import { takeUpload } from './upload.ts';
 
 export interface ServerOptions {
@@ -36,7 +36,11 @@ export interface ServerOptions {
   uploadBytes: number;
   sessionHours: number;
   cookieSecure: boolean;
+  /** Addresses of proxies whose word counts on whom a request comes from. */
+  trustedProxies: readonly string[];
   organisation: string;
+  /** Event streams that are open, by user. */
+  streams: Map<number, number>;
   /** For the bodies that are held at a time. */
   room: BodyRoom;
   /** Where large work is done; left out, it is done here. */
@@ -59,12 +63,21 @@ export function makeServer(options: ServerOptions): Hono {
         styleSrc: ["'self'", "'unsafe-inline'"],
         imgSrc: ["'self'", 'data:'],
         fontSrc: ["'self'", 'data:'],
+        baseUri: ["'none'"],
+        formAction: ["'self'"],
+        frameAncestors: ["'none'"],
+        objectSrc: ["'none'"],
       },
       strictTransportSecurity: options.cookieSecure,
       crossOriginResourcePolicy: 'same-origin',
     }),
   );
   const squeeze = compress();
+  // Answers are for whoever asked, and may hold what nobody else is to see.
+  app.use('/api/*', async (c, next) => {
+    await next();
+    if (!c.res.headers.has('Cache-Control')) c.header('Cache-Control', 'no-store');
+  });
   app.use((c, next) => (c.req.path === '/api/v1/events' ? next() : squeeze(c, next)));
   addHealth(app, options);
   const document = JSON.stringify(openApi(options.version));
@@ -131,14 +144,22 @@ const viaOf = (c: Context, user: User): Actor['via'] => {
 
 async function answer(c: Context, id: RouteId, route: Route, options: ServerOptions): Promise<Response> {
   const { store } = options;
+  refuseForeign(c);
   if (id === 'session.open') {
     const text = await textOf(c, Math.min(options.bodyBytes, SIGN_IN_BYTES));
     const body = parsed(verbRoutes['session.open'].body, bodyIn(text)) as { name: string; password: string };
-    return c.json(await openSession(c, store, body, { hours: options.sessionHours, secure: options.cookieSecure }));
+    return c.json(
+      await openSession(c, store, body, {
+        hours: options.sessionHours,
+        secure: options.cookieSecure,
+        trustedProxies: options.trustedProxies,
+      }),
+    );
   }
   // Whoever may not ask is told so before anything they send is read.
   const user = await admit(c, store, route.role === 'anyone' ? 'viewer' : route.role);
-  if (id === 'events') return streamEvents(c, options.feed, options.closing);
+  if (id === 'events')
+    return streamEvents(c, options.feed, options.closing, options.streams, user.id, stillIn(c, store));
   if (id === 'session.show') return c.json({ name: user.name, title: user.title, role: user.role, disabled: false });
   if (id === 'doctor.processes') return c.json({ items: options.processes() });
   const via = viaOf(c, user);
@@ -147,7 +168,7 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
     const actor: Actor = { name: user.name, via, reason };
     if (id === 'import.upload')
       return takeUpload(c, store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
-    await closeSession(c, store, actor);
+    await closeSession(c, store, actor, user);
     return c.body(null, 204);
   }
   const most = id === 'import.run' ? options.importBytes : options.bodyBytes;

@@ -1,5 +1,6 @@
 import { Umzug } from 'umzug';
 import { type Sequelize, QueryTypes } from 'sequelize';
+import { accessSteps } from './migrations/access.ts';
 import { addressingSteps } from './migrations/addressing.ts';
 import { plausibilitySteps } from './migrations/plausibility.ts';
 import { fleetSteps } from './migrations/fleet.ts';
@@ -28,6 +29,7 @@ export const steps: Step[] = [
   ...plausibilitySteps,
   ...wholeSteps,
   ...secretSteps,
+  ...accessSteps,
 ];
 
 /**

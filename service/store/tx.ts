@@ -14,7 +14,7 @@ import { Unit } from './unit.ts';
 import { withoutSecrets } from './withoutSecrets.ts';
 
 /** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures, mending of the store. */
-export const ownKinds = ['value', 'edition', 'host-key', 'capture', 'store'] as const;
+export const ownKinds = ['value', 'edition', 'host-key', 'capture', 'store', 'user'] as const;
 export type OwnKind = (typeof ownKinds)[number];
 
 /** Who writes, through what, and why. */

@@ -13,6 +13,7 @@ export default function Account() {
   return (
     <Page title={me.title ?? me.name} sentence={`You are signed in as ${me.name}, ${me.role}.`}>
       <Tokens />
+      <Sessions />
       <Password />
     </Page>
   );
@@ -71,6 +72,51 @@ function Password() {
           Change it
         </Button>
       </Form>
+    </>
+  );
+}
+
+type Session = ReplyOf<'session.list'>['items'][number];
+
+/** Where somebody is signed in: what they do not know they end. */
+function Sessions() {
+  const { message } = App.useApp();
+  const sessions = useQuery({ queryKey: keys.worked('sessions'), queryFn: () => client.call('session.list') });
+  const end = async (session?: number) => {
+    const body = session === undefined ? {} : { session: String(session) };
+    const { ended } = await client.call('session.end', { body });
+    void message.success(`${ended} ended`);
+    void queries.invalidateQueries({ queryKey: keys.worked('sessions') });
+  };
+  return (
+    <>
+      <h2 className="section-title">Where you are signed in</h2>
+      <div className="filters">
+        <Button onClick={() => void end()}>Sign out everywhere else</Button>
+      </div>
+      <Table<Session>
+        size="small"
+        rowKey="id"
+        pagination={false}
+        dataSource={sessions.data?.items ?? []}
+        columns={[
+          { title: 'From', render: (_, s) => <span className="mono">{s.address}</span> },
+          { title: 'With', render: (_, s) => s.agent },
+          { title: 'Since', render: (_, s) => <Ago at={s.createdAt} suffix=" ago" /> },
+          { title: 'Last used', render: (_, s) => <Ago at={s.usedAt} suffix=" ago" /> },
+          {
+            title: '',
+            render: (_, s) =>
+              s.current ? (
+                'this one'
+              ) : (
+                <Button size="small" onClick={() => void end(s.id)}>
+                  End it
+                </Button>
+              ),
+          },
+        ]}
+      />
     </>
   );
 }

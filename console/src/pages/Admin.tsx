@@ -5,17 +5,25 @@ import { roles, type Role } from '@zpine/contract/roles';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Page } from '../look/Page.tsx';
+import { Access } from '../admin/Access.tsx';
+import { ActsAt } from '../admin/ActsAt.tsx';
 import { Processes } from '../admin/Processes.tsx';
 import { StoreChecks } from '../admin/StoreChecks.tsx';
 
-type User = ReplyOf<'user.add'>;
+type User = ReplyOf<'user.list'>['items'][number];
+interface Edit {
+  role?: Role;
+  disabled?: boolean;
+  sites?: string[] | 'all';
+  sitesUntil?: string | null;
+}
 const roleOptions = roles.map((role) => ({ value: role, label: role }));
 
 export default function Admin() {
   const { message } = App.useApp();
   const [adding, setAdding] = useState(false);
   const users = useQuery({ queryKey: keys.worked('users'), queryFn: () => client.call('user.list') });
-  const edit = async (name: string, body: { role?: Role; disabled?: boolean }) => {
+  const edit = async (name: string, body: Edit) => {
     try {
       await client.call('user.edit', { params: { name }, body });
       void queries.invalidateQueries({ queryKey: keys.worked('users') });
@@ -54,6 +62,11 @@ export default function Admin() {
             ),
           },
           {
+            title: 'Acts at',
+            render: (_, u) =>
+              u.role === 'installer' ? <ActsAt user={u} onSave={(body) => void edit(u.name, body)} /> : 'every site',
+          },
+          {
             title: 'May sign in',
             render: (_, u) => (
               <Switch
@@ -63,6 +76,7 @@ export default function Admin() {
               />
             ),
           },
+          { title: '', render: (_, u) => <Access name={u.name} /> },
         ]}
       />
       <Processes />

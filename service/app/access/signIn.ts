@@ -1,12 +1,12 @@
 import { isAscii } from '@zpine/core/text/ascii';
+import { visible } from '@zpine/core/text/visible';
 import { Refusal } from '@zpine/contract/errors';
 import { type Role } from '@zpine/contract/roles';
 import { read, run, type Actor, type Store } from '../../store/tx.ts';
+import { noteUser } from './note.ts';
 import { passwordFits, pretendToVerify } from './passwords.ts';
 import { digestOf, newSecret } from './secrets.ts';
-
-const FAILURES_ALLOWED = 8;
-const PAUSE_SECONDS = 60;
+import { countTry, forgiveTries } from './tries.ts';
 
 interface Row {
   id: number;
@@ -15,9 +15,6 @@ interface Row {
   role: Role;
   password: string;
   disabled: number;
-  failures: number;
-  /** Seconds since the last failure. */
-  since: number | null;
 }
 
 export interface SignedIn {
@@ -26,46 +23,53 @@ export interface SignedIn {
   seconds: number;
 }
 
+/** Who tries: a name and a password, from where and with what program. */
+export interface SigningIn {
+  name: string;
+  password: string;
+  address: string;
+  agent: string;
+}
+
+/** What history has for a name that nobody has: what was typed there may be a password. */
+const NOBODY = { id: 0, name: '(a name that nobody has)' };
+
 /** Checks a password outside of any transaction, since it takes its time, and opens a session. */
-export async function signIn(store: Store, name: string, password: string, sessionHours: number): Promise<SignedIn> {
-  const actor: Actor = { name, via: 'api' };
+export async function signIn(store: Store, trying: SigningIn, sessionHours: number): Promise<SignedIn> {
+  const { password } = trying;
+  const address = trying.address.slice(0, 64);
   // Names are ASCII; any other is looked up as one that nobody has.
-  const typed = isAscii(name) ? name.trim().toLowerCase() : '';
-  const row = await read(store, actor, (tx) =>
-    tx.one<Row>(
-      `SELECT id, name, title, role, password, disabled, failures, TIMESTAMPDIFF(SECOND, failed_at, UTC_TIMESTAMP(3)) AS since
-       FROM user WHERE name = ?`,
-      [typed],
-    ),
+  const typed = isAscii(trying.name) ? trying.name.trim().toLowerCase() : '';
+  const service: Actor = { name: 'service', via: 'service' };
+  await countTry(store, service, typed, address);
+  const row = await read(store, service, (tx) =>
+    tx.one<Row>('SELECT id, name, title, role, password, disabled FROM user WHERE name = ?', [typed]),
   );
-  if (!row) {
-    await pretendToVerify(password);
-    throw new Refusal('sign-in-refused');
-  }
-  if (row.failures >= FAILURES_ALLOWED && row.since !== null && row.since < PAUSE_SECONDS) {
-    throw new Refusal('sign-in-paused', { seconds: PAUSE_SECONDS - Number(row.since) });
-  }
-  const fits = await passwordFits(row.password, password);
-  if (!fits || row.disabled) {
-    await run(store, actor, 'sign-in', (tx) =>
-      tx.execute(
-        'UPDATE user SET failures = IF(failed_at > UTC_TIMESTAMP(3) - INTERVAL 1 HOUR, failures + 1, 1), failed_at = UTC_TIMESTAMP(3) WHERE id = ?',
-        [row.id],
-      ),
+  const fits = row ? await passwordFits(row.password, password) : await pretendToVerify(password);
+  if (!row || !fits || row.disabled) {
+    const who = row ? { id: Number(row.id), name: row.name } : NOBODY;
+    await run(store, { name: who.name, via: 'api' }, 'sign-in-refused', (tx) =>
+      noteUser(tx, who, { signIn: row?.disabled && fits ? 'shut out' : 'refused', address }),
     );
     throw new Refusal('sign-in-refused');
   }
   const secret = newSecret('');
   const seconds = sessionHours * 3600;
-  await run(store, actor, 'sign-in', async (tx) => {
-    await tx.execute('UPDATE user SET failures = 0, failed_at = NULL WHERE id = ?', [row.id]);
+  const agent = visible(trying.agent).slice(0, 200);
+  await run(store, { name: row.name, via: 'api' }, 'sign-in', async (tx) => {
+    await forgiveTries(tx, typed, address);
     await tx.execute(
-      'INSERT INTO session (digest, user_id, created_at, expires_at) VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) + INTERVAL ? SECOND)',
-      [digestOf(secret), row.id, seconds],
+      `INSERT INTO session (digest, user_id, created_at, used_at, expires_at, address, agent)
+       VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) + INTERVAL ? SECOND, ?, ?)`,
+      [digestOf(secret), row.id, seconds, address, agent],
     );
+    await noteUser(tx, { id: Number(row.id), name: row.name }, { signIn: 'let in', address });
   });
   return { user: { name: row.name, title: row.title, role: row.role, disabled: false }, secret, seconds };
 }
 
-export const signOut = (store: Store, actor: Actor, secret: string): Promise<unknown> =>
-  run(store, actor, 'sign-out', (tx) => tx.execute('DELETE FROM session WHERE digest = ?', [digestOf(secret)]));
+export const signOut = (store: Store, actor: Actor, user: { id: number; name: string }, secret: string) =>
+  run(store, actor, 'sign-out', async (tx) => {
+    const ended = await tx.execute('DELETE FROM session WHERE digest = ?', [digestOf(secret)]);
+    if (ended > 0) await noteUser(tx, user, { signedOut: true });
+  });

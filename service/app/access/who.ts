@@ -12,6 +12,8 @@ export interface User {
   by: 'session' | 'token';
   /** Which session; null for a token. */
   session: number | null;
+  /** Which token; null for a session. */
+  token: number | null;
 }
 
 interface Found {
@@ -34,14 +36,26 @@ export async function whoHolds(store: Store, secret: string): Promise<User | und
   const byToken = secret.startsWith(TOKEN_PREFIX);
   const row = await read(store, service, (tx) => find(tx, secret, byToken));
   if (!row) return undefined;
-  const { token, used_at } = row;
+  const { token, session, used_at } = row;
+  if (session !== null && Date.now() - (used_at?.getTime() ?? 0) > USED_AGAIN_MS)
+    await run(store, service, 'session.used', (tx) =>
+      tx.execute('UPDATE session SET used_at = UTC_TIMESTAMP(3) WHERE id = ?', [session]),
+    );
   if (token !== null && Date.now() - (used_at?.getTime() ?? 0) > USED_AGAIN_MS)
     await run(store, service, 'token.used', (tx) =>
       tx.execute('UPDATE token SET used_at = UTC_TIMESTAMP(3) WHERE id = ?', [token]),
     );
   const role = row.token_role && !atLeast(row.token_role, row.role) ? row.token_role : row.role;
-  const { id, name, title, session } = row;
-  return { id: Number(id), name, title, role, by: byToken ? 'token' : 'session', session: session && Number(session) };
+  const { id, name, title } = row;
+  return {
+    id: Number(id),
+    name,
+    title,
+    role,
+    by: byToken ? 'token' : 'session',
+    session: session && Number(session),
+    token: token && Number(token),
+  };
 }
 
 const find = (tx: Tx, secret: string, byToken: boolean): Promise<Found | undefined> =>
@@ -49,7 +63,7 @@ const find = (tx: Tx, secret: string, byToken: boolean): Promise<Found | undefin
     byToken
       ? `SELECT u.id, u.name, u.title, u.role, t.role AS token_role, t.id AS token, t.used_at, NULL AS session FROM token t JOIN user u ON u.id = t.user_id
          WHERE t.digest = ? AND t.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`
-      : `SELECT u.id, u.name, u.title, u.role, NULL AS token_role, NULL AS token, NULL AS used_at, s.id AS session FROM session s JOIN user u ON u.id = s.user_id
+      : `SELECT u.id, u.name, u.title, u.role, NULL AS token_role, NULL AS token, s.used_at, s.id AS session FROM session s JOIN user u ON u.id = s.user_id
          WHERE s.digest = ? AND s.expires_at > UTC_TIMESTAMP(3) AND u.disabled = 0`,
     [digestOf(secret)],
   );

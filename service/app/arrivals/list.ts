@@ -3,8 +3,10 @@ import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { Refusal } from '@zpine/contract/errors';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { byIds, keyOf } from '../../store/records.ts';
+import { byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { mustActAt } from '../access/sites.ts';
+import { type User } from '../access/who.ts';
 import { managementOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { stateOf, type ArrivalRow } from './arrivals.ts';
@@ -105,8 +107,10 @@ export async function showArrival(tx: Tx, id: string): Promise<ReplyOf<'arrival.
 }
 
 /** Looks at the device at once instead of at the next turn. */
-export async function retryArrival(tx: Tx, id: string): Promise<ShownArrival> {
+export async function retryArrival(tx: Tx, id: string, user: User): Promise<ShownArrival> {
   const row = await arrivalById(tx, id, true);
+  const [device] = await find(tx, 'device', { id: Number(row.device_id) });
+  if (device) await mustActAt(tx, user, device);
   if (row.ended_at !== null) throw new Refusal('window-none', { device: row.device_key });
   await tx.execute('UPDATE arrival SET probe_at = ? WHERE id = ?', [await tx.now(), row.id]);
   const [shown] = await shownArrivals(tx, [row]);

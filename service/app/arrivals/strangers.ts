@@ -5,6 +5,8 @@ import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes'
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds, find, keyOf, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { mustActAt, mustNotServe } from '../access/sites.ts';
+import { type User } from '../access/who.ts';
 import { type Client } from '../boot/identify.ts';
 import { farEnds } from '../cables/trace.ts';
 import { fitBox } from '../devices/fit.ts';
@@ -229,10 +231,17 @@ async function settle(
 }
 
 /** Its box is entered where it is new, and fitted; its quarantine lease ends, so that it boots as the device. */
-export async function recognise(tx: Tx, id: string, input: BodyOf<'stranger.recognise'>): Promise<ShownStranger> {
+export async function recognise(
+  tx: Tx,
+  id: string,
+  input: BodyOf<'stranger.recognise'>,
+  user: User,
+): Promise<ShownStranger> {
   const row = await mustFindStranger(tx, id);
   if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
   const device = await mustFindField(tx, 'device', input.device, 'device');
+  await mustActAt(tx, user, device);
+  mustNotServe(user, device);
   const known = await boxOf(tx, row);
   const serial = known?.serial ?? row.serial ?? input.serial;
   if (serial === undefined) throw Refusal.at(['serial'], 'stranger-serial', { mac: row.mac });

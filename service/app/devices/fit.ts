@@ -15,6 +15,8 @@ export interface Fitting {
   mac: string | null;
   /** What becomes of the box that was there. */
   before: 'faulty' | 'stock' | 'retired';
+  /** Somebody says why the box that is there goes, though nothing is wrong with it by the records. */
+  healthyMayGo?: boolean;
 }
 
 /** Stages in which other hardware changes nothing about the stage. */
@@ -23,11 +25,14 @@ const early: Stage[] = ['sketched', 'prepared', 'faulty'];
 export async function fitBox(
   tx: Tx,
   device: Stored<'device'>,
-  { serial, mac, before }: Fitting,
+  { serial, mac, before, healthyMayGo = false }: Fitting,
 ): Promise<Stored<'box'>> {
   if (device.stage === 'retired') throw new Refusal('stage-window', { device: device.key, stage: device.stage });
   const [there] = await find(tx, 'box', { device_id: device.id }, { lock: true });
   if (there && there.serial.toLowerCase() === serial.toLowerCase()) return there;
+  // A healthy box is not taken out by somebody's word that other hardware is the device.
+  if (there && !healthyMayGo && there.condition !== 'faulty' && device.stage !== 'faulty')
+    throw new Refusal('box-healthy', { device: device.key, box: there.serial });
   const [known] = await find(tx, 'box', { natural_key: serial.toLowerCase() }, { lock: true });
   if (known && known.device !== null) {
     throw new Refusal('box-fitted', { box: known.serial, device: (await keyOf(tx, 'device', known.device)) ?? '' });
@@ -65,7 +70,8 @@ export async function fit(tx: Tx, ref: string, input: BodyOf<'device.fit'>): Pro
     const mac = parseMac(input.mac);
     if (!mac.ok) throw Refusal.at(['mac'], mac.fault.code, mac.fault.params);
   }
-  return fitBox(tx, device, { serial: input.box, mac: input.mac ?? null, before: input.before });
+  const healthyMayGo = (tx.actor.reason ?? '') !== '';
+  return fitBox(tx, device, { serial: input.box, mac: input.mac ?? null, before: input.before, healthyMayGo });
 }
 
 export async function forgetHostKey(tx: Tx, ref: string): Promise<void> {

@@ -6,6 +6,8 @@ import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { mustActAt } from '../access/sites.ts';
+import { type User } from '../access/who.ts';
 import { add } from '../records/add.ts';
 import { mustFind } from '../records/refs.ts';
 import { differences } from './align.ts';
@@ -133,8 +135,10 @@ export async function enterFound(
   tx: Tx,
   ref: string,
   body: BodyOf<'device.found'>,
+  user: User,
 ): Promise<ReplyOf<'device.hardware'>> {
   const device = await mustFind(tx, 'device', ref, true);
+  await mustActAt(tx, user, device);
   await noteFound(tx, device.id, body.cards, 'entered');
   return hardwareOfDevice(tx, device);
 }

@@ -7,6 +7,7 @@ import { type Value } from '@zpine/contract/fields';
 import { nearest } from '@zpine/core/naming/names';
 import { isAscii } from '@zpine/core/text/ascii';
 import { keysOf } from '../../store/records.ts';
+import { atLeast, type Role } from '@zpine/contract/roles';
 import { ownKinds, type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, mustFindField } from '../records/refs.ts';
 
@@ -34,9 +35,14 @@ interface ChangeRow {
 }
 
 /** Change sets, the newest first, with the first changes of each. */
-export async function history(tx: Tx, query: QueryOf<'history.list'>): Promise<ReplyOf<'history.list'>> {
+export async function history(tx: Tx, query: QueryOf<'history.list'>, role: Role): Promise<ReplyOf<'history.list'>> {
   const where: string[] = ['1 = 1'];
   const values: unknown[] = [];
+  // Who signed in, and what was done to users, is for administrators; and in nobody's way where they ask for something else.
+  if (query.kind === 'user' && !atLeast(role, 'admin'))
+    throw new Refusal('role-insufficient', { needs: 'admin', yours: role });
+  if (query.kind !== 'user')
+    where.push("NOT EXISTS (SELECT 1 FROM `change` p WHERE p.change_set_id = s.id AND p.kind = 'user')");
   if (query.kind !== undefined) await narrowToKind(tx, query.kind, query.record, where, values);
   else if (query.record !== undefined) throw Refusal.at(['kind'], 'value-missing');
   if (query.actor !== undefined) {

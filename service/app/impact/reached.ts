@@ -130,6 +130,7 @@ const gives: Record<KindName | OwnKind, Gives | null> = {
   edition: itself('edition'),
   'host-key': null,
   capture: null,
+  user: null,
   store: null,
 };
 
