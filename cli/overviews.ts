@@ -4,6 +4,7 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { ago, out, pairs, table, type Table } from './print.ts';
 
 const titles: Record<string, string> = {
+  relay: 'relay not believed',
   stranger: 'stranger',
   stuck: 'arrival stuck',
   'no-management': 'no management address',

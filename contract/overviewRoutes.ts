@@ -9,6 +9,7 @@ const todayItem = z.object({
   code: z.enum([
     'stranger',
     'stuck',
+    'relay',
     'no-management',
     'no-box',
     'no-rack',

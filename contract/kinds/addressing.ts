@@ -126,6 +126,13 @@ export const prefix = kind({
     },
     timeServers: { type: 'text', title: 'Time servers', about: 'As name servers' },
     domain: { type: 'text', title: 'Domain', example: 'crew.brackwater.example', about: 'As name servers' },
+    relays: {
+      type: 'text',
+      title: 'Relays',
+      example: '10.77.16.2, 10.77.16.3',
+      about:
+        'Addresses that DHCP relays of it have or send from, beside its gateway and those on interfaces of the records',
+    },
     leaseSeconds: { type: 'int', title: 'Lease time', unit: 's', min: 60, about: 'As name servers' },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },

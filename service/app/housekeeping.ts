@@ -8,6 +8,7 @@ const HOUR = 3600;
 /** Rows that have had their day, and how long that is. Deleted in slices, so that no lock is held for long. */
 const leftovers = [
   'DELETE FROM session WHERE expires_at < UTC_TIMESTAMP(3) LIMIT 1000',
+  'DELETE FROM relay_refused WHERE last_at < UTC_TIMESTAMP(3) - INTERVAL 7 DAY LIMIT 1000',
   'DELETE FROM sign_in_try WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',
   'DELETE FROM token WHERE expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY LIMIT 1000',
   'DELETE FROM idempotency WHERE at < UTC_TIMESTAMP(3) - INTERVAL 2 DAY LIMIT 1000',

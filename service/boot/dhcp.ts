@@ -1,6 +1,6 @@
 /** The DHCP listener: packets in, packets out. What is answered is decided in app/boot. */
 import { type Socket, type RemoteInfo } from 'node:dgram';
-import { dial, type DialRow } from '@zpine/core/addressing/dial';
+import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
@@ -80,7 +80,9 @@ export class DhcpListener {
 
   private async answer(message: Message, source: string): Promise<void> {
     try {
-      const out = await run(this.store, actor, 'dhcp', (tx) => answerDhcp(tx, message));
+      const out = await run(this.store, actor, 'dhcp', (tx) =>
+        answerDhcp(tx, message, dialled(this.options.dialMap, VRF, source)),
+      );
       if (out && 'counted' in out) this.counted.note(source, out.counted);
       else if (out) await this.send(out, message);
     } catch (error) {

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { expect } from 'chai';
 import { decodeMessage, encodeMessage, messageTypes, type Message, type MessageType } from '@zpine/core/dhcp/message';
+import { sure } from '@zpine/core/fault';
 import { codeOf, ipv4Bytes, ipv4Text } from '@zpine/core/dhcp/options';
 import { decodePacket, encodePacket } from '@zpine/core/tftp/packet';
 import { another, newest, onboarding, prepare, type Onboarding } from './bench.ts';
@@ -93,6 +94,10 @@ describe('packets of booting clients', () => {
     if (!bytes.ok) throw new Error(bytes.fault.code);
     return tell(bytes.value, asking.relay);
   };
+  const hardwareOf = async (device: string): Promise<{ mac: string; serial: string }> => {
+    const [box] = (await o.client.list('box', { device })).items;
+    return { mac: String(box?.mac), serial: String(box?.serial) };
+  };
   const kindOf = (m: Message | undefined): string =>
     m ? (messageTypes[m.options.get(53)?.[0] ?? 0] ?? '?') : 'silence';
   const lastRecord = async () => (await o.client.call('boot.records', { query: { limit: '1' } })).items[0];
@@ -143,6 +148,51 @@ describe('packets of booting clients', () => {
   it('from a relay that nobody declared get no answer', async () => {
     expect(await ask({ relay: '10.77.64.77' })).to.equal(undefined);
     expect((await lastRecord())?.detail).to.match(/relay 10.77.64.77 is not declared/);
+  });
+
+  it('that say they are from a relay and come from elsewhere take nothing away, and are told of with a remedy', async () => {
+    const { device } = await another(o);
+    await prepare(o, device);
+    const hardware = await hardwareOf(device);
+    const say = (type: MessageType, more: Asking = {}) =>
+      encodeMessage(message({ type, mac: hardware.mac, serial: hardware.serial, ...more }));
+    const offer = await tell(sure(say('DISCOVER')));
+    const wanted = offer?.yourAddress ?? '';
+    expect(await tell(sure(say('REQUEST', { wanted, server: '10.77.0.10' })))).to.include({ yourAddress: wanted });
+    const spoofer = '10.77.99.9';
+    for (const type of ['DISCOVER', 'RELEASE'] as const)
+      expect(await tell(sure(say(type, { client: type === 'RELEASE' ? wanted : '0.0.0.0' })), spoofer)).to.equal(
+        undefined,
+      );
+    const file = await o.client.call('device.dhcp', { params: { ref: device }, query: {} });
+    expect(file.device).to.equal(device);
+    const again = await tell(sure(say('REQUEST', { wanted, server: '10.77.0.10' })));
+    expect(again?.yourAddress).to.equal(wanted);
+    const item = async () => (await o.client.call('today')).items.find(({ code }) => code === 'relay');
+    const told = await item();
+    expect(told?.detail).to.contain(spoofer).and.to.contain(RELAY);
+    expect(told?.command).to.equal(`zpine prefix edit 10.77.64.0/24 --relays '${spoofer}'`);
+    await o.client.edit('prefix', '10.77.64.0/24', { relays: spoofer });
+    expect(await item()).to.equal(undefined);
+    // The answer goes to the relay that it names.
+    await tell(sure(say('DISCOVER')), spoofer);
+    expect(await lastRecord()).to.include({ outcome: 'answered', device });
+    await o.client.edit('prefix', '10.77.64.0/24', { relays: null });
+  });
+
+  it('that show the identity of a device which holds its lease at another site get none, and take none away', async () => {
+    const { device } = await another(o);
+    await prepare(o, device);
+    const { mac, serial } = await hardwareOf(device);
+    const ask = (type: MessageType, more: Asking = {}) => sure(encodeMessage(message({ type, mac, serial, ...more })));
+    const wanted = (await tell(ask('DISCOVER')))?.yourAddress ?? '';
+    await tell(ask('REQUEST', { wanted, server: '10.77.0.10' }));
+    expect(await tell(ask('DISCOVER', { relay: '10.77.16.1' }), '10.77.16.1')).to.equal(undefined);
+    const { items } = await o.client.call('stranger.list', { query: {} });
+    expect(items.find((one) => one.serial === serial)?.conflict)
+      .to.contain(`the identity of ${device}`)
+      .and.to.contain(wanted);
+    expect((await tell(ask('REQUEST', { wanted, server: '10.77.0.10' })))?.yourAddress).to.equal(wanted);
   });
 
   it('of two devices with one MAC get no configuration, and the contradiction is shown', async () => {

@@ -17,6 +17,7 @@ type Item = ReplyOf<'today'>['items'][number];
 
 const words: Record<Item['code'], { what: string; mark: string; button: string }> = {
   stuck: { what: 'Arrival stuck', mark: 'failure', button: 'Open' },
+  relay: { what: 'Relay', mark: 'attention', button: 'See the prefix' },
   stranger: { what: 'Stranger', mark: 'attention', button: 'See who it is' },
   notice: { what: 'Notice', mark: 'attention', button: 'Open' },
   'not-captured': { what: 'Not captured', mark: 'attention', button: 'Open' },

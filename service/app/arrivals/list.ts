@@ -1,7 +1,9 @@
 /** Arrivals as people and programs see them. */
-import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
+
+import { diagnosisWords, type Diagnosis } from '@zpine/core/arrival/diagnosis';
 import { Refusal } from '@zpine/contract/errors';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
+import { type Stored } from '@zpine/contract/kinds';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -9,6 +11,7 @@ import { mustActAt } from '../access/sites.ts';
 import { type User } from '../access/who.ts';
 import { managementOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
+import { refusedRelays } from '../boot/relays.ts';
 import { stateOf, type ArrivalRow } from './arrivals.ts';
 
 interface MilestoneRow {
@@ -64,11 +67,23 @@ export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownAr
           at: stone.at.toISOString(),
           evidence: JSON.parse(stone.evidence) as Record<string, never>,
         })),
-      diagnosis: diagnosis && { code: diagnosis.code, ...diagnosisWords(diagnosis), since: diagnosis.since },
+      diagnosis: diagnosis && (await told(tx, diagnosis, device)),
       version: row.version,
     });
   }
   return out;
+}
+
+/** In words; where no packet came, with those that were not believed to be from its relay. */
+async function told(
+  tx: Tx,
+  diagnosis: Diagnosis,
+  device: Stored<'device'> | undefined,
+): Promise<NonNullable<ShownArrival['diagnosis']>> {
+  const words = { code: diagnosis.code, ...diagnosisWords(diagnosis), since: diagnosis.since };
+  if (diagnosis.code !== 'no-packet' || !device) return words;
+  const [refused] = await refusedRelays(tx, (await managementOf(tx, device))?.prefix.id ?? 0);
+  return refused ? { ...words, detail: `${words.detail}. ${refused.detail}`, remedy: refused.remedy } : words;
 }
 
 export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Promise<ReplyOf<'arrival.list'>> {

@@ -14,11 +14,14 @@ import {
 } from '@zpine/core/dhcp/reply';
 import { formatIp } from '@zpine/core/addressing/ip';
 import { type Stored } from '@zpine/contract/kinds';
+import { keyOf } from '../../store/records.ts';
+import { ipText, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival, type Seen } from '../arrivals/arrivals.ts';
 import { publishedOf } from '../editions/editions.ts';
 import { mayBeListed, noteStranger, strangerId } from '../arrivals/strangers.ts';
-import { clientOf, identify, isDeclaredRelay, linkOf, type Client, type Who } from './identify.ts';
+import { clientOf, identify, linkOf, type Client, type Who } from './identify.ts';
+import { isDeclaredRelay, noteRefusedRelay, speaksFor } from './relays.ts';
 import { decline, fixedIn, hold, pooled, release, type Holder, type Place } from './leases.ts';
 import { noteBoot, type BootNote } from './records.ts';
 import { tellDevice, tellStranger } from './tell.ts';
@@ -37,7 +40,12 @@ export interface OnlyCounted {
   counted: string;
 }
 
-export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | OnlyCounted | undefined> {
+/** `source`: where the packet came from, as devices know the address. */
+export async function answerDhcp(
+  tx: Tx,
+  message: Message,
+  source: string,
+): Promise<Outgoing | OnlyCounted | undefined> {
   const type = typeOfMessage(message);
   const client = clientOf(message);
   const what = type.ok ? type.value : 'message';
@@ -57,6 +65,12 @@ export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | O
       `relay ${client.relay} is not declared: it is neither the gateway of ${link.key} nor on an interface`,
     );
   }
+  if (client.relay !== null && !(await speaksFor(tx, link, client.relay, source))) {
+    await noteRefusedRelay(tx, link, client.relay, source);
+    return {
+      counted: `it says it is from relay ${client.relay} and comes from ${source}, which is no address of its device`,
+    };
+  }
   if (type.value === 'RELEASE' || type.value === 'DECLINE') return giveBack(tx, type.value, message, client, note);
 
   const who = await identify(tx, client);
@@ -66,6 +80,11 @@ export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | O
   if (who.is === 'conflict') {
     await noteStranger(tx, client, link, null, who.why);
     return silent(who.why);
+  }
+  const elsewhere = who.is === 'device' ? await leasedElsewhere(tx, who.device, link) : undefined;
+  if (elsewhere !== undefined) {
+    await noteStranger(tx, client, link, null, elsewhere);
+    return silent(elsewhere);
   }
   if (type.value === 'REQUEST' && requestState(message) === 'selecting' && serverOf(message) !== tx.place.address) {
     return silent(`it takes the offer of another server, ${serverOf(message) ?? ''}`);
@@ -79,6 +98,23 @@ export async function answerDhcp(tx: Tx, message: Message): Promise<Outgoing | O
     device: who.is === 'device' ? who.device.id : undefined,
   });
   return answer.out;
+}
+
+/**
+ * Whoever shows the identity of a device that holds its lease at another site takes nothing away from it: one of the two
+ * is not the device. (Within a site a device moves on from the address that it booted with.)
+ */
+async function leasedElsewhere(tx: Tx, device: Stored<'device'>, link: Stored<'prefix'>): Promise<string | undefined> {
+  if (link.site === null) return undefined;
+  const lease = await tx.one<{ address: Buffer; expires_at: Date; site_id: number }>(
+    `SELECT l.address, l.expires_at, p.site_id FROM lease l JOIN prefix p ON p.id = l.prefix_id
+     WHERE l.device_id = ? AND l.acknowledged = 1 AND l.expires_at > ? AND p.site_id <> ? LIMIT 1`,
+    [device.id, await tx.now(), link.site],
+  );
+  if (!lease) return undefined;
+  const site = (await keyOf(tx, 'site', Number(lease.site_id))) ?? '';
+  const until = lease.expires_at.toISOString().slice(0, 16).replace('T', ' ');
+  return `it shows the identity of ${device.key}, which holds ${ipText(4, valueOf(lease.address, 4))} at ${site.toUpperCase()} until ${until} UTC; what is right is answered after that, or when ${device.key} gave its address back`;
 }
 
 const serverOf = (message: Message): string | undefined => {

@@ -10,7 +10,8 @@ import { type Tx } from '../../store/tx.ts';
 import { managementOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
-import { isDeclaredRelay, linkOf } from './identify.ts';
+import { linkOf } from './identify.ts';
+import { isDeclaredRelay } from './relays.ts';
 import { fixedIn, pooled } from './leases.ts';
 import { tellDevice } from './tell.ts';
 

@@ -99,10 +99,3 @@ export async function linkOf(tx: Tx, relay: string | null): Promise<Stored<'pref
   const id = await smallestCovering(tx, DEFAULT_VRF, truncations(host));
   return id === undefined ? undefined : byId(tx, 'prefix', id);
 }
-
-/** Relays count as declared when their address is the gateway of a prefix, or on an interface of the records. */
-export async function isDeclaredRelay(tx: Tx, link: Stored<'prefix'>, relay: string): Promise<boolean> {
-  if (link.gateway === relay) return true;
-  const [address] = await find(tx, 'address', { natural_key: relay });
-  return address !== undefined && address.interface !== null;
-}

@@ -222,7 +222,7 @@ async function checkHandOut(tx: Tx, draft: Draft, p: Prefix): Promise<void> {
 
 /** What DHCP clients are told. */
 function checkTold(draft: Draft): void {
-  for (const field of ['nameServers', 'timeServers']) {
+  for (const field of ['nameServers', 'timeServers', 'relays']) {
     const given = (draft.text(field) ?? '').split(/[,;\s]+/).filter(Boolean);
     const servers = given.map((text) => ({ text, ip: parseIp(text) }));
     const odd = servers.find(({ ip }) => !ip.ok || ip.value.family !== 4);

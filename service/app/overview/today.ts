@@ -3,6 +3,7 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
+import { refusedRelays } from '../boot/relays.ts';
 import { type Tx } from '../../store/tx.ts';
 import { lackingItems } from './lacking.ts';
 import { leadsOf } from './leads.ts';
@@ -18,6 +19,7 @@ export async function today(tx: Tx): Promise<Today> {
   const items = [
     ...(await stuckArrivals(tx)),
     ...(await strangers(tx)),
+    ...(await relays(tx)),
     ...(await notices(tx)),
     ...(await notCaptured(tx)),
     ...(await lackingItems(tx, await leadsOf(tx))),
@@ -78,6 +80,19 @@ async function strangers(tx: Tx): Promise<Item[]> {
       command: 'zpine stranger list',
     };
   });
+}
+
+/** Packets that nobody is believed to have sent for a relay. */
+async function relays(tx: Tx): Promise<Item[]> {
+  return (await refusedRelays(tx)).map(({ prefix, detail, remedy, since }) => ({
+    code: 'relay' as const,
+    kind: 'prefix',
+    key: prefix,
+    detail,
+    since,
+    remedy: 'open' as const,
+    command: remedy,
+  }));
 }
 
 /** What the watch had to tell of the last day; the newest of each thing. */

@@ -1,7 +1,13 @@
-/** Who acts where, what sessions and tokens come from, and how often somebody tried to sign in. */
+/** Who acts where, who speaks for a relay, what sessions and tokens come from, and how often somebody tried to sign in. */
 import { column, plainTable, type Step } from './steps.ts';
 
 export const accessSteps: Step[] = [
+  column('prefix', 'relays', 'varchar(200)'),
+  plainTable(
+    'relay_refused',
+    `relay varchar(45) CHARACTER SET ascii NOT NULL, source varchar(45) CHARACTER SET ascii NOT NULL, prefix_id bigint(20) NOT NULL,
+     first_at datetime(3) NOT NULL, last_at datetime(3) NOT NULL, PRIMARY KEY (relay, source), KEY ix_relay_refused_prefix (prefix_id, last_at)`,
+  ),
   column('user', 'all_sites', 'tinyint(1) NOT NULL DEFAULT 0'),
   column('user', 'sites_until', 'datetime(3)'),
   {
