@@ -75,9 +75,16 @@ async function peopleOf(store: Store): Promise<Record<Role, string>> {
 /** Stores that a suite has damaged on purpose, or left without a database: nobody holds them against their records. */
 export const suites = { damaged: new WeakSet<Store>() };
 
-export async function testService(more: Record<string, string> = {}, consoleFolder?: string): Promise<TestBench> {
+/** `heard`: hears every line of the log, at its most talkative. */
+export async function testService(
+  more: Record<string, string> = {},
+  consoleFolder?: string,
+  heard?: (line: string) => void,
+): Promise<TestBench> {
   const databaseName = await emptyDatabase();
-  const log = pino({ level: process.env.ZPINE_TEST_LOG ?? 'silent' });
+  const log = heard
+    ? pino({ level: 'debug' }, { write: heard })
+    : pino({ level: process.env.ZPINE_TEST_LOG ?? 'silent' });
   const service = await startService(testConfig(databaseName, more), log, '0.0.0', consoleFolder);
   const tokens = await peopleOf(service.store);
   const clients = {} as Record<Role, Client>;

@@ -25,7 +25,6 @@ export async function runPart(name: PartName, config: Config): Promise<() => Pro
   const log = logFor(config);
   const say = (message: FromPart): void => void process.send?.(message);
   if (name === 'boot') {
-    // The database is brought up to date by the API, which was started before.
     const { startBoot } = await import('../bootPart.ts');
     const boot = await onceReached(log, () => startBoot(config, log));
     say({ ready: {} });

@@ -66,19 +66,17 @@ export class Tender {
     }));
   }
 
-  /** One after the other, each when the one before is ready. Gives the address of the API. */
+  /** All of them at once; gives the address of the API when all are ready. */
   async start(): Promise<string> {
-    let url = '';
-    for (const part of this.parts) {
-      const ready = await new Promise<FromPart['ready']>((done, failed) => {
-        this.failed = failed;
-        this.launch(part, done);
-      });
-      url ||= ready?.url ?? '';
-    }
+    const ready = await new Promise<FromPart['ready'][]>((done, failed) => {
+      this.failed = failed;
+      void Promise.all(
+        this.parts.map((part) => new Promise<FromPart['ready']>((told) => this.launch(part, told))),
+      ).then(done);
+    });
     this.failed = undefined;
     this.tell();
-    return url;
+    return ready.map((one) => one?.url ?? '').join('');
   }
 
   async stop(): Promise<void> {

@@ -75,7 +75,8 @@ describe('floods from one place', function () {
     expect(now - before).to.be.within(1, 200 + 12);
     const { count } = await a.client.call('stranger.dismissMany', { body: { prefix: '10.77.64.0/24', apply: true } });
     expect(count).to.be.at.most(200 + 12);
-    expect(await listed()).to.be.at.most(before);
+    // What was under way meanwhile may have been listed after that.
+    expect(await listed()).to.be.at.most(before + 12);
   });
 
   it('packets that cannot be read: counted, not written one by one', async () => {

@@ -36,9 +36,9 @@ export function newLab(net: ReturnType<typeof bootNet>, folder: string): Lab {
   return new Lab({ dialMap: net.dialMap, server: '10.77.0.10', paceMs: 20, devices: [] }, folder);
 }
 
-export async function onboarding(consoleFolder?: string): Promise<Onboarding> {
+export async function onboarding(consoleFolder?: string, heard?: (line: string) => void): Promise<Onboarding> {
   const net = bootNet();
-  const bench = await testService({ ...QUICK, ...net.env }, consoleFolder);
+  const bench = await testService({ ...QUICK, ...net.env }, consoleFolder, heard);
   const folder = mkdtempSync(join(tmpdir(), 'zpine-lab-'));
   const lab = newLab(net, folder);
   const client = bench.clients.admin;

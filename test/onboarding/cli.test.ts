@@ -155,7 +155,9 @@ describe('the command line, bringing a switch into service', () => {
     );
     expect(await well('device', 'forget-key', 'ske-acc-1')).to.equal('the host key of ske-acc-1 is forgotten');
     expect((await zpine('device', 'forget-key', 'ske-acc-1')).status).to.equal(1);
-    const fitted = await zpine('device', 'fit', 'cob-acc-1', 'LF24-0201-11');
+    const healthy = await zpine('device', 'fit', 'cob-acc-1', 'LF24-0201-11');
+    expect(healthy.err).to.contain('nothing says that anything is wrong with it');
+    const fitted = await zpine('device', 'fit', 'cob-acc-1', 'LF24-0201-11', '--reason', 'dead, too');
     expect(fitted.err).to.contain('box LF24-0201-11 is fitted as ard-acc-1');
   });
 

@@ -118,7 +118,13 @@ export class Import {
       row: row.row,
       kind: row.kind,
       column: field === null ? null : [row.heads[field] ?? field, ...inside].join('.'),
-      value: value === undefined || value === null ? null : typeof value === 'string' ? value : JSON.stringify(value),
+      // What was meant as the value of a secret is one, whatever is wrong with it.
+      value:
+        value === undefined || value === null || (row.kind === 'value' && field === 'value')
+          ? null
+          : typeof value === 'string'
+            ? value
+            : JSON.stringify(value),
       code,
       params,
     });

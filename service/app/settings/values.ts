@@ -51,11 +51,18 @@ const image = (
   place: { layer: target.kind, of: target.id, setting: setting.id },
 });
 
+const hidden = (params: Record<string, string | number>): Record<string, string | number> =>
+  Object.fromEntries(
+    Object.entries(params).map(([name, value]) => [name, typeof value === 'string' ? SECRET_MASK : value]),
+  );
+
 export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<LayerValueShown> {
   const setting = await mustFindField(tx, 'setting', input.setting, 'setting');
   const target = await targetOf(tx, input.layer, input.of);
   const read = readValue(typeOfSetting(setting), input.mode, input.value);
-  if (!read.ok) throw Refusal.at(['value'], read.fault.code, read.fault.params);
+  // What was sent for a secret may be one, whatever is wrong with it.
+  if (!read.ok)
+    throw Refusal.at(['value'], read.fault.code, setting.secret ? hidden(read.fault.params) : read.fault.params);
   const before = await rowFor(tx, setting, target);
   const text = JSON.stringify(read.value);
   const stands = before && before.mode === input.mode && JSON.stringify(openValue(tx, before)) === text;
