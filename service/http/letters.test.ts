@@ -41,7 +41,9 @@ describe('letters beyond ASCII', function () {
         const at = encodeURIComponent(word);
         const path = route.path.replace(/\{\w+\}/g, at);
         const body = ['POST', 'PATCH', 'PUT'].includes(route.method) ? {} : undefined;
-        const queries = route.method === 'GET' ? ['', ...names.map((name) => `?${name}=${at}`)] : [''];
+        // In every place one of them; in paths each.
+        const one = word === WORDS[0] && route.method === 'GET';
+        const queries = ['', ...(one ? names.map((name) => `?${name}=${at}`) : [])];
         for (const query of queries) {
           const status = await ask(route.method, `${path}${query}`, body);
           if (status >= 500) bad.push(`${id} ${route.method} ${path}${query}: ${status}`);

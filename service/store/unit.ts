@@ -12,6 +12,8 @@ export class Unit {
   private readonly unanswered = new Set<Promise<unknown>>();
   /** A deadlock, or a lock that was waited for too long, even where the work took no notice of it. */
   private lost: { error: unknown } | undefined;
+  /** From when its end began: what a branch of the work that goes on would still send belongs to nobody any more. */
+  private over = false;
 
   private constructor(connections: Connections, connection: Connection) {
     this.connections = connections;
@@ -28,12 +30,14 @@ export class Unit {
   send(sql: string, values: unknown[]): Promise<unknown> {
     // What would be done from here on would be done in vain.
     if (this.lost) return Promise.reject(this.lost.error as Error);
+    if (this.over) return Promise.reject(new Error('this unit of work has ended'));
     return this.sent(sql, values);
   }
 
   /** Ends it with its changes. Throws where it met a deadlock anywhere, at the COMMIT too; nothing is left of it then. */
   async commit(): Promise<void> {
     await this.answered();
+    this.over = true;
     try {
       if (this.lost) throw this.lost.error;
       await this.connection.query('COMMIT');
@@ -45,6 +49,9 @@ export class Unit {
   }
 
   async rollback(): Promise<void> {
+    // Of branches that run side by side one has failed: the others may be about to send something, and behind the ROLLBACK
+    // that would begin a transaction that nobody takes back.
+    this.over = true;
     await this.answered();
     try {
       // Waited for: switching autocommit on would commit what is still open.

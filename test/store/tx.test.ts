@@ -41,6 +41,25 @@ describe('a unit of work', () => {
     );
   });
 
+  it('leaves nothing of a branch that goes on when another has failed', async () => {
+    let late: Promise<unknown> = Promise.resolve();
+    const work = run(store, actor, 'test', async (tx) => {
+      const slow = async (): Promise<void> => {
+        await tx.select('SELECT SLEEP(0.05)');
+        // By now the other has failed, and its unit of work is being taken back.
+        await new Promise((resolve) => setTimeout(resolve, 100));
+        await tx.execute("INSERT INTO job (name, payload, due_at) VALUES ('left behind', '{}', UTC_TIMESTAMP(3))");
+      };
+      late = slow();
+      await Promise.all([late, Promise.reject(new Error('failed'))]);
+    });
+    expect(await work.catch((error: Error) => error.message)).to.equal('failed');
+    expect(await late.catch((error: Error) => error.message)).to.equal('this unit of work has ended');
+    expect(await read(store, actor, (tx) => tx.select("SELECT id FROM job WHERE name = 'left behind'"))).to.deep.equal(
+      [],
+    );
+  });
+
   it('records who changed what from which version to which, and why', async () => {
     const site = await write((tx) => addOne(tx, 'site', { code: 'ARD', title: 'Ardle' }));
     await write((tx) => editOne(tx, 'site', 'ard', { title: 'Ardle Pier' }));
