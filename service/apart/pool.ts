@@ -98,7 +98,7 @@ export class ApartPool implements Apart {
       throw this.refusalOf(error);
     } finally {
       this.imports.delete(hand);
-      hand.end('stopped');
+      void hand.end('stopped');
     }
   }
 
