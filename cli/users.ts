@@ -100,7 +100,11 @@ interface EditOptions {
 }
 
 const placesOf = (user: { role: string; sites: string[] | 'all' }): string =>
-  user.role !== 'installer' ? 'every site' : user.sites === 'all' ? 'every site' : user.sites.join(', ') || 'no site';
+  user.role === 'viewer'
+    ? 'looks only'
+    : user.role !== 'installer' || user.sites === 'all'
+      ? 'every site'
+      : user.sites.join(', ') || 'no site';
 
 function sitesIn(text: string): string[] | 'all' {
   if (text === 'all') return 'all';

@@ -55,7 +55,7 @@ export const fleetRoutes = {
     group: 'Dialects',
     body: z.strictObject({
       sheet: sheetText,
-      session: z.string().max(4_000_000).optional().describe('What a terminal showed: prompts, commands and answers'),
+      session: z.string().max(262_144).optional().describe('What a terminal showed: prompts, commands and answers'),
       device: text().optional().describe('A device of the records that is asked, with its own access set'),
     }),
     reply: z.object({

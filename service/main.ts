@@ -2,6 +2,7 @@
  * The program of the service. Started plainly it tends its parts, each a process of its own: `part api`, `part boot`;
  * `apart` is one of those that the API gives large work to. `user` makes a user.
  */
+import { existsSync } from 'node:fs';
 import { ConfigFault, readConfig } from './config.ts';
 import { logFor } from './log.ts';
 import { NotStarted, partNames, Tender, type PartName } from './processes/tender.ts';
@@ -14,7 +15,8 @@ async function tend(): Promise<void> {
   const names = config.bootAddress === '' ? (['api'] as const) : partNames;
   const tender = new Tender(names, logFor(config));
   whenTold(() => tender.stop());
-  const url = await tender.start();
+  // The first start of all is where the key is made and the database comes into being: by one of them.
+  const url = await tender.start(!existsSync(config.keyFile));
   process.send?.({ url });
 }
 

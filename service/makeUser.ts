@@ -3,8 +3,8 @@ import { faultsOf } from '@zpine/contract/faults';
 import { verbRoutes } from '@zpine/contract/routes';
 import { addUser } from './app/access/users.ts';
 import { readConfig } from './config.ts';
-import { openStore } from './stores.ts';
-import { migrate } from './store/migrate.ts';
+import { logFor } from './log.ts';
+import { openStore, prepareStore } from './stores.ts';
 import { run } from './store/tx.ts';
 
 /** `user NAME ROLE [TITLE]`: makes a user; the password comes on standard input. */
@@ -16,8 +16,9 @@ export async function makeUser([name = '', role = '', title = '']: string[]): Pr
     password: await readAll(),
   });
   if (!body.success) throw Refusal.of(faultsOf(body.error, { name, role }, ['name', 'role', 'title', 'password']));
-  const store = openStore(readConfig(process.env), 'job');
-  await migrate(store);
+  const config = readConfig(process.env);
+  await prepareStore(config, logFor({ logLevel: 'silent', logPretty: false }));
+  const store = openStore(config, 'job');
   await run(store, { name: 'console', via: 'service' }, 'user.add', (tx) => addUser(tx, body.data));
   await store.sequelize.close();
   process.stdout.write(`${name} may sign in as ${role}\n`);

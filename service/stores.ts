@@ -1,9 +1,11 @@
 /** The connections to the database, by who uses them. */
+import { existsSync } from 'node:fs';
 import { type Logger } from 'pino';
+import { type Sequelize } from 'sequelize';
 import { type Config } from './config.ts';
 import { connect } from './store/database.ts';
 import { Dialects } from './store/dialects.ts';
-import { checkSealer } from './store/keyCheck.ts';
+import { checkSealer, refuseNewKey } from './store/keyCheck.ts';
 import { migrate } from './store/migrate.ts';
 import { defineModels } from './store/models.ts';
 import { sealerFrom } from './store/sealing.ts';
@@ -20,9 +22,9 @@ const shares = {
 } as const satisfies Record<string, { statementSeconds: number; lockSeconds: number; connections?: number }>;
 export type Share = keyof typeof shares;
 
-export function openStore(config: Config, share: Share = 'api', dialects = new Dialects()): Store {
+function connectFor(config: Config, share: Share): Sequelize {
   const bounds = shares[share];
-  const sequelize = connect({
+  return connect({
     socket: config.databaseSocket,
     host: config.databaseHost,
     port: config.databasePort,
@@ -32,6 +34,10 @@ export function openStore(config: Config, share: Share = 'api', dialects = new D
     connections: 'connections' in bounds ? bounds.connections : config.databaseConnections,
     ...bounds,
   });
+}
+
+export function openStore(config: Config, share: Share = 'api', dialects = new Dialects()): Store {
+  const sequelize = connectFor(config, share);
   return {
     sequelize,
     models: defineModels(sequelize),
@@ -50,8 +56,18 @@ export function openStore(config: Config, share: Share = 'api', dialects = new D
   };
 }
 
+async function withoutKey(config: Config): Promise<void> {
+  const sequelize = connectFor(config, 'job');
+  try {
+    await refuseNewKey(sequelize, config.keyFile);
+  } finally {
+    await sequelize.close();
+  }
+}
+
 /** Brings the database up to date, and makes sure that the key is the one that its secrets are sealed with. */
 export async function prepareStore(config: Config, log: Logger): Promise<void> {
+  if (!existsSync(config.keyFile)) await withoutKey(config);
   const store = openStore(config, 'job');
   try {
     const applied = await migrate(store);

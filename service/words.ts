@@ -1,5 +1,6 @@
 /** What a person at the terminal reads when the service cannot start. */
 import { problemOf, Refusal } from '@zpine/contract/errors';
+import { KeyFault } from './store/keyCheck.ts';
 import { isAway } from './store/database.ts';
 
 export function wordsOf(error: unknown): string {
@@ -7,6 +8,7 @@ export function wordsOf(error: unknown): string {
     const problem = problemOf(error);
     return (problem.errors ?? []).map((e) => `${e.pointer.slice(1)}: ${e.detail}`).join('\n') || problem.detail;
   }
+  if (error instanceof KeyFault) return error.message;
   const { code, address, port } = error as { code?: string; address?: string; port?: number };
   if (code === 'EACCES' && port !== undefined)
     return `port ${port} of ${address} may not be opened: ports below 1024 need the right to`;

@@ -66,17 +66,23 @@ export class Tender {
     }));
   }
 
-  /** All of them at once; gives the address of the API when all are ready. */
-  async start(): Promise<string> {
+  /** All of them at once, or one when the one before is ready; gives the address of the API when all are. */
+  async start(oneByOne: boolean): Promise<string> {
     const ready = await new Promise<FromPart['ready'][]>((done, failed) => {
       this.failed = failed;
-      void Promise.all(
-        this.parts.map((part) => new Promise<FromPart['ready']>((told) => this.launch(part, told))),
-      ).then(done);
+      void this.launchAll(oneByOne).then(done);
     });
     this.failed = undefined;
     this.tell();
     return ready.map((one) => one?.url ?? '').join('');
+  }
+
+  private async launchAll(oneByOne: boolean): Promise<FromPart['ready'][]> {
+    const one = (part: Tended) => new Promise<FromPart['ready']>((told) => this.launch(part, told));
+    if (!oneByOne) return Promise.all(this.parts.map(one));
+    const out: FromPart['ready'][] = [];
+    for (const part of this.parts) out.push(await one(part));
+    return out;
   }
 
   async stop(): Promise<void> {

@@ -31,6 +31,8 @@ export function connect(options: DatabaseOptions): Sequelize {
     dialectOptions: {
       ...(options.socket ? { socketPath: options.socket } : {}),
       connectTimeout: 3000,
+      // A fault's message would tell what was sent, secrets too.
+      logParam: false,
       initSql: [
         'SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED',
         "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'",

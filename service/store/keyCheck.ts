@@ -1,4 +1,23 @@
+import { QueryTypes, type Sequelize } from 'sequelize';
 import { run, type Store } from './tx.ts';
+
+/** What keeps a service from starting, in words for whoever starts it. */
+export class KeyFault extends Error {}
+
+/** Before a new key is made: a database that was sealed with another would be lost with it. */
+export async function refuseNewKey(sequelize: Sequelize, path: string): Promise<void> {
+  const select = { type: QueryTypes.SELECT } as const;
+  const [table] = await sequelize.query(
+    "SELECT 1 AS one FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'sealing'",
+    select,
+  );
+  if (!table) return;
+  const [sample] = await sequelize.query('SELECT id FROM sealing WHERE id = 1', select);
+  if (sample)
+    throw new KeyFault(
+      `there is no key for secrets at ${path}, and this database is sealed with one: put your copy of it there (ZPINE_KEY_FILE)`,
+    );
+}
 
 /** Holds the key against the database: another key could open nothing that is sealed there. */
 export async function checkSealer(store: Store): Promise<void> {
@@ -8,7 +27,7 @@ export async function checkSealer(store: Store): Promise<void> {
     try {
       store.sealer.open(row?.sample ?? '');
     } catch {
-      throw new Error('the key for secrets (ZPINE_KEY_FILE) is not the one that this database was sealed with');
+      throw new KeyFault('the key for secrets (ZPINE_KEY_FILE) is not the one that this database was sealed with');
     }
   });
 }

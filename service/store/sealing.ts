@@ -1,6 +1,6 @@
 /** Secrets at rest: AES-256-GCM with a key that lies outside the database. */
 import { createCipheriv, createDecipheriv, createHmac, randomBytes } from 'node:crypto';
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, linkSync, readFileSync, unlinkSync, writeFileSync } from 'node:fs';
 
 const CIPHER = 'aes-256-gcm';
 const NONCE = 12;
@@ -53,8 +53,21 @@ export class Sealer {
   }
 }
 
+/** Whole from the first moment, and one: of several processes that make it at once the others take that of the first. */
+function makeKey(path: string): void {
+  const own = `${path}.${process.pid}`;
+  writeFileSync(own, `${randomBytes(32).toString('base64')}\n`, { mode: 0o600 });
+  try {
+    linkSync(own, path);
+  } catch (error) {
+    if ((error as { code?: string }).code !== 'EEXIST') throw error;
+  } finally {
+    unlinkSync(own);
+  }
+}
+
 /** Reads the key from its file; makes one, readable by its owner only, where there is none. */
 export function sealerFrom(path: string): Sealer {
-  if (!existsSync(path)) writeFileSync(path, `${randomBytes(32).toString('base64')}\n`, { mode: 0o600, flag: 'wx' });
+  if (!existsSync(path)) makeKey(path);
   return new Sealer(Buffer.from(readFileSync(path, 'utf8').trim(), 'base64'));
 }

@@ -1,6 +1,6 @@
 /** What the service does when its parts die, or its database is late. */
-import { spawn } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { spawn, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
@@ -127,6 +127,33 @@ describe('a service that is started before its database', function () {
       const ended = new Promise((done) => child.once('exit', done));
       child.kill('SIGTERM');
       await ended;
+    }
+  });
+
+  it('makes no new key for a database that is sealed with another', () => {
+    const { socket = '', user = '', password = '' } = database ?? {};
+    const lost = join(folder, 'lost-key');
+    for (const args of [[], ['user', 'somebody', 'viewer']]) {
+      const ended = spawnSync(process.execPath, ['dist/service.js', ...args], {
+        env: {
+          ...process.env,
+          ZPINE_DATABASE_SOCKET: socket,
+          ZPINE_DATABASE_USER: user,
+          ZPINE_DATABASE_PASSWORD: password,
+          ZPINE_DATABASE_NAME: 'zpine',
+          ZPINE_KEY_FILE: lost,
+          ZPINE_LISTEN_PORT: '0',
+          ZPINE_LOG_LEVEL: 'silent',
+        },
+        input: 'kelp lantern 7 oar\n',
+        encoding: 'utf8',
+      });
+      expect(ended.status).to.equal(1);
+      expect(ended.stderr.trim()).to.match(
+        /^zealous-pine: there is no key for secrets at .*lost-key, and this database is sealed/,
+      );
+      expect(ended.stderr).not.to.contain('    at ');
+      expect(existsSync(lost)).to.equal(false);
     }
   });
 });

@@ -53,7 +53,7 @@ function Choose({ user, onSave, onClose }: Props & { onClose: () => void }) {
         onChange={setSites}
         options={(known.data?.items ?? []).map((site) => ({ value: String(site.key), label: String(site.key) }))}
       />
-      <p>
+      <p style={{ marginTop: 12 }}>
         Until (left empty, without an end):{' '}
         <Input
           type="date"

@@ -63,8 +63,11 @@ export default function Admin() {
           },
           {
             title: 'Acts at',
-            render: (_, u) =>
-              u.role === 'installer' ? <ActsAt user={u} onSave={(body) => void edit(u.name, body)} /> : 'every site',
+            render: (_, u) => {
+              if (u.role === 'viewer') return 'looks only';
+              if (u.role !== 'installer') return 'every site';
+              return <ActsAt user={u} onSave={(body) => void edit(u.name, body)} />;
+            },
           },
           {
             title: 'May sign in',
