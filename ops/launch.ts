@@ -234,6 +234,9 @@ async function signInForToken(url: string, name: string, password: string): Prom
   return ((await made.json()) as { secret: string }).secret;
 }
 
+/** The key of the service that `serve` starts, for its user command, too. */
+const serveKey = (): string => process.env.ZPINE_KEY_FILE ?? `${STATE}/serve/key`;
+
 async function serve(): Promise<void> {
   if (args.length > 0) return usage(`serve does not know ${args.join(' ')}`);
   const database = await startMariadb({ folder: `${STATE}/serve`, databases: ['zpine'] });
@@ -243,7 +246,7 @@ async function serve(): Promise<void> {
   const { child, url } = await startService({
     ...environment(database, 'zpine'),
     ZPINE_LISTEN_PORT: String(port),
-    ZPINE_KEY_FILE: process.env.ZPINE_KEY_FILE ?? `${STATE}/serve/key`,
+    ZPINE_KEY_FILE: serveKey(),
   });
   running.service = child;
   watchService(running);
@@ -260,7 +263,7 @@ async function user(): Promise<void> {
   const password = process.stdin.isTTY ? await askTwice() : (await readAll()).replace(/\r?\n$/, '');
   process.stderr.write(`the database of ./run serve, in ${resolve(STATE)}/serve (a demo has users of its own)\n`);
   const own = await startMariadb({ folder: `${STATE}/serve`, databases: ['zpine'] }).catch(() => undefined);
-  const env = own ? environment(own, 'zpine') : runningEnvironment();
+  const env = { ...(own ? environment(own, 'zpine') : runningEnvironment()), ZPINE_KEY_FILE: serveKey() };
   const status = await makeUser(env, name, role, title, password);
   await own?.stop();
   process.exit(status);
