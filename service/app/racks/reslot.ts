@@ -8,7 +8,8 @@ const actor: Actor = { name: 'service', via: 'service' };
 
 export const reslot: JobWork = async (store) => {
   await run(store, actor, 'reslot', async (tx) => {
-    const placed = await placedDevices(tx, await find(tx, 'device', {}));
+    // Held fast: one that is moved meanwhile would keep its room in both places.
+    const placed = await placedDevices(tx, await find(tx, 'device', {}, { lock: true }));
     // What overlapped before anybody looked keeps its place in the records; the first one has the room.
     const overlapping = await inTheWay(tx, placed);
     const sound = placed.filter((one) => !overlapping.has(one));
