@@ -89,7 +89,6 @@ describe('work that is done apart', () => {
     ['objects', 'too-large'],
     ['doubles', 'too-large'],
     ['buffers', 'too-large'],
-    ['ends', 'too-large'],
   ] as const)
     it(`that ${what} is ended, and another process takes its place`, async function () {
       this.timeout(20_000);
@@ -101,6 +100,13 @@ describe('work that is done apart', () => {
       expect(started).to.be.at.most(before + 2);
       expect(said.at(-1)?.how).to.be.a('string');
     });
+
+  it('that ends by itself is a fault of the service, and not said to be too large', async () => {
+    const error = await ask('ends').catch((thrown: unknown) => thrown);
+    expect(error).to.be.instanceOf(Error).and.not.instanceOf(Refusal);
+    expect((error as Error).message).to.equal('a process apart ended with status 7');
+    expect(await codeOf(ask('answers'))).to.equal('answered');
+  });
 
   it('is ended at once when nobody waits for it any more', async () => {
     const leaving = new AbortController();
@@ -136,7 +142,8 @@ describe('work that is done apart', () => {
     expect(await codeOf(ask('answers'))).to.equal('answered');
   });
 
-  it('breaks an answer off that takes too long', async () => {
+  it('breaks an answer off that takes too long', async function () {
+    this.timeout(10_000);
     const { body } = await ask('halts');
     const read = async () => {
       for await (const _ of body as AsyncIterable<string>);

@@ -173,7 +173,11 @@ export class ApartPool implements Apart {
     this.ends += 1;
     this.lastEnd = { at: new Date().toISOString(), how };
     this.log.warn({ how, stderr }, 'a process apart was ended with the work that it did');
-    return new Refusal('why' in end && end.why === 'slow' ? 'too-slow' : 'too-large');
+    if ('why' in end) return new Refusal(end.why === 'slow' ? 'too-slow' : 'too-large');
+    // V8 says so when a heap is full, and aborts; any other end is a fault of ours, and not said to be anybody's request.
+    return /heap out of memory|heap limit/i.test(stderr)
+      ? new Refusal('too-large')
+      : new Error(`a process apart ${end.died}`);
   }
 }
 

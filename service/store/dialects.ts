@@ -6,6 +6,7 @@ import { isMap, isNode, isPair, isSeq, type Document } from 'yaml';
 import { dialectFrom, type Dialect } from '@zpine/core/dialect/dialect';
 import { dialectSheet, togetherFaults, type DialectSheet } from '@zpine/core/dialect/sheet';
 import { nearest } from '@zpine/core/naming/names';
+import { MOST_FAULTS } from '@zpine/contract/errors';
 import { readYaml } from './yaml.ts';
 
 export interface PlacedFault {
@@ -17,8 +18,6 @@ export interface PlacedFault {
 }
 
 const folder = [new URL('../dialects', import.meta.url), new URL('../../dialects', import.meta.url)];
-/** More faults are no help to whoever reads them. */
-const MOST_FAULTS = 100;
 /** As many sheets are held compiled. */
 const MOST = 200;
 

@@ -4,6 +4,7 @@
  */
 import { CST, isMap, isPair, isScalar, isSeq, Lexer, LineCounter, parseAllDocuments, type Document } from 'yaml';
 import { MOST_DEPTH } from '@zpine/core/text/depth';
+import { MOST_FAULTS } from '@zpine/contract/errors';
 
 export interface YamlFault {
   /** Where it stands in the text. */
@@ -22,8 +23,6 @@ export interface ReadYaml {
 const MOST_ENTRIES = 500_000;
 /** Every level that is set off by blanks takes one of them at least. */
 const MOST_INDENT = 8 * MOST_DEPTH;
-/** More are no help to whoever reads them. */
-const MOST_FAULTS = 100;
 
 /** `aliases`: as many references to other places of the text may be in it. */
 export function readYaml(text: string, { aliases }: { aliases: number }): ReadYaml {
