@@ -6,7 +6,7 @@ export const noteUser = (
   tx: Tx,
   user: { id: number; name: string },
   after: Record<string, Value>,
-  before: Record<string, Value> | null = null,
+  before: Record<string, Value> | null = {},
 ): Promise<void> =>
   tx.change({
     kind: 'user',

@@ -45,7 +45,7 @@ export async function addUser(tx: Tx, input: BodyOf<'user.add'>): Promise<Shown>
     { name: input.name, title, role: input.role, password, created_at: await tx.now() },
   ]);
   if (input.sites !== undefined) await setSites(tx, Number(id), input.sites, input.sitesUntil ?? null);
-  await noteUser(tx, { id: Number(id), name: input.name }, { added: true, title, role: input.role });
+  await noteUser(tx, { id: Number(id), name: input.name }, { added: true, title, role: input.role }, null);
   const row = { id: Number(id), name: input.name, title, role: input.role, disabled: 0 };
   return shown(row, (await sitesOfUsers(tx, [Number(id)])).get(Number(id)));
 }
