@@ -309,6 +309,15 @@ describe('impact', function () {
       ]),
   );
 
+  /** One that certainly makes devices different, so that the lines are looked at whatever chance brings. */
+  const certain: [string, Write] = [
+    'time.servers everywhere',
+    (c) =>
+      c.call('value.put', {
+        body: { setting: 'time.servers', layer: 'everywhere', mode: 'set', value: ['10.77.0.77'] },
+      }),
+  ];
+
   it('is what then happens, whatever is written', async function () {
     this.timeout(240_000);
     /** What was true after the last write is true before the next. */
@@ -363,10 +372,9 @@ describe('impact', function () {
           }
         }
       }),
-      { numRuns: 8, includeErrorInReport: true },
+      { numRuns: 8, examples: [[[certain]]], includeErrorInReport: true },
     );
     expect(saved, 'writes that were saved').to.be.greaterThan(5);
-    // How many it is depends on the writes of this round; that it was looked at at all is what counts.
     expect(different, 'devices that were different').to.be.greaterThan(1);
   });
 });
