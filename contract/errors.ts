@@ -55,6 +55,11 @@ export const errors = {
     () => 'begin again without it',
   ),
   'name-empty': row(422, 'Name missing', () => 'a name is required here'),
+  'key-letters': row(
+    422,
+    'Letters that no key has',
+    (p) => `"${p.value}": what a record is found by has letters without accents, digits and signs only`,
+  ),
   'name-syntax': row(
     422,
     'Name not possible',

@@ -19,7 +19,20 @@ export const arrows: Record<string, string[]> = {
   lab: ['core'],
   demo: ['contract', 'core'],
   ops: ['demo', 'lab', 'service', 'service/store', 'contract', 'core'],
-  test: ['bench', 'ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'service/http', 'contract', 'core'],
+  trials: ['ops', 'demo', 'lab', 'contract', 'core'],
+  test: [
+    'bench',
+    'trials',
+    'ops',
+    'demo',
+    'lab',
+    'service',
+    'service/store',
+    'service/app',
+    'service/http',
+    'contract',
+    'core',
+  ],
   bench: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'contract', 'core'],
 };
 

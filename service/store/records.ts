@@ -49,6 +49,14 @@ export function imageOf(name: KindName, record: object): Fields {
 /** Columns and what they must equal; an array means any of its values. */
 export type Where = Record<string, string | number | readonly (string | number)[]>;
 
+/** Keys are ASCII: the database has no answer for another letter, and no record has it. */
+const keyColumns = ['natural_key', 'sort_key'];
+const asciiOf = (value: Where[string]): Where[string] => {
+  if (typeof value === 'number') return value;
+  if (typeof value === 'string') return isAscii(value) ? value : [];
+  return value.filter((one) => typeof one === 'number' || isAscii(one));
+};
+
 export async function find<K extends KindName>(
   tx: Tx,
   name: K,
@@ -56,14 +64,15 @@ export async function find<K extends KindName>(
   options: { limit?: number; lock?: boolean; order?: string[] } = {},
 ): Promise<Stored<K>[]> {
   const { limit, lock, order = ['id'] } = options;
-  if (Object.values(where).some((value) => Array.isArray(value) && value.length === 0)) return [];
-  const tests = Object.entries(where).map(
-    ([column, value]) => `\`${column}\` ${Array.isArray(value) ? 'IN (?)' : '= ?'}`,
+  const wanted = Object.entries(where).map(([column, value]): [string, Where[string]] =>
+    keyColumns.includes(column) ? [column, asciiOf(value)] : [column, value],
   );
+  if (wanted.some(([, value]) => Array.isArray(value) && value.length === 0)) return [];
+  const tests = wanted.map(([column, value]) => `\`${column}\` ${Array.isArray(value) ? 'IN (?)' : '= ?'}`);
   const rows = await tx.select<Row>(
     `SELECT * FROM \`${name}\` ${tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : ''} ORDER BY ${order.join(', ')}
      ${limit === undefined ? '' : `LIMIT ${limit}`} ${lock ? 'FOR UPDATE' : ''}`,
-    Object.values(where),
+    wanted.map(([, value]) => value),
   );
   const records = rows.map((row) => fromRow(name, row));
   const known = knownKeys(tx, name);
@@ -89,8 +98,7 @@ export async function byId<K extends KindName>(tx: Tx, name: K, id: number, lock
 }
 
 export async function byKeys<K extends KindName>(tx: Tx, name: K, keys: string[]): Promise<Map<string, Stored<K>>> {
-  // Keys are ASCII: the database has no answer for another letter, and no record has it.
-  const found = await find(tx, name, { natural_key: [...new Set(keys.filter(isAscii))] });
+  const found = await find(tx, name, { natural_key: [...new Set(keys)] });
   return new Map(found.map((record) => [record.key, record]));
 }
 

@@ -196,6 +196,23 @@ export class Tx {
     if (this.remarks.length < REMARKS) this.remarks.push(remark);
   }
 
+  /**
+   * Work that is only tried: in a unit of work of its own, which is taken back. What it locked is free again when it is
+   * over; what was to be said of it is said here.
+   */
+  async probe<T>(work: (tx: Tx) => Promise<T>): Promise<T> {
+    const remarks: Remark[] = [];
+    const tried = async (tx: Tx): Promise<T> => {
+      tx.discarded = true;
+      const result = await work(tx);
+      remarks.splice(0, remarks.length, ...tx.remarks);
+      return result;
+    };
+    const result = await run(this.store, this.actor, this.action, tried, this.signal);
+    for (const remark of remarks) this.remark(remark);
+    return result;
+  }
+
   job(job: NewJob): void {
     this.jobs.push(job);
   }

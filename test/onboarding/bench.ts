@@ -11,6 +11,7 @@ import { loadDemo } from '@zpine/demo/load';
 import { Lab, type DeviceInput } from '@zpine/lab/lab';
 import { type Fault } from '@zpine/lab/faults';
 import { bootNet } from '../../ops/stack.ts';
+import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
 import { testService, type TestBench } from '../service.ts';
 
 export interface Onboarding extends TestBench {
@@ -69,27 +70,12 @@ export async function another(
   faults: Fault[] = [],
   relay = '10.77.64.1',
 ): Promise<{ device: string; box: string }> {
-  const n = (boxes += 1);
-  const [device, box] = [`mos-acc-${10 + n}`, `box-${n}`];
-  const mac = `02:00:00:00:00:${n.toString(16).padStart(2, '0')}`;
-  const serial = `LF24-7000-${n}`;
-  await o.client.add('device', { name: device, duty: 'access', model: 'larkfield/lf-24', site: 'mos' });
-  for (const name of ['1/1', '1/2'])
-    await o.client.edit('interface', `${device}:${name}`, { description: `desk ${name}`, mode: 'access' });
-  // Its uplink carries the VLAN by which the service comes.
-  await o.client.edit('interface', `${device}:1/24`, { mode: 'trunk', tagged: '304' });
-  await o.client.add('box', { serial, model: 'larkfield/lf-24', mac, device });
-  await o.client.call('device.assignManagement', { params: { ref: device }, body: {} });
-  o.lab.add({ name: box, model: 'LF-24', serial, mac, relay, faults });
-  return { device, box };
+  const { device, ...hardware } = await declareSwitch(o.client, 10 + (boxes += 1), relay);
+  o.lab.add({ ...hardware, faults });
+  return { device, box: hardware.name };
 }
 
-/** Makes and publishes an edition, and opens the window. */
-export async function prepare(o: Onboarding, ref: string): Promise<number> {
-  const { number } = await o.client.call('edition.make', { params: { ref }, body: {} });
-  await o.client.call('edition.publish', { params: { ref, number: String(number) }, body: { openHours: 1 } });
-  return number;
-}
+export const prepare = (o: Onboarding, ref: string): Promise<number> => prepareSwitch(o.client, ref);
 
 export async function newest(client: Client, device: string): Promise<ShownArrival> {
   const { items } = await client.call('arrival.list', { query: { device, limit: '1' } });

@@ -3,7 +3,7 @@ import { bootFileOf } from '@zpine/core/dialect/dialect';
 import { maskedText } from '@zpine/core/template/render';
 import { utf8Bytes } from '@zpine/core/text/utf8';
 import { type Stored } from '@zpine/contract/kinds';
-import { byIds } from '../../store/records.ts';
+import { byIds, byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival } from '../arrivals/arrivals.ts';
 import { onTheWire } from '../editions/content.ts';
@@ -79,16 +79,16 @@ async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<F
   };
 }
 
-/** Nobody's address: it is told apart whether the name exists at all. */
+/** Nobody's address: it hears the same of every name, so that it cannot find out which devices there are. */
 async function refuseForeign(tx: Tx, name: string, from: string, leased: boolean): Promise<FileAnswer> {
   const key = name.split('/')[0]?.replace(/\.[a-z]+$/, '') ?? '';
-  const known = await tx.one('SELECT id FROM device WHERE natural_key = ?', [key.toLowerCase().slice(0, 200)]);
-  if (!known) return { ok: false, code: 'not-found', why: 'no device has a file of this name' };
-  return {
-    ok: false,
-    code: 'access',
-    why: leased ? `${from} is leased to nobody who is known` : `${from} is not leased to ${key}`,
-  };
+  const known = (await byKeys(tx, 'device', [key.toLowerCase()])).size > 0;
+  const why = known
+    ? leased
+      ? `${from} is leased to nobody who is known`
+      : `${from} is not leased to ${key}`
+    : 'no device has a file of this name';
+  return { ok: false, code: 'not-found', why };
 }
 
 /** How a transfer ended. */

@@ -11,6 +11,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type RunHead, type RunRow } from '@zpine/contract/fleetShapes';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
+import { byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { inputOf, makeRun, runRow, type RowTableRow } from './runs.ts';
 import { selected, type Selected } from './selection.ts';
@@ -139,11 +140,8 @@ async function anyDevice(tx: Tx, cells: string[][]): Promise<(name: string) => b
   const names = [
     ...new Set([...(cells[0] ?? []), ...cells.map((row) => row[0] ?? '')].map((cell) => cell.trim().toLowerCase())),
   ];
-  const rows = await tx.select<{ natural_key: string }>('SELECT natural_key FROM device WHERE natural_key IN (?)', [
-    names.filter((name) => name !== ''),
-  ]);
-  const keys = new Set(rows.map((row) => row.natural_key));
-  return (name) => keys.has(name);
+  const known = await byKeys(tx, 'device', names);
+  return (name) => known.has(name);
 }
 
 function cellsOf(text: string): string[][] {

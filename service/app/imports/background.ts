@@ -1,7 +1,6 @@
 /** The work of an uploaded import: one unit of work over the whole file, however large, with progress beside it. */
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
-import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { JobLost, mustHold, type JobHold } from '../../store/jobs.ts';
 import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';
@@ -11,7 +10,7 @@ import { guessFormat, readText } from './read.ts';
 import { whole, type Head, type ImportRow } from './rows.ts';
 import { outcomeOf, takeRows } from './run.ts';
 import { dropChunks, openChunk, uploadRow, type UploadRow } from './uploads.ts';
-import { takeValues } from './values.ts';
+import { refersToOwn, Stretches } from './stretches.ts';
 
 /** YAML and JSON are read as a whole: more than that is for CSV. */
 const MOST_WHOLE = 32 << 20;
@@ -142,14 +141,15 @@ async function takeUpload(
   if (Number(upload.bytes) > MOST_WHOLE) {
     const work = new Import(tx, []);
     work.faults.push(whole('import-large', { format: format.toUpperCase(), max: MOST_WHOLE }));
-    return outcomeOf(tx, work, { apply, format, heads: [], rows: 0 });
+    return outcomeOf(tx, work, { apply, format, heads: [], rows: 0, tree: null });
   }
   let text = '';
   for await (const chunk of all) text += chunk;
   await progress.tell();
   const remembered = (of: ImportKind) => rememberedHeads(tx, of);
   const parsed = await readText({ text, file: null, kind, as: format, columns, remembered });
-  return takeRows(tx, parsed.rows, parsed.faults, { apply, format, heads: parsed.heads });
+  const behind = () => progress.tell();
+  return takeRows(tx, parsed.rows, parsed.faults, { apply, format, heads: parsed.heads, behind });
 }
 
 interface Table {
@@ -165,15 +165,15 @@ async function takeTable(
   { kind, columns, apply, progress }: Table,
 ): Promise<ImportOutcome> {
   const work = new Import(tx, [kind]);
+  const stretches = new Stretches(work, { apply, behind: () => progress.tell() });
   const remembered = await rememberedHeads(tx, kind);
   let heads: Head[] = [];
-  // Records that refer to their own kind may do so across the whole file; a tree is worked out in one pass.
-  const together = kind !== 'value' && Object.values(kindOf(kind).fields).some((field) => field.to === kind);
+  const together = kind !== 'value' && refersToOwn(kind);
   const held: ImportRow[] = [];
   const take = async (rows: ImportRow[]) => {
-    if (kind === 'value') await takeValues(tx, work, rows);
-    else await work.take(kind satisfies KindName, rows);
-    await work.later();
+    if (kind === 'value') return stretches.takeValues(rows);
+    await stretches.take(kind, rows);
+    await stretches.takeWaiting();
   };
   for await (const batch of csvBatches({ chunks, kind, file: null, columns, remembered })) {
     if (batch.heads) heads = batch.heads;
@@ -189,7 +189,8 @@ async function takeTable(
   }
   await take(held);
   if (progress.rows === 0 && work.faults.length === 0) work.faults.push(whole('import-empty'));
-  const outcome = await outcomeOf(tx, work, { apply, format: 'csv', heads, rows: progress.rows });
+  const { tree } = stretches;
+  const outcome = outcomeOf(tx, work, { apply, format: 'csv', heads, rows: progress.rows, tree });
   if (outcome.applied) await rememberHeads(tx, kind, columns);
   return outcome;
 }

@@ -25,7 +25,7 @@ export interface CsvBatch {
   heads?: Head[];
 }
 
-const BATCH = 1000;
+const BATCH = 500;
 /** No kind has a tenth of that; what has more is no table of records. */
 const MOST_COLUMNS = 500;
 /** A row longer than that is no row: most likely a quote is never closed. */

@@ -1,13 +1,17 @@
-/** Takes in rows, batch by batch and kind by kind, in one unit of work: notes all faults, and what would come of the rest. */
+/**
+ * Takes in rows, stretch by stretch, and notes all faults and what would come of the rest. It goes from one unit of work
+ * to the next where rows are only looked at.
+ */
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import { type ImportedRow, type ImportKind } from '@zpine/contract/importRoutes';
 import { canonicalKey, fieldsOf, type KindDescription } from '@zpine/contract/kind';
-import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type AnyStored, byKeys, present } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { add } from '../records/add.ts';
 import { differences } from '../records/editMany.ts';
 import { edit, setFields } from '../records/edit.ts';
+import { unknownRef } from '../records/refs.ts';
 import { clearable, plan, waves, type Planned } from './plan.ts';
 import { type ImportRow, type RowFault } from './rows.ts';
 
@@ -16,29 +20,48 @@ export const SHOWN = 500;
 /** Behind so many faults nobody wants to know the rest. */
 export const MOST_FAULTS = 2000;
 
-/** So many keys of a kind are held between batches. */
+/** So many keys of a kind are held between stretches. */
 const MOST_KEYS = 50_000;
+/** So many keys of a file are known by their rows; behind that a second row of one key is found by what was just written. */
+const MOST_SEEN = 2_000_000;
+/** Keys of one question. */
+const MOST_ASKED = 5000;
 
-interface Waiting {
-  row: ImportRow;
+/** What had to wait for a kind that comes later. */
+export interface Waiting {
+  planned: Planned;
   kind: KindName;
-  key: string;
   field: string;
   value: unknown;
   /** The record came with this import. */
   fresh: boolean;
 }
 
+/** What is worked out of rows, as it stood at some time. */
+interface Standing {
+  counts: Import['counts'];
+  items: ImportedRow[];
+  faults: number;
+  waiting: Waiting[];
+}
+
 export class Import {
-  readonly counts = { add: 0, edit: 0, same: 0 };
-  readonly items: ImportedRow[] = [];
+  counts = { add: 0, edit: 0, same: 0 };
+  items: ImportedRow[] = [];
   readonly faults: RowFault[] = [];
-  private readonly tx: Tx;
+  /** The unit of work that it is in. */
+  tx: Tx;
   private readonly among: ReadonlySet<string>;
+  /** The rows of the keys of this import, by kind. */
+  private readonly rowOf = new Map<ImportKind, Map<string, ImportRow>>();
+  private seen = 0;
   /** Keys of rows that have faults: what refers to them is not blamed for it. */
   private readonly broken = new Map<ImportKind, Set<string>>();
-  /** Of the batch at hand, and of those before as far as they changed something. */
+  /** Those of them that have no record; of others, only what had to wait is wrong. */
+  private readonly absent = new Map<ImportKind, Set<string>>();
   private waiting: Waiting[] = [];
+  /** Set while rows are taken along that were looked at before: nothing of them is noted again. */
+  private quiet = false;
 
   /** `among`: the kinds that rows of this import may have. */
   constructor(tx: Tx, among: Iterable<string>) {
@@ -50,44 +73,109 @@ export class Import {
     return this.faults.length >= MOST_FAULTS;
   }
 
-  took = (kind: KindName): boolean => this.among.has(kind);
+  took = (kind: ImportKind): boolean => this.among.has(kind);
 
-  async take(kind: KindName, rows: ImportRow[]): Promise<void> {
-    if (rows.length === 0 || this.full) return;
+  /** Before a unit of work that may have to be begun anew. */
+  standing(): Standing {
+    const items = this.items.map((item) => ({ ...item, changes: [...item.changes] }));
+    return { counts: { ...this.counts }, items, faults: this.faults.length, waiting: [...this.waiting] };
+  }
+
+  backTo({ counts, items, faults, waiting }: Standing): void {
+    this.counts = { ...counts };
+    this.items = items.map((item) => ({ ...item, changes: [...item.changes] }));
+    this.faults.length = faults;
+    this.waiting = [...waiting];
+  }
+
+  /** Sorts the fields of rows; of several rows with one key the first counts, and the others are faults. */
+  plan(kind: KindName, rows: readonly ImportRow[]): Planned[] {
     const k = kindOf(kind);
-    const planned = this.once(rows.map((row) => plan(k, row, this.among)));
-    const keys = planned.map((p) => p.key);
-    const standing = (await byKeys(this.tx, kind, keys)) as unknown as Map<string, AnyStored>;
-    await this.refuseAgain(planned, standing);
-    const fresh = planned.filter((p) => !standing.has(p.key));
+    return rows.map((row) => plan(k, row, this.among)).filter((p) => this.first(kind, p.key, p.row, this.keyField(p)));
+  }
+
+  /** Whether the key is in the import for the first time. */
+  first(kind: ImportKind, key: string, row: ImportRow, field: string | null): boolean {
+    if (key === '') return true;
+    const rows = this.rowOf.get(kind) ?? new Map<string, ImportRow>();
+    this.rowOf.set(kind, rows);
+    const before = rows.get(key);
+    if (before) this.fault(row, field, 'import-twice', { key, row: before.row });
+    else if (this.seen < MOST_SEEN) {
+      rows.set(key, row);
+      this.seen += 1;
+    }
+    return !before;
+  }
+
+  /** The row of a key, where this import has one that nothing was said against. */
+  soundRow(kind: KindName, key: string): ImportRow | undefined {
+    return this.broken.get(kind)?.has(key) ? undefined : this.rowOf.get(kind)?.get(key);
+  }
+
+  /**
+   * The order in which rows of a kind are taken that refer to their own kind: each behind what it refers to. What stands
+   * already comes last.
+   */
+  async inOrder(kind: KindName, planned: readonly Planned[]): Promise<Planned[][]> {
+    const standing = new Set<string>();
+    for (let at = 0; at < planned.length; at += MOST_ASKED)
+      for (const key of (await this.byKeys(kind, planned.slice(at, at + MOST_ASKED))).keys()) standing.add(key);
+    const ordered = waves(
+      kindOf(kind),
+      planned.filter((p) => !standing.has(p.key)),
+    );
+    for (const p of ordered.circle) {
+      this.fault(p.row, null, 'import-circle', { key: p.key });
+      this.breaks(p);
+    }
+    return [...ordered.waves, planned.filter((p) => standing.has(p.key))];
+  }
+
+  private byKeys = async (kind: KindName, planned: readonly Planned[]): Promise<Map<string, AnyStored>> =>
+    (await byKeys(
+      this.tx,
+      kind,
+      planned.map((p) => p.key),
+    )) as unknown as Map<string, AnyStored>;
+
+  /** Adds what is new, and edits what stands. */
+  async take(kind: KindName, planned: readonly Planned[]): Promise<void> {
+    if (planned.length === 0 || this.full) return;
+    const k = kindOf(kind);
+    const standing = await this.byKeys(kind, planned);
+    if (this.seen >= MOST_SEEN) await this.refuseAgain(planned, standing);
     for (const p of planned)
       for (const { field, value } of p.waiting)
-        this.waiting.push({ row: p.row, kind, key: p.key, field, value, fresh: !standing.has(p.key) });
-    const ordered = waves(k, fresh);
-    for (const wave of ordered.waves) await this.addAll(k, kind, wave);
-    for (const p of ordered.circle) this.fault(p.row, null, 'import-circle', { key: p.key });
+        this.waiting.push({ planned: p, kind, field, value, fresh: !standing.has(p.key) });
+    await this.addAll(
+      k,
+      kind,
+      planned.filter((p) => !standing.has(p.key)),
+    );
     const known = planned.filter((p) => standing.has(p.key) && !this.broken.get(kind)?.has(p.key));
     await this.editAll(k, kind, known, standing);
-    // However long the file is, memory holds one batch and what it refers to.
+    // However long the file is, memory holds one stretch and what it refers to.
     for (const name of this.tx.keys.keys()) this.tx.forgetKeys(name, MOST_KEYS);
   }
 
-  /** Of rows with one key in a batch the first counts, and the others are faults. */
-  private once(planned: Planned[]): Planned[] {
-    const seen = new Map<string, number>();
-    return planned.filter((p) => {
-      const before = seen.get(p.key);
-      if (before === undefined || p.key === '') {
-        seen.set(p.key, p.row.row);
-        return true;
-      }
-      this.fault(p.row, this.keyField(p), 'import-twice', { key: p.key, row: before });
-      return false;
-    });
+  /** Rows that were taken before, in a unit of work that is over: they are there again, and nothing is noted anew. */
+  async takeAlong(planned: readonly Planned[]): Promise<void> {
+    const [first] = planned;
+    if (!first || first.row.kind === 'value') return;
+    const before = this.waiting;
+    this.waiting = [];
+    this.quiet = true;
+    try {
+      await this.take(first.row.kind, planned);
+    } finally {
+      this.waiting = before;
+      this.quiet = false;
+    }
   }
 
-  /** The same across batches: what this very import has written a moment ago. */
-  private async refuseAgain(planned: Planned[], standing: Map<string, AnyStored>): Promise<void> {
+  /** A key that was in the file so far above that nobody knows its row: this very import has written it a moment ago. */
+  private async refuseAgain(planned: readonly Planned[], standing: Map<string, AnyStored>): Promise<void> {
     const now = `${(await this.tx.now()).replace(' ', 'T')}Z`;
     for (const p of planned) {
       const there = standing.get(p.key);
@@ -98,7 +186,7 @@ export class Import {
     }
   }
 
-  private keyField({ row }: Planned): string | null {
+  private keyField({ row }: Pick<Planned, 'row'>): string | null {
     if (row.kind === 'value') return null;
     const k = kindOf(row.kind);
     return k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? null;
@@ -112,6 +200,7 @@ export class Import {
     params: RowFault['params'] = {},
     inside: (string | number)[] = [],
   ): void {
+    if (this.quiet) return;
     const value = field === null ? undefined : valueAt(row.fields[field], inside);
     this.faults.push({
       file: row.file,
@@ -131,29 +220,34 @@ export class Import {
   }
 
   note(item: ImportedRow): void {
-    if (this.items.length < SHOWN) this.items.push(item);
+    if (!this.quiet && this.items.length < SHOWN) this.items.push(item);
   }
 
-  private breaks(p: Pick<Planned, 'row' | 'key'>): void {
-    const keys = this.broken.get(p.row.kind) ?? new Set();
-    this.broken.set(p.row.kind, keys.add(p.key));
+  count(what: keyof Import['counts'], by = 1): void {
+    if (!this.quiet) this.counts[what] += by;
+  }
+
+  private breaks({ row, key }: Pick<Planned, 'row' | 'key'>, there = false): void {
+    if (this.quiet) return;
+    for (const sets of there ? [this.broken] : [this.broken, this.absent])
+      sets.set(row.kind, (sets.get(row.kind) ?? new Set()).add(key));
   }
 
   /** Notes what a batch was refused for; gives the rows that nothing was said against. */
-  private sound<P extends Pick<Planned, 'row' | 'key'>>(batch: P[], error: unknown): P[] {
+  private async sound<P extends Pick<Planned, 'row' | 'key'>>(batch: P[], error: unknown, there = false): Promise<P[]> {
     if (!(error instanceof Refusal)) throw error;
     const blamed = new Set<P>();
     for (const fault of error.faults) {
       const p = batch[Number(fault.path[0])];
       if (!p) continue;
       blamed.add(p);
-      this.breaks(p);
+      this.breaks(p, there);
       if (!this.excused(p, fault))
         this.fault(
           p.row,
           fault.path[1] === undefined ? null : String(fault.path[1]),
           fault.code,
-          fault.params,
+          await this.withMeant(fault),
           fault.path.slice(2),
         );
     }
@@ -177,6 +271,13 @@ export class Import {
     return this.broken.get(kind)?.has(canonicalKey(kindOf(kind), ref)) ?? false;
   }
 
+  /** A stretch that is looked at alone has not all of the rows before it in the database. */
+  async withMeant(fault: Pick<FieldFault, 'code' | 'params'>): Promise<FieldFault['params']> {
+    const { kind, ref } = fault.params;
+    if (fault.code !== 'ref-unknown' || this.quiet || !isKind(String(kind))) return fault.params;
+    return unknownRef(this.tx, kind as KindName, String(ref), this.keysOf(kind as KindName));
+  }
+
   private async addAll(k: KindDescription, kind: KindName, rows: Planned[]): Promise<void> {
     for (let batch = rows; batch.length > 0;) {
       try {
@@ -188,17 +289,17 @@ export class Import {
           const p = batch[i];
           if (p && Object.keys(p.byVerb).length > 0) await this.setByVerb(kind, record, p);
         }
-        this.counts.add += records.length;
+        this.count('add', records.length);
         await this.noteAdded(k, kind, batch, records);
         return;
       } catch (error) {
-        batch = this.sound(batch, error);
+        batch = await this.sound(batch, error);
       }
     }
   }
 
   private async noteAdded(k: KindDescription, kind: KindName, batch: Planned[], records: AnyStored[]): Promise<void> {
-    const seen = records.slice(0, Math.max(0, SHOWN - this.items.length));
+    const seen = this.quiet ? [] : records.slice(0, Math.max(0, SHOWN - this.items.length));
     const shown = await present(this.tx, kind, seen as never);
     for (const [i, record] of seen.entries()) {
       const p = batch[i];
@@ -241,7 +342,7 @@ export class Import {
         await this.noteEdits(kind, batch, standing, records);
         return;
       } catch (error) {
-        batch = this.sound(batch, error);
+        batch = await this.sound(batch, error);
       }
     }
   }
@@ -257,46 +358,56 @@ export class Import {
       const before = p && standing.get(p.key);
       if (!p || !before) continue;
       if (record.version === before.version) {
-        this.counts.same += 1;
+        this.count('same');
         continue;
       }
-      this.counts.edit += 1;
-      if (this.items.length >= SHOWN) continue;
+      this.count('edit');
+      if (this.quiet || this.items.length >= SHOWN) continue;
       const [was = {}, is = {}] = await present(this.tx, kind, [before, record] as never);
       const changes = differences(kind, was, is);
       this.note({ file: p.row.file, row: p.row.row, kind, key: record.key, action: 'edit', changes });
     }
   }
 
-  /** What had to wait for kinds that come later. */
-  async later(): Promise<void> {
-    const waiting = this.waiting;
+  /** What had to wait for kinds that come later; whoever asks takes it over. */
+  handOverWaiting(): Waiting[] {
+    const waiting = this.waiting.filter(({ kind, planned }) => !this.broken.get(kind)?.has(planned.key));
     this.waiting = [];
+    return waiting;
+  }
+
+  async takeWaiting(waiting: readonly Waiting[]): Promise<void> {
     for (const one of waiting) {
-      const { row, kind, key, field, value, fresh } = one;
-      if (this.broken.get(kind)?.has(key)) continue;
+      const { planned, kind, field, value, fresh } = one;
+      if (this.broken.get(kind)?.has(planned.key)) continue;
       if (fresh && (value === null || value === undefined)) continue;
-      const record = (await byKeys(this.tx, kind, [key])).get(key) as unknown as AnyStored | undefined;
+      const record = (await this.byKeys(kind, [planned])).get(planned.key);
       if (!record) continue;
       try {
         const edits = [{ ref: `#${record.id}`, changes: { [field]: value } }];
         const [after] = (await edit(this.tx, kind, edits)) as unknown as AnyStored[];
         if (after && after.version !== record.version && !fresh) await this.noteLate(one, record, after);
       } catch (error) {
-        this.sound([{ row, key }], error);
+        await this.sound([planned], error, true);
       }
     }
   }
 
-  private async noteLate({ row, kind, key, field }: Waiting, before: AnyStored, after: AnyStored): Promise<void> {
+  private async noteLate({ planned, kind, field }: Waiting, before: AnyStored, after: AnyStored): Promise<void> {
+    if (this.quiet) return;
     const [was, is] = await present(this.tx, kind, [before, after] as never);
+    const { row, key } = planned;
     const known = this.items.find((item) => item.kind === kind && item.key === key);
     const change = { field, before: was?.[field] ?? null, after: is?.[field] ?? null };
     if (known) return void known.changes.push(change);
-    this.counts.same -= 1;
-    this.counts.edit += 1;
+    this.count('same', -1);
+    this.count('edit');
     this.note({ file: row.file, row: row.row, kind, key, action: 'edit', changes: [change] });
   }
+
+  /** Keys that would be there if all of the import's rows were: what is not found may be meant to be one of them. */
+  readonly keysOf = (kind: KindName): Iterable<string> =>
+    [...(this.rowOf.get(kind)?.keys() ?? [])].filter((key) => !this.absent.get(kind)?.has(key));
 }
 
 /** What stands at a place inside a value; the value itself where it is no list or map. */

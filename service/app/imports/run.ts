@@ -4,12 +4,11 @@ import { type ImportFault, type ImportKind, type ImportOutcome } from '@zpine/co
 import { type BodyOf } from '@zpine/contract/routes';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
-import { importedTree } from '../addressing/importedTree.ts';
 import { Import, SHOWN } from './engine.ts';
 import { rememberHeads, rememberedHeads } from './headMapping.ts';
 import { readText } from './read.ts';
 import { type Format, type Head, type ImportRow, type RowFault } from './rows.ts';
-import { takeValues } from './values.ts';
+import { Stretches, type StretchOptions } from './stretches.ts';
 
 export async function importText(tx: Tx, input: BodyOf<'import.run'>): Promise<ImportOutcome> {
   const files = input.files ?? (input.text === undefined ? [] : [{ name: null, text: input.text, kind: undefined }]);
@@ -36,37 +35,28 @@ export async function importText(tx: Tx, input: BodyOf<'import.run'>): Promise<I
   return outcome;
 }
 
-/** Rows of any kinds, all at hand: earlier kinds first, and settings' values when everything else is there. */
+/** Rows of any kinds, all at hand. */
 export async function takeRows(
   tx: Tx,
   rows: ImportRow[],
   faults: RowFault[],
-  { apply, format, heads = [] }: { apply: boolean; format: Format; heads?: Head[] },
+  { format, heads = [], ...how }: StretchOptions & { format: Format; heads?: Head[] },
 ): Promise<ImportOutcome> {
   const work = new Import(tx, new Set(rows.map((row) => row.kind)));
   work.faults.push(...faults);
-  for (const kind of kindNames)
-    await work.take(
-      kind,
-      rows.filter((row) => row.kind === kind),
-    );
-  await work.later();
-  await takeValues(
-    tx,
-    work,
-    rows.filter((row) => row.kind === 'value'),
-  );
-  return outcomeOf(tx, work, { apply, format, heads, rows: rows.length });
+  const stretches = new Stretches(work, how);
+  await stretches.takeAll(rows);
+  return outcomeOf(tx, work, { apply: how.apply, format, heads, rows: rows.length, tree: stretches.tree });
 }
 
 const place = (kind: string): number => kindNames.indexOf(kind as KindName) + (kind === 'value' ? 1000 : 0);
 
 /** What came of it; without `apply`, or with a fault, all of it is taken back. */
-export async function outcomeOf(
+export function outcomeOf(
   tx: Tx,
   work: Import,
-  { apply, format, heads, rows }: { apply: boolean; format: Format; heads: Head[]; rows: number },
-): Promise<ImportOutcome> {
+  { apply, format, heads, rows, tree }: Pick<ImportOutcome, 'format' | 'heads' | 'rows' | 'tree'> & { apply: boolean },
+): ImportOutcome {
   const { counts, items, faults } = work;
   const applied = apply && faults.length === 0;
   if (!applied) tx.discarded = true;
@@ -85,7 +75,7 @@ export async function outcomeOf(
       ),
     faultCount: faults.length,
     heads,
-    tree: faults.length === 0 && work.took('prefix') ? await importedTree(tx) : null,
+    tree: faults.length === 0 ? tree : null,
   };
 }
 

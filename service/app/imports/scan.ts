@@ -1,4 +1,5 @@
 /** Scans of a barcode reader, as boxes: in stock, or fitted to devices that wait for one. */
+import { isAscii } from '@zpine/core/text/ascii';
 import { readScans, type ScannedBox } from '@zpine/core/lists/scans';
 import { type ImportOutcome } from '@zpine/contract/importRoutes';
 import { type BodyOf } from '@zpine/contract/routes';
@@ -56,7 +57,8 @@ async function modelsNamed(tx: Tx, words: string[]): Promise<Stored<'model'>[]> 
   if (words.length === 0) return [];
   const rows = await tx.select<{ id: number }>(
     'SELECT id FROM model WHERE natural_key IN (?) OR name IN (?) OR LOWER(title) IN (?)',
-    [words, words, words],
+    // Of no word at all the database would not know what to do.
+    [['', ...words.filter(isAscii)], words, words],
   );
   return find(tx, 'model', { id: rows.map((row) => Number(row.id)) });
 }

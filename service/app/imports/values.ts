@@ -13,14 +13,14 @@ import { type ImportRow } from './rows.ts';
 
 const known = ['setting', 'layer', 'of', 'mode', 'value'];
 
+/** A value is one of a setting in a layer. */
+export const nameOfValue = ({ fields }: ImportRow): string =>
+  [fields.setting, fields.layer, fields.of ?? ''].join(' ').toLowerCase().trim();
+
 export async function takeValues(tx: Tx, work: Import, rows: ImportRow[]): Promise<void> {
-  const seen = new Map<string, number>();
   for (const row of rows) {
     if (work.full) return;
-    const name = [row.fields.setting, row.fields.layer, row.fields.of ?? ''].join(' ').toLowerCase();
-    const before = seen.get(name);
-    if (before !== undefined) work.fault(row, 'setting', 'import-twice', { key: name.trim(), row: before });
-    else if (await takeValue(tx, work, row)) seen.set(name, row.row);
+    await takeValue(tx, work, row);
   }
 }
 
@@ -37,7 +37,7 @@ async function takeValue(tx: Tx, work: Import, row: ImportRow): Promise<boolean>
   const setting = (await findRefs(tx, 'setting', [name])).get(name);
   if (!setting) {
     if (work.isBroken('setting', name)) return false;
-    return no(work, row, 'setting', 'ref-unknown', await unknownRef(tx, 'setting', name));
+    return no(work, row, 'setting', 'ref-unknown', await unknownRef(tx, 'setting', name, work.keysOf('setting')));
   }
   const record = recordOf(layer);
   if (record && typeof of === 'string' && work.isBroken(record, of)) return false;
@@ -51,7 +51,7 @@ async function takeValue(tx: Tx, work: Import, row: ImportRow): Promise<boolean>
     const after = await standingValue(tx, input);
     if (!after) throw new Error('the value is not there');
     const same = before?.version === after.version;
-    work.counts[same ? 'same' : before ? 'edit' : 'add'] += 1;
+    work.count(same ? 'same' : before ? 'edit' : 'add');
     if (!same) {
       const change = { field: 'value', before: before?.shown.value ?? null, after: after.shown.value };
       const key = `${setting.name} ${layer}${after.shown.of === '' ? '' : ` ${after.shown.of}`}`;
@@ -62,7 +62,7 @@ async function takeValue(tx: Tx, work: Import, row: ImportRow): Promise<boolean>
   } catch (error) {
     if (!(error instanceof Refusal)) throw error;
     const [fault] = error.faults;
-    return no(work, row, fault ? String(fault.path[0]) : null, error.code, error.params);
+    return no(work, row, fault ? String(fault.path[0]) : null, error.code, await work.withMeant(error));
   }
 }
 

@@ -1,21 +1,20 @@
 /** An address lies in the smallest prefix that covers it, and is taken out of that prefix' free space. */
 import { parseIp } from '@zpine/core/addressing/ip';
-import {
-  formatPrefix,
-  lastOf,
-  networkOf,
-  parsePrefix,
-  truncations,
-  usableRange,
-  type Prefix,
-} from '@zpine/core/addressing/prefix';
+import { formatPrefix, lastOf, networkOf, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
 import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { sure } from '@zpine/core/fault';
+import { grouped } from '@zpine/core/lists/grouped';
 import { type Stored } from '@zpine/contract/kinds';
 import { as, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, find, keyOf, keysOf } from '../../store/records.ts';
-import { bytesOf, lockSpaces, rebuild, smallestCovering, take } from '../../store/spans.ts';
+import { smallestCoverings, type Host } from '../../store/coverings.ts';
+import { bytesOf, lockSpaces, rebuild, take, type Holds } from '../../store/spans.ts';
+import { takeMany } from '../../store/spansInBulk.ts';
 import { type Tx } from '../../store/tx.ts';
+
+/** From so many in one prefix on they are taken together. */
+const MANY = 4;
+const holdsAll: readonly Holds[] = ['fixed', 'blocks'];
 
 export const addressRules: KindRules = {
   async prepare(tx, drafts) {
@@ -27,32 +26,54 @@ export const addressRules: KindRules = {
     for (const draft of drafts) {
       await checkShared(tx, draft);
       await followInterface(tx, draft, interfaces.get(draft.id('interface') ?? 0));
-      if (draft.before) continue;
-      const ip = sure(parseIp(String(draft.after.address)));
-      const host = networkOf(ip, ip.family === 4 ? 32 : 128);
-      const covering = await lockedCovering(tx, draft.id('vrf') ?? 0, [host, ...truncations(host)]);
-      if (covering === undefined) {
-        const meant = formatPrefix(networkOf(ip, ip.family === 4 ? 24 : 64));
-        const vrf = (await keyOf(tx, 'vrf', draft.id('vrf'))) ?? '';
-        draft.fault('address', 'address-outside', { vrf, address: String(draft.after.address), meant });
+    }
+    const fresh = drafts.filter((draft) => !draft.before);
+    const hosts = fresh.map((draft) => ({ vrf: draft.id('vrf') ?? 0, ip: sure(parseIp(draft.text('address') ?? '')) }));
+    const covering = await lockedCovering(tx, hosts);
+    const prefixes = await byIds(
+      tx,
+      'prefix',
+      covering.filter((id) => id !== undefined),
+    );
+    for (const [i, draft] of fresh.entries()) {
+      const prefix = prefixes.get(covering[i] ?? 0);
+      const { ip } = hosts[i] as Host;
+      if (prefix) {
+        draft.after.prefix = prefix.id;
+        checkUsable(draft, ip.value, prefix);
         continue;
       }
-      draft.after.prefix = covering;
-      await checkUsable(tx, draft, ip.value, covering);
+      const meant = formatPrefix(networkOf(ip, ip.family === 4 ? 24 : 64));
+      const vrf = (await keyOf(tx, 'vrf', draft.id('vrf'))) ?? '';
+      draft.fault('address', 'address-outside', { vrf, address: String(draft.after.address), meant });
     }
   },
 
   async added(tx, records) {
-    for (const record of records) {
-      const address = as('address', record);
-      const { family, value } = sure(parseIp(address.address));
-      const spaces = await lockSpaces(tx, [address.prefix]);
+    const taken = records.map((record) => {
+      const { prefix, address } = as('address', record);
+      const { family, value } = sure(parseIp(address));
+      return { prefix, family, value };
+    });
+    const byPrefix = grouped(taken, ({ prefix }) => prefix);
+    const spaces = await lockSpaces(tx, [...byPrefix.keys()]);
+    for (const [prefix, some] of byPrefix) {
+      const { family } = some[0] as (typeof some)[number];
       // Gateway and held-back addresses are in no free space to begin with: taking them by name is fine.
-      await take(tx, spaces.values(), family, { first: value, last: value });
-      // Taken by name, it rests no more.
-      await tx.execute('DELETE FROM resting WHERE prefix_id = ? AND address = ?', [
-        address.prefix,
-        bytesOf(family, value),
+      const spans = some.map(({ value }) => ({ first: value, last: value }));
+      if (spans.length >= MANY) await takeMany(tx, prefix, family, spans);
+      else
+        for (const span of spans)
+          await take(
+            tx,
+            holdsAll.flatMap((holds) => spaces.get(`${prefix} ${holds}`) ?? []),
+            family,
+            span,
+          );
+      // Taken by name, they rest no more.
+      await tx.execute('DELETE FROM resting WHERE prefix_id = ? AND address IN (?)', [
+        prefix,
+        some.map(({ value }) => bytesOf(family, value)),
       ]);
     }
   },
@@ -76,14 +97,15 @@ export const addressRules: KindRules = {
   },
 };
 
-/** The covering prefix, held: its shape cannot change until this unit of work ends. */
-async function lockedCovering(tx: Tx, vrf: number, candidates: Prefix[]): Promise<number | undefined> {
-  let covering = await smallestCovering(tx, vrf, candidates);
+/** The covering prefixes, held: their shape cannot change until this unit of work ends. */
+async function lockedCovering(tx: Tx, hosts: readonly Host[]): Promise<(number | undefined)[]> {
+  let covering = await smallestCoverings(tx, hosts);
   for (;;) {
-    if (covering === undefined) return undefined;
-    await lockSpaces(tx, [covering]);
-    const again = await smallestCovering(tx, vrf, candidates);
-    if (again === covering) return covering;
+    const ids = [...new Set(covering.filter((id) => id !== undefined))];
+    if (ids.length === 0) return covering;
+    await lockSpaces(tx, ids);
+    const again = await smallestCoverings(tx, hosts);
+    if (again.every((id, i) => id === covering[i])) return covering;
     covering = again;
   }
 }
@@ -116,8 +138,7 @@ async function checkShared(tx: Tx, draft: Draft): Promise<void> {
     draft.fault('shared', 'shared-carried', { address, interfaces: [...on.values()].join(', ') });
 }
 
-async function checkUsable(tx: Tx, draft: Draft, value: bigint, prefixId: number): Promise<void> {
-  const prefix = await byId(tx, 'prefix', prefixId);
+function checkUsable(draft: Draft, value: bigint, prefix: Stored<'prefix'>): void {
   const p = sure(parsePrefix(prefix.cidr));
   const usable = usableRange(p);
   const address = String(draft.after.address);

@@ -1,4 +1,5 @@
 /** From what clients send to drafts that may be written: checked, with defaults, references found. */
+import { isAscii } from '@zpine/core/text/ascii';
 import { addSchema, editSchema, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { faultsOf } from '@zpine/contract/faults';
@@ -122,6 +123,7 @@ async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void
   const seen = new Map<string, number>();
   for (const [i, draft] of drafts.entries()) {
     const key = keys[i] ?? '';
+    if (!isAscii(key)) draft.fault(keyField, 'key-letters', { value: key });
     // The rules of the kind may have said it already, in better words.
     if (draft.faults.some((fault) => fault.path.at(-1) === keyField)) continue;
     const holder = holders.get(key);

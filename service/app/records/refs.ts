@@ -1,7 +1,7 @@
 import { nearest } from '@zpine/core/naming/names';
 import { plain } from '@zpine/core/naming/terms';
 import { Refusal } from '@zpine/contract/errors';
-import { canonicalKey } from '@zpine/contract/kind';
+import { canonicalKey, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { isKind, kindNames, kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -37,18 +37,41 @@ export async function findRefs<K extends KindName>(
   return found;
 }
 
-/** Params of the error for a reference that leads nowhere, with the key that may have been meant. */
-export async function unknownRef(tx: Tx, kind: KindName, ref: string): Promise<Record<string, string>> {
+/** So many that are spelled alike are compared with what was typed. */
+const MOST_NEAR = 200;
+
+/**
+ * Params of the error for a reference that leads nowhere, with the key that may have been meant. `also`: keys that will
+ * be there with the rest of what is under way.
+ */
+export async function unknownRef(
+  tx: Tx,
+  kind: KindName,
+  ref: string,
+  also: Iterable<string> = [],
+): Promise<Record<string, string>> {
+  const k = kindOf(kind);
   // `bodø` may well be `bodo`.
-  const typed = plain(canonicalKey(kindOf(kind), ref)).replace(/[^\x20-\x7e]/g, '');
-  const near = await tx.select<{ natural_key: string }>(
-    `SELECT natural_key FROM \`${kind}\` WHERE natural_key LIKE ? OR natural_key LIKE ? ORDER BY sort_key LIMIT 200`,
-    [`${likeText(typed.slice(0, 1))}%`, `%${likeText(typed)}%`],
+  const typed = plain(canonicalKey(k, ref)).replace(/[^\x20-\x7e]/g, '');
+  const begin = typed.slice(0, 1);
+  const near = await tx.select<{ natural_key: string; sort_key: string }>(
+    `SELECT natural_key, sort_key FROM \`${kind}\` WHERE natural_key LIKE ? OR natural_key LIKE ?
+     ORDER BY sort_key LIMIT ${MOST_NEAR}`,
+    [`${likeText(begin)}%`, `%${likeText(typed)}%`],
   );
-  const keys = near.map((row) => row.natural_key);
+  const sorted = new Map(near.map((row) => [row.natural_key, row.sort_key]));
+  for (const key of also)
+    if (key.startsWith(begin) || key.includes(typed)) sorted.set(key, sorted.get(key) ?? sortKeyOf(k, key));
+  const keys = [...sorted]
+    .sort(([, one], [, other]) => (one < other ? -1 : one > other ? 1 : 0))
+    .slice(0, MOST_NEAR)
+    .map(([key]) => key);
   const meant = nearest(typed, keys) ?? keys.find((key) => key.endsWith(`/${typed}`));
   return { kind, ref, ...(meant === undefined ? {} : { meant }) };
 }
+
+/** The text by which a key is sorted, of a key alone. */
+const sortKeyOf = (k: KindDescription, key: string): string => makeKey(k, Object.values(splitKey(k, key))).sortKey;
 
 export const likeText = (text: string): string => text.replace(/[\\%_]/g, '\\$&');
 

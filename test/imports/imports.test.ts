@@ -4,9 +4,9 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { kindNames } from '@zpine/contract/kinds';
 import { loadDemo } from '@zpine/demo/load';
-import { bootNet, PASSWORD } from '../ops/stack.ts';
-import { refusal, testService, type TestBench } from './service.ts';
-import { zpineIn } from './zpine.ts';
+import { bootNet, PASSWORD } from '../../ops/stack.ts';
+import { refusal, testService, type TestBench } from '../service.ts';
+import { zpineIn } from '../zpine.ts';
 
 describe('imports and exports', () => {
   let demo: TestBench;
