@@ -3,6 +3,8 @@ import { serve, type ServerType } from '@hono/node-server';
 import { setMaxListeners } from 'node:events';
 import { type AddressInfo } from 'node:net';
 import { type Logger } from 'pino';
+import { problemOf, Refusal } from '@zpine/contract/errors';
+import { failUpload } from './app/imports/background.ts';
 import { Worker } from './app/worker.ts';
 import { startBoot, type Part } from './bootPart.ts';
 import { type Config } from './config.ts';
@@ -41,6 +43,21 @@ export interface ApiOptions {
   processes?: (() => ShownProcess[]) | undefined;
 }
 
+/** So often a process may end with an import before that is given up. */
+const MOST_TRIES = 3;
+
+/** What took too much is not tried again, and says so to whoever uploaded it; neither is what ends its process again and again. */
+async function importApart(store: Store, job: ClaimedJob, work: () => Promise<void> | undefined): Promise<void> {
+  try {
+    await work();
+  } catch (error) {
+    const refused = error instanceof Refusal && ['too-large', 'too-slow'].includes(error.code) ? error : undefined;
+    if (!refused && (error instanceof Refusal || job.tries < MOST_TRIES)) throw error;
+    const why = refused ? problemOf(refused).detail : `the process that looked at it ended ${job.tries} times`;
+    await failUpload(store, (job.payload as { id: number }).id, why, job);
+  }
+}
+
 /** The API with its console, and what looks after arrivals, runs, watched devices and jobs. */
 export async function startApi(config: Config, log: Logger, options: ApiOptions): Promise<Service> {
   const store = openStore(config);
@@ -51,7 +68,7 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
   setMaxListeners(0, closing.signal);
   const worker = new Worker(jobStore, log, (job, lost) =>
     job.name === 'import' && options.importInProcess
-      ? options.importInProcess(job, closing.signal, lost)
+      ? importApart(jobStore, job, () => options.importInProcess?.(job, closing.signal, lost))
       : jobInThread(config, job, closing.signal, lost),
   );
   await worker.start();

@@ -32,9 +32,10 @@ export interface PoolOptions {
 const startHere = (heapMb: number): ChildProcess =>
   ownProcess(['apart'], { nodeOptions: [`--max-old-space-size=${heapMb}`], stderr: 'pipe' });
 
+const MB = 1024 * 1024;
 const LOOK_MS = 250;
 /** A process that has grown beyond that begins anew when it has nothing to do. */
-const GROWN_BYTES = 220 * 1024 * 1024;
+const GROWN_BYTES = 220 * MB;
 /** One is kept for the next request; others go when they had nothing to do for so long. */
 const IDLE_MS = 30_000;
 /** For so long a request waits for a process, when all are busy. */
@@ -91,7 +92,7 @@ export class ApartPool implements Apart {
       const bounds = {
         signal,
         seconds: Number.POSITIVE_INFINITY,
-        residentBytes: (2 * this.options.importHeapMb) << 20,
+        residentBytes: 2 * this.options.importHeapMb * MB,
       };
       await hand.work({ job: { id, fence, payload } }, bounds).next();
     } catch (error) {

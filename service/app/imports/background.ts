@@ -44,7 +44,11 @@ export async function importUpload(
       return done;
     });
     if (!outcome.applied)
-      await set('state = ?, outcome = ?', [outcome.faults.length > 0 ? 'refused' : 'read', JSON.stringify(outcome)]);
+      await set('state = ?, outcome = ?, bytes_done = bytes, rows_done = ?', [
+        outcome.faults.length > 0 ? 'refused' : 'read',
+        JSON.stringify(outcome),
+        outcome.rows,
+      ]);
     if (outcome.applied || outcome.faults.length > 0) await run(store, service, 'import', (tx) => dropChunks(tx, id));
   } catch (error) {
     if (error instanceof JobLost) throw error;
@@ -56,6 +60,17 @@ export async function importUpload(
     await run(store, service, 'import', (tx) => dropChunks(tx, id));
   }
 }
+
+/** Ends an upload whose work was ended from outside, with the reason; what it held is let go. */
+export const failUpload = (store: Store, id: number, failure: string, hold: JobHold): Promise<void> =>
+  run(store, { name: 'service', via: 'service' }, 'import', async (tx) => {
+    await mustHold(tx, hold);
+    await tx.execute(
+      "UPDATE upload SET state = 'failed', failure = ? WHERE id = ? AND state IN ('waiting', 'reading', 'saving')",
+      [failure.slice(0, 500), id],
+    );
+    await dropChunks(tx, id);
+  });
 
 /** The same work for whoever only wants to see what it would do. */
 export async function takeUploaded(tx: Tx, store: Store, ref: string): Promise<ImportOutcome> {
