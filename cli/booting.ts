@@ -1,6 +1,7 @@
 import { type Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
-import { ago, err, out, pairs, table } from './print.ts';
+import { type ReplyOf } from '@zpine/contract/routes';
+import { ago, err, out, pairs, table, type Table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
@@ -93,10 +94,48 @@ async function dismissAll({ prefix, quiet, yes, reason }: DismissOptions, comman
   const look = await send(false);
   if (outputOf(command).json) return yes ? looked(await send(true)) : looked(look);
   if (look.count === 0) return out('no strangers');
-  if (!yes && !(await confirmed(`take ${look.count} strangers off the list?`, look.count))) return;
+  if (
+    !yes &&
+    !(await confirmed(`take ${look.count} ${look.count === 1 ? 'stranger' : 'strangers'} off the list?`, look.count))
+  )
+    return;
   const done = await send(true);
-  out(`${done.count} strangers are off the list`);
+  out(done.count === 1 ? 'one stranger is off the list' : `${done.count} strangers are off the list`);
 }
+
+const strangerTable = (items: ReplyOf<'stranger.list'>['items']): Table =>
+  table(
+    [
+      'stranger',
+      'serial',
+      'mac',
+      'class',
+      'site',
+      'relay',
+      'port',
+      'packets',
+      'last',
+      'address',
+      'could be',
+      'conflict',
+      'settled',
+    ],
+    items.map((s) => [
+      String(s.id),
+      s.serial ?? '',
+      s.mac,
+      s.vendorClass ?? '',
+      s.site ?? '',
+      s.relay ?? '',
+      s.circuit ?? '',
+      String(s.packets),
+      s.lastAt,
+      s.address ?? '',
+      s.candidates.map(({ device }) => device).join(' '),
+      s.conflict ?? '',
+      s.settledAt ?? '',
+    ]),
+  );
 
 function addStrangers(program: Command): void {
   const strangers = program.command('stranger').description('Booting clients that match no device.');
@@ -109,6 +148,7 @@ function addStrangers(program: Command): void {
         query: { settled: options.settled ? 'true' : 'false' },
       });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (outputOf(command).csv) return out(strangerTable(items));
       if (items.length === 0) return out('no strangers');
       for (const s of items) {
         const rows: [string, string][] = [[`#${s.id}`, `${s.serial ?? 'no serial told'}, MAC ${s.mac}`]];

@@ -130,8 +130,10 @@ function addAccess(noun: Command): void {
     .action(async (name: string, _options: object, command: Command) => {
       const seen = await clientOf().call('user.access', { params: { name } });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      out(table(['session', 'since', 'last used', 'from', 'with'], seen.sessions.map(sessionRow)));
+      if (seen.sessions.length === 0) out(`${name} is signed in nowhere`);
+      else out(table(['session', 'since', 'last used', 'from', 'with'], seen.sessions.map(sessionRow)));
       out('');
+      if (seen.tokens.length === 0) return out(`${name} has no tokens`);
       out(
         table(
           ['token', 'for', 'role', 'until', 'last used'],

@@ -82,6 +82,12 @@ export const onboardingErrors = {
   // Booting and arriving
   'stage-window': row(409, 'Stage not possible', (p) => `${p.device} is ${p.stage}`),
   'window-none': row(409, 'No window', (p) => `no arrival window of ${p.device} is open`),
+  'arrival-not-begun': row(
+    409,
+    'Nothing to try again',
+    (p) => `nothing was heard of ${p.device} yet: nobody is there to sign in on`,
+    (p) => `switch it on, and follow it: zpine arrival watch ${p.device}`,
+  ),
   'stranger-settled': row(409, 'Settled already', (p) => `stranger ${p.id} has been settled already (${p.as})`),
   'stranger-serial': row(
     422,

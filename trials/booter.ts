@@ -55,7 +55,16 @@ export class Booter {
   /** Switches it on; says after how many milliseconds it serves. */
   async boot(device: string, limitMs: number): Promise<number> {
     const begun = Date.now();
+    this.switchOn(device);
+    return this.served(device, begun, limitMs);
+  }
+
+  switchOn(device: string): void {
     this.lab.device(device).on();
+  }
+
+  /** Waits until it serves, as long as that may take from `begun` on; says how long it took. */
+  async served(device: string, begun: number, limitMs: number): Promise<number> {
     for (;;) {
       const { items } = await this.a.client.call('arrival.list', { query: { device, limit: '1' } });
       const [arrival] = items;
@@ -66,6 +75,11 @@ export class Booter {
         );
       await pause(100);
     }
+  }
+
+  /** What runs on it. */
+  printed(device: string): string {
+    return this.lab.device(device).print();
   }
 
   async stop(): Promise<void> {

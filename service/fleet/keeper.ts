@@ -1,6 +1,14 @@
 /** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
 import { type DialRow } from '@zpine/core/addressing/dial';
-import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
+import {
+  claimProbe,
+  noteProof,
+  passLimits,
+  releaseProbe,
+  renewProbe,
+  RENEW_MS,
+  type Probe,
+} from '../app/arrivals/proof.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
@@ -58,6 +66,11 @@ export class Keeper {
   }
 
   private async look(probe: Probe): Promise<void> {
+    const renewal = setInterval(
+      // Where the database is away the claim may end: then another looks, and what comes of this one is dropped.
+      () => void run(this.store, actor, 'arrival.claim', (tx) => renewProbe(tx, probe)).catch(() => undefined),
+      RENEW_MS,
+    );
     try {
       const result = await prove(probe, { dialMap: this.dialMap, jump: this.jump, firstContact: true });
       await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
@@ -66,6 +79,8 @@ export class Keeper {
       await run(this.store, actor, 'arrival.release', (tx) =>
         releaseProbe(tx, probe, this.store.limits.probe * 2),
       ).catch(() => undefined);
+    } finally {
+      clearInterval(renewal);
     }
   }
 }

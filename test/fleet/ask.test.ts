@@ -206,7 +206,10 @@ describe('asking the fleet', function () {
     const run = await settled(f.client, await f.client.call('run.reach', { body: { devices: ['har-xr-5'] } }));
     expect(run.counts).to.deep.equal({ reached: 1 });
     expect(rowOf(run, 'har-xr-5').rungs?.[1]?.detail).to.equal('the way goes by har-wb-2');
+    expect((await refusal(put('har-wb-77'))).code).to.equal('ref-unknown');
+    await f.client.add('device', { name: 'har-wb-77' });
     await put('har-wb-77');
+    await f.client.remove('device', 'har-wb-77');
     const lost = await ask({ devices: ['har-xr-5'], asks: [{ question: 'version' }] });
     expect(rowOf(lost, 'har-xr-5').detail).to.contain('it is reached by har-wb-77, and there is no such device');
   });

@@ -7,7 +7,10 @@ import { type Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
 import { type Lab } from '@zpine/lab/lab';
 import { bootNet, clientFor, keyFile, makeUsers, startBuiltService, type TestService } from '../../ops/stack.ts';
-import { emptyDatabase } from '../service.ts';
+import { openStore } from '../../service/stores.ts';
+import { read, run } from '../../service/store/tx.ts';
+import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
+import { actor, emptyDatabase, testConfig } from '../service.ts';
 import { ardle, newLab, reachedIn, serves, until } from './bench.ts';
 
 describe('a service that is killed in the middle of an arrival', () => {
@@ -77,4 +80,30 @@ describe('a service that is killed in the middle of an arrival', () => {
       expect(reachedIn(after)).to.deep.equal(milestones.filter((m) => n === 0 || m !== 'called home'));
     });
   }
+
+  it('while it is looked at: another look is taken when the claim of the dead one has ended', async function () {
+    this.timeout(60_000);
+    const { device, ...hardware } = await declareSwitch(client, 90);
+    await prepareSwitch(client, device);
+    lab.add({ ...hardware, faults: ['slow'] });
+    lab.device(hardware.name).on();
+    const before = await until(client, device, (a) => a.milestones.some((m) => m.name === 'called home'));
+    const store = openStore(testConfig(env.ZPINE_DATABASE_NAME ?? ''));
+    const claimed = () =>
+      read(store, actor, (tx) =>
+        tx.one('SELECT id FROM arrival WHERE id = ? AND claimed_until IS NOT NULL', [before.id]),
+      );
+    while (!(await claimed())) await new Promise((done) => setTimeout(done, 20));
+    await service.stop('SIGKILL');
+    // As if that long had passed.
+    await run(store, actor, 'test', (tx) =>
+      tx.execute(
+        'UPDATE arrival SET probe_at = probe_at - INTERVAL 60 SECOND, claimed_until = claimed_until - INTERVAL 60 SECOND WHERE id = ?',
+        [before.id],
+      ),
+    );
+    await store.sequelize.close();
+    await start();
+    expect((await serves(client, device)).id).to.equal(before.id);
+  });
 });

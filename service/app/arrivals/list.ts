@@ -127,6 +127,7 @@ export async function retryArrival(tx: Tx, id: string, user: User): Promise<Show
   const [device] = await find(tx, 'device', { id: Number(row.device_id) });
   if (device) await mustActAt(tx, user, device);
   if (row.ended_at !== null) throw new Refusal('window-none', { device: row.device_key });
+  if (row.phase === 'expected') throw new Refusal('arrival-not-begun', { device: row.device_key });
   await tx.execute('UPDATE arrival SET probe_at = ? WHERE id = ?', [await tx.now(), row.id]);
   const [shown] = await shownArrivals(tx, [row]);
   if (!shown) throw new Refusal('not-found', { kind: 'arrival', ref: id });

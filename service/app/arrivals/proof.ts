@@ -26,7 +26,9 @@ export interface Probe {
   phase: string;
 }
 
-const CLAIM_SECONDS = 90;
+/** Whoever looks at a device renews its claim; when it has died, another looks after so long. */
+const CLAIM_SECONDS = 30;
+export const RENEW_MS = 10_000;
 
 /** Ends windows whose time is over, and takes note of limits that have passed. Gives how many it found. */
 export async function passLimits(tx: Tx): Promise<number> {
@@ -48,22 +50,41 @@ export async function passLimits(tx: Tx): Promise<number> {
 export async function claimProbe(tx: Tx): Promise<Probe | 'impossible' | undefined> {
   const now = await tx.now();
   const row = await tx.one<ArrivalRow>(
-    `SELECT * FROM arrival WHERE probe_at <= ? AND ended_at IS NULL AND (claimed_until IS NULL OR claimed_until < ?)
-     ORDER BY probe_at LIMIT 1 FOR UPDATE SKIP LOCKED`,
-    [now, now],
+    `SELECT * FROM arrival WHERE (probe_at <= ? OR (probe_at IS NULL AND claimed_until < ?)) AND ended_at IS NULL
+       AND (claimed_until IS NULL OR claimed_until <= ?) ORDER BY probe_at LIMIT 1 FOR UPDATE SKIP LOCKED`,
+    [now, now, now],
   );
   if (!row) return undefined;
   await tx.execute(
-    'UPDATE arrival SET claimed_until = ? + INTERVAL ? SECOND, fence = fence + 1, probe_at = NULL WHERE id = ?',
+    // It is due again when the claim ends: that is how another finds it, should this one die.
+    'UPDATE arrival SET claimed_until = ? + INTERVAL ? SECOND, fence = fence + 1, probe_at = claimed_until WHERE id = ?',
     [now, CLAIM_SECONDS, row.id],
   );
   const probe = await probeFor(tx, row);
   if (!probe) {
-    await tx.execute('UPDATE arrival SET claimed_until = NULL WHERE id = ?', [row.id]);
+    await letGo(tx, row.id);
     const detail = 'the records hold no management address, account or edition by which the service could come in';
     await apply(tx, row, { kind: 'not-reached', why: 'sign-in', detail });
   }
   return probe ?? 'impossible';
+}
+
+/** What asked for another look meanwhile gets it; otherwise none is due. */
+const letGo = (tx: Tx, id: number): Promise<number> =>
+  tx.execute(
+    'UPDATE arrival SET probe_at = IF(probe_at >= claimed_until, NULL, probe_at), claimed_until = NULL WHERE id = ?',
+    [id],
+  );
+
+/** Whether the claim still is this one's. */
+export async function renewProbe(tx: Tx, { arrival, fence }: Probe): Promise<boolean> {
+  const now = await tx.now();
+  const held = await tx.execute(
+    `UPDATE arrival SET probe_at = IF(probe_at >= claimed_until, ? + INTERVAL ? SECOND, probe_at),
+       claimed_until = ? + INTERVAL ? SECOND WHERE id = ? AND fence = ? AND ended_at IS NULL`,
+    [now, CLAIM_SECONDS, now, CLAIM_SECONDS, arrival, fence],
+  );
+  return held > 0;
 }
 
 async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
@@ -107,7 +128,7 @@ export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Prom
     [probe.arrival, probe.fence],
   );
   if (!row) return false;
-  await tx.execute('UPDATE arrival SET claimed_until = NULL WHERE id = ?', [row.id]);
+  await letGo(tx, row.id);
   if (result.hostKey) {
     await tx.execute(
       'INSERT IGNORE INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)',

@@ -1,6 +1,9 @@
 /** Everything that sessions with devices need, read for many of them at once: a run reaches a thousand. */
 import { createHash } from 'node:crypto';
 import { type SettingValue } from '@zpine/core/settings/layers';
+import { parseIp } from '@zpine/core/addressing/ip';
+import { standsFor } from '@zpine/core/addressing/special';
+import { sure } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -45,6 +48,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
     const access = accessOf(value, book.layerOf(device, 'access.parallel'));
     const domain = text(value('name.domain'));
     const address = addresses.get(device.id);
+    const other = address && standsFor(sure(parseIp(address.address)));
     out.set(device.id, {
       device: device.id,
       key: device.key,
@@ -56,7 +60,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
       access,
       pinned: pinned.get(device.id) ?? null,
       jump: null,
-      fault: null,
+      fault: other === undefined ? null : `its address ${address?.address ?? ''} is ${other}: nobody signs in there`,
       secrets: secrets.get(device.id) ?? [],
       login: createHash('sha256')
         .update(JSON.stringify([access.user, access.password, access.key]))

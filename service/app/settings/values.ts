@@ -13,6 +13,7 @@ import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';
 import { refuseDisagreeing } from './labels.ts';
 import { openValue, recordOf, type ValueRow } from './layers.ts';
+import { refuseMeaningless } from './meanings.ts';
 
 interface Target {
   kind: LayerKind;
@@ -63,6 +64,7 @@ export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<Laye
   // What was sent for a secret may be one, whatever is wrong with it.
   if (!read.ok)
     throw Refusal.at(['value'], read.fault.code, setting.secret ? hidden(read.fault.params) : read.fault.params);
+  if (input.mode !== 'take-away') await refuseMeaningless(tx, setting.name, read.value);
   const before = await rowFor(tx, setting, target);
   const text = JSON.stringify(read.value);
   const stands = before && before.mode === input.mode && JSON.stringify(openValue(tx, before)) === text;

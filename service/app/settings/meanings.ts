@@ -1,0 +1,42 @@
+/** Settings that the service itself goes by: what a value of them has to be, beyond its type. */
+import { type SettingValue } from '@zpine/core/settings/layers';
+import { Refusal } from '@zpine/contract/errors';
+import { z } from 'zod';
+import { mustFindField } from '../records/refs.ts';
+import { type Tx } from '../../store/tx.ts';
+
+type Meaning = (tx: Tx, value: SettingValue) => Promise<void> | void;
+
+const from =
+  (least: number, most: number): Meaning =>
+  (_tx, value) => {
+    const number = Number(value);
+    if (number < least) throw Refusal.at(['value'], 'value-low', { min: least });
+    if (number > most) throw Refusal.at(['value'], 'value-high', { max: most });
+  };
+
+const mail = z.email();
+/** Hours of a year: what is rarer is not done by plan. */
+const YEAR_HOURS = 8784;
+
+const meanings: Record<string, Meaning> = {
+  'access.port': from(1, 65_535),
+  'access.connect-seconds': from(1, 600),
+  'access.answer-seconds': from(1, 3600),
+  'access.parallel': from(1, 1000),
+  'access.jump': async (tx, value) => void (await mustFindField(tx, 'device', String(value as string), 'value')),
+  'capture.hours': from(0, YEAR_HOURS),
+  'capture.keep': from(1, 10_000),
+  'capture.warn-days': from(0, 3660),
+  'watch.minutes': from(0, 60 * YEAR_HOURS),
+  'watch.mail': (_tx, value) => {
+    for (const [i, one] of (Array.isArray(value) ? value : []).entries())
+      if (!mail.safeParse(one).success)
+        throw Refusal.at(['value', i], 'value-shape', { form: 'an e-mail address such as duty@brackwater.example' });
+  },
+};
+
+/** Refuses a value that the service could do nothing with; settings of one's own may be anything of their type. */
+export async function refuseMeaningless(tx: Tx, setting: string, value: SettingValue): Promise<void> {
+  await meanings[setting]?.(tx, value);
+}
