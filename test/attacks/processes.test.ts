@@ -8,6 +8,9 @@ import { expect } from 'chai';
 import { type ShownProcess } from '@zpine/contract/processes';
 import { freePort, startMariadb, type Mariadb } from '../../ops/mariadb.ts';
 import { keyFile } from '../../ops/stack.ts';
+import { additions } from '../../trials/chaos/deeds.ts';
+import { House } from '../../trials/chaos/house.ts';
+import { rounds } from '../../trials/chaos/rounds.ts';
 import { attacked, offerAfter, type Attacked } from './bench.ts';
 
 const alive = (pid: number): boolean => {
@@ -77,6 +80,26 @@ describe('the parts of the service', function () {
     }
     expect(pauses[2]).to.be.greaterThan(2 * 500 * 2);
     expect(pauses[2]).to.be.greaterThan(pauses[0] ?? 0);
+  });
+
+  it('loses nothing that was acknowledged when all of it is killed in the midst of work', async function () {
+    this.timeout(120_000);
+    const house = new House(a);
+    const [round] = await rounds(house, {
+      count: 1,
+      seed: Math.floor(Math.random() * 2 ** 31),
+      victims: ['service'],
+      only: ['additions', 'undo', 'published', 'arrival'],
+    });
+    expect(round?.faults).to.deep.equal([]);
+    expect(round?.acknowledged.additions).to.be.greaterThan(0);
+    // And a loss would be seen.
+    const deed = additions(a.client, 77);
+    await until('something was added', () => Promise.resolve(deed.acknowledged() > 3));
+    await deed.stop();
+    const { items } = await a.client.list('owner', { where: 'name=owner-77-*' });
+    await a.client.remove('owner', items[0]?.key ?? '');
+    expect(await deed.faults()).to.deep.equal([`owner ${items[0]?.key} was acknowledged and changed 2 times`]);
   });
 
   it('leaves nothing behind when it is killed itself', async () => {

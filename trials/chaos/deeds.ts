@@ -49,7 +49,7 @@ export function additions(client: Client, round: number): Deed {
       for (const name of [...open]) await add(name);
       for (const name of said) {
         const { items } = await client.call('history.list', { query: { kind: 'owner', record: name } });
-        if (items.length !== 1) faults.push(`owner ${name} was acknowledged and added ${items.length} times`);
+        if (items.length !== 1) faults.push(`owner ${name} was acknowledged and changed ${items.length} times`);
       }
       return faults;
     },
