@@ -3,7 +3,8 @@ import { pino } from 'pino';
 import { Client, RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { type Role, roles } from '@zpine/contract/roles';
-import { keyFile, PASSWORD } from '../ops/stack.ts';
+import { loadDemo } from '@zpine/demo/load';
+import { bootNet, keyFile, PASSWORD } from '../ops/stack.ts';
 import { hashPassword } from '../service/app/access/passwords.ts';
 import { addToken } from '../service/app/access/tokens.ts';
 import { type User } from '../service/app/access/who.ts';
@@ -81,12 +82,67 @@ export async function testService(
   consoleFolder?: string,
   heard?: (line: string) => void,
 ): Promise<TestBench> {
-  const databaseName = await emptyDatabase();
+  return serviceOn(await emptyDatabase(), undefined, more, consoleFolder, heard);
+}
+
+/** A database with the Brackwater demo in it and a user of every role; made once, and copied for each suite. */
+interface Demo {
+  databaseName: string;
+  tokens: Record<Role, string>;
+}
+let demo: Promise<Demo> | undefined;
+
+async function makeDemo(): Promise<Demo> {
+  // Its editions name the place where the service is found: it is the same in all nets.
+  const { stop, clients, tokens, databaseName } = await testService(bootNet().env);
+  await loadDemo(clients.admin, () => undefined);
+  await stop();
+  return { databaseName, tokens };
+}
+
+/** The same with the Brackwater demo in it. */
+export async function demoService(
+  more: Record<string, string> = {},
+  consoleFolder?: string,
+  heard?: (line: string) => void,
+): Promise<TestBench> {
+  const { databaseName, tokens } = await (demo ??= makeDemo());
+  return serviceOn(await copyOf(databaseName), tokens, more, consoleFolder, heard);
+}
+
+/** Table by table, with its keys. */
+async function copyOf(name: string): Promise<string> {
+  const copy = await emptyDatabase();
+  const store = openStore(testConfig(copy));
+  await run(store, actor, 'copy', async (tx) => {
+    await tx.execute('SET FOREIGN_KEY_CHECKS = 0');
+    const tables = await tx.select<{ name: string }>(
+      'SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = ?',
+      [name],
+    );
+    for (const { name: table } of tables) {
+      const made = await tx.one<{ 'Create Table': string }>(`SHOW CREATE TABLE \`${name}\`.\`${table}\``);
+      await tx.execute(made?.['Create Table'] ?? '');
+      await tx.execute(`INSERT INTO \`${table}\` SELECT * FROM \`${name}\`.\`${table}\``);
+    }
+    await tx.execute('SET FOREIGN_KEY_CHECKS = 1');
+  });
+  await store.sequelize.close();
+  return copy;
+}
+
+async function serviceOn(
+  databaseName: string,
+  known: Record<Role, string> | undefined,
+  more: Record<string, string>,
+  consoleFolder?: string,
+  heard?: (line: string) => void,
+): Promise<TestBench> {
   const log = heard
     ? pino({ level: 'debug' }, { write: heard })
     : pino({ level: process.env.ZPINE_TEST_LOG ?? 'silent' });
   const service = await startService(testConfig(databaseName, more), log, '0.0.0', consoleFolder);
-  const tokens = await peopleOf(service.store);
+  const tokens = known ?? (await peopleOf(service.store));
   const clients = {} as Record<Role, Client>;
   for (const role of roles) clients[role] = new Client({ url: service.url, token: tokens[role], via: 'api' });
   const stop = async () => {

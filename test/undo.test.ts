@@ -1,18 +1,16 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet } from '../ops/stack.ts';
 import { openValue } from '../service/app/settings/layers.ts';
 import { read } from '../service/store/tx.ts';
-import { actor, refusal, testService, type TestBench } from './service.ts';
+import { actor, refusal, demoService, type TestBench } from './service.ts';
 
 describe('undo', () => {
   let bench: TestBench;
   before(async function () {
     this.timeout(60_000);
-    bench = await testService(bootNet().env);
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env);
   });
   after(() => bench.stop());
 

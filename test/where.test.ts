@@ -1,15 +1,13 @@
 import { expect } from 'chai';
 import { type KindName } from '@zpine/contract/kinds';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet } from '../ops/stack.ts';
-import { refusal, testService, type TestBench } from './service.ts';
+import { refusal, demoService, type TestBench } from './service.ts';
 
 describe('selections', () => {
   let bench: TestBench;
   before(async function () {
     this.timeout(60_000);
-    bench = await testService(bootNet().env);
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env);
   });
   after(() => bench.stop());
 

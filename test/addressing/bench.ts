@@ -2,9 +2,8 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 export interface DemoBench extends ReturnType<typeof zpineIn> {
@@ -16,8 +15,7 @@ export interface DemoBench extends ReturnType<typeof zpineIn> {
 
 export async function demoBench(): Promise<DemoBench> {
   const home = mkdtempSync(join(tmpdir(), 'zpine-addressing-'));
-  const bench = await testService(bootNet().env, 'dist/console');
-  await loadDemo(bench.clients.admin, () => undefined);
+  const bench = await demoService(bootNet().env, 'dist/console');
   const cli = zpineIn(home);
   await cli.zpineWith(`${PASSWORD}\n`, {}, 'sign-in', bench.url, '--user', 'engineer');
   const end = async () => {

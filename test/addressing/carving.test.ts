@@ -4,10 +4,9 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Client } from '@zpine/contract/client';
-import { loadDemo } from '@zpine/demo/load';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { refusal, testService, type TestBench } from '../service.ts';
+import { refusal, demoService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('space, carved and looked up', () => {
@@ -17,8 +16,7 @@ describe('space, carved and looked up', () => {
   const { zpineWith, zpine, well } = zpineIn(home);
   before(async function () {
     this.timeout(120_000);
-    bench = await testService(bootNet().env, 'dist/console');
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env, 'dist/console');
     client = bench.clients.engineer;
     await zpineWith(`${PASSWORD}\n`, {}, 'sign-in', bench.url, '--user', 'engineer');
   });

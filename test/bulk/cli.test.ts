@@ -3,9 +3,8 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('the command line, many at a time', () => {
@@ -19,8 +18,7 @@ describe('the command line, many at a time', () => {
   };
   before(async function () {
     this.timeout(60_000);
-    demo = await testService(bootNet().env);
-    await loadDemo(demo.clients.admin, () => undefined);
+    demo = await demoService(bootNet().env);
     expect((await zpineWith(`${PASSWORD}\n`, {}, 'sign-in', demo.url, '--user', 'engineer')).status).to.equal(0);
   });
   after(async () => {

@@ -1,10 +1,9 @@
 /** Many at a time, in a real browser, on the demo data. */
 import { expect } from 'chai';
 import { type Browser, type Page } from 'playwright-core';
-import { loadDemo } from '@zpine/demo/load';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 
 describe('the console, many at a time', function () {
   this.timeout(120_000);
@@ -13,8 +12,7 @@ describe('the console, many at a time', function () {
   let page: Page;
   const faults: string[] = [];
   before(async () => {
-    bench = await testService(bootNet().env, 'dist/console');
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env, 'dist/console');
     browser = await openBrowser();
     page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
     page.setDefaultTimeout(25_000);

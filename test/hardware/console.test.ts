@@ -1,10 +1,9 @@
 /** Hardware, interfaces, cables and copies in a real browser, on the demo data. */
 import { expect } from 'chai';
 import { type Browser, type Page } from 'playwright-core';
-import { loadDemo } from '@zpine/demo/load';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 
 describe('the console of hardware', function () {
   this.timeout(120_000);
@@ -12,8 +11,7 @@ describe('the console of hardware', function () {
   let browser: Browser;
   let page: Page;
   before(async () => {
-    bench = await testService(bootNet().env, 'dist/console');
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env, 'dist/console');
     browser = await openBrowser();
     page = await signedInPage(browser, bench.url, 'engineer', PASSWORD);
     page.setDefaultTimeout(25_000);

@@ -1,9 +1,8 @@
 /** The same landing again: what comes into being, what does not, and that nothing is shared that must not be. */
 import { expect } from 'chai';
 import { type Client } from '@zpine/contract/client';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet } from '../../ops/stack.ts';
-import { refusal, testService, type TestBench } from '../service.ts';
+import { refusal, demoService, type TestBench } from '../service.ts';
 import { allOf, namesOf } from './bench.ts';
 
 describe('the same landing again', function () {
@@ -11,8 +10,7 @@ describe('the same landing again', function () {
   let bench: TestBench;
   let client: Client;
   before(async () => {
-    bench = await testService(bootNet().env);
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env);
     client = bench.clients.engineer;
   });
   after(() => bench.stop());

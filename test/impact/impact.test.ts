@@ -3,12 +3,11 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { RefusedError, type Client } from '@zpine/contract/client';
 import { type Impact, type ImpactEvent } from '@zpine/contract/impactShapes';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet } from '../../ops/stack.ts';
 import { impactOf as impactOfWork } from '../../service/app/impact/impact.ts';
 import { add } from '../../service/app/records/add.ts';
 import { type Tx } from '../../service/store/tx.ts';
-import { actor, refusal, testService, type TestBench } from '../service.ts';
+import { actor, refusal, demoService, type TestBench } from '../service.ts';
 
 type Write = (client: Client) => Promise<unknown>;
 
@@ -17,8 +16,7 @@ describe('impact', function () {
   let bench: TestBench;
   let keys: string[] = [];
   before(async () => {
-    bench = await testService(bootNet().env);
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env);
     for (const ref of ['ard-acc-1', 'cob-acc-1', 'har-acc-1']) await client().call('edition.make', { params: { ref } });
     keys = (await client().list('device', { limit: 500 })).items.filter((d) => d.provisioned).map((d) => d.key);
   });

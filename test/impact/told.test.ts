@@ -5,10 +5,9 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Browser, type Page } from 'playwright-core';
 import { type Impact } from '@zpine/contract/impactShapes';
-import { loadDemo } from '@zpine/demo/load';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('impact, as it is told', function () {
@@ -17,8 +16,7 @@ describe('impact, as it is told', function () {
   const home = mkdtempSync(join(tmpdir(), 'zpine-impact-'));
   const { zpine, zpineWith, well } = zpineIn(home);
   before(async () => {
-    bench = await testService(bootNet().env, 'dist/console');
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env, 'dist/console');
     await zpineWith(PASSWORD, {}, 'sign-in', bench.url, '--user', 'engineer');
   });
   after(async () => {

@@ -3,9 +3,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { kindNames } from '@zpine/contract/kinds';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { refusal, testService, type TestBench } from '../service.ts';
+import { refusal, demoService, testService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('imports and exports', () => {
@@ -13,8 +12,7 @@ describe('imports and exports', () => {
   let empty: TestBench;
   before(async function () {
     this.timeout(60_000);
-    demo = await testService(bootNet().env);
-    await loadDemo(demo.clients.admin, () => undefined);
+    demo = await demoService(bootNet().env);
     empty = await testService();
   });
   after(async () => {

@@ -3,13 +3,12 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet } from '../../ops/stack.ts';
 import { readText } from '../../service/app/imports/read.ts';
 import { type ImportRow } from '../../service/app/imports/rows.ts';
 import { takeRows } from '../../service/app/imports/run.ts';
 import { run } from '../../service/store/tx.ts';
-import { actor, testService, type TestBench } from '../service.ts';
+import { actor, demoService, testService, type TestBench } from '../service.ts';
 
 describe('a look at an import', function () {
   this.timeout(240_000);
@@ -18,8 +17,7 @@ describe('a look at an import', function () {
   /** All that the demo has, as rows of one text. */
   let rows: ImportRow[];
   before(async () => {
-    demo = await testService(bootNet().env);
-    await loadDemo(demo.clients.admin, () => undefined);
+    demo = await demoService(bootNet().env);
     empty = await testService();
     const { text } = await demo.clients.viewer.call('export.run', { query: {} });
     const remembered = () => Promise.resolve(new Map<string, string | null>());

@@ -4,9 +4,8 @@ import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'no
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { loadDemo } from '@zpine/demo/load';
 import { bootNet, keyFile } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 import { until } from './bench.ts';
 
 const [SERVER, CLIENT] = [`zps${process.pid}`, `zpc${process.pid}`];
@@ -69,8 +68,7 @@ describe('stock clients on a wire of their own', () => {
       return this.skip();
     }
     // The records are made by an instance outside; the one that answers runs inside, on the same database.
-    bench = await testService({ ...bootNet().env, ZPINE_BOOT_ADDRESS: SERVER_ADDRESS });
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService({ ...bootNet().env, ZPINE_BOOT_ADDRESS: SERVER_ADDRESS });
     writeFileSync(
       script,
       `#!/bin/sh\nenv > ${dump}\ncase "$reason$1" in\nBOUND|bound) ip address replace "\${new_ip_address:-$ip}"/24 dev zpdown ;;\nesac\n`,

@@ -4,10 +4,9 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Browser, type Page } from 'playwright-core';
-import { loadDemo } from '@zpine/demo/load';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
-import { testService, type TestBench } from '../service.ts';
+import { demoService, type TestBench } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
 
 describe('the drawing of a rack', function () {
@@ -18,8 +17,7 @@ describe('the drawing of a rack', function () {
   const home = mkdtempSync(join(tmpdir(), 'zpine-racks-'));
   const { zpineWith, zpine, well } = zpineIn(home);
   before(async () => {
-    bench = await testService(bootNet().env, 'dist/console');
-    await loadDemo(bench.clients.admin, () => undefined);
+    bench = await demoService(bootNet().env, 'dist/console');
     await bench.clients.engineer.add('model', { vendor: 'tarnwick', name: 'tw-2', width: 'half', depth: 'half' });
     await bench.clients.engineer.add('device', { name: 'har-acc-9', site: 'har', model: 'larkfield/lf-24' });
     await zpineWith(`${PASSWORD}\n`, {}, 'sign-in', bench.url, '--user', 'engineer');
