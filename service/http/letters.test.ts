@@ -37,7 +37,7 @@ describe('letters beyond ASCII', function () {
     const bad: string[] = [];
     for (const [id, route] of all) {
       const names = Object.keys((route.query as { shape?: object } | undefined)?.shape ?? {});
-      for (const word of WORDS.slice(0, 3)) {
+      for (const word of WORDS.slice(0, 2)) {
         const at = encodeURIComponent(word);
         const path = route.path.replace(/\{\w+\}/g, at);
         const body = ['POST', 'PATCH', 'PUT'].includes(route.method) ? {} : undefined;
@@ -57,7 +57,7 @@ describe('letters beyond ASCII', function () {
     const bad: string[] = [];
     for (const kind of kindNames) {
       const k = kindOf(kind);
-      const tries = WORDS.flatMap((word) => [
+      const tries = WORDS.filter((_, i) => i % 2 === 0).flatMap((word) => [
         ['GET', `/${k.path}?q=${encodeURIComponent(word)}`],
         ['GET', `/${k.path}/${encodeURIComponent(word)}`],
         ['GET', `/${k.path}?where=${encodeURIComponent(`key="${word}" or key=*${word}* or key!="${word}"`)}`],

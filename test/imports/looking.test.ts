@@ -60,11 +60,9 @@ describe('a look at an import', function () {
     fields.map((one, i) => ({ kind, file: null, row: i + 1, fields: one, heads: {} }));
 
   it('takes a whole network in, stretch by stretch, as the import does', async () => {
-    for (const size of [9, 60]) {
-      const outcome = await same(empty, rows, size);
-      expect(outcome.faults).to.deep.equal([]);
-      expect(outcome.counts.add).to.be.greaterThan(150);
-    }
+    const outcome = await same(empty, rows, 60);
+    expect(outcome.faults).to.deep.equal([]);
+    expect(outcome.counts.add).to.be.greaterThan(150);
     expect((await same(demo, rows, 40)).counts).to.deep.equal({ add: 0, edit: 0, same: rows.length });
   });
 
@@ -152,7 +150,7 @@ describe('a look at an import', function () {
           await same(bench, list, size);
         },
       ),
-      { numRuns: Number(process.env.ZPINE_TEST_RUNS ?? 8), includeErrorInReport: true, endOnFailure: true },
+      { numRuns: Number(process.env.ZPINE_TEST_RUNS ?? 5), includeErrorInReport: true, endOnFailure: true },
     );
   });
 });
