@@ -39,7 +39,7 @@ export async function openEstate(
   const memoryMiB = devices > 20_000 ? MEMORY_MIB : 512;
   const database = await startMariadb({ folder, databases: [NAME], memoryMiB, throwaway: !whole });
   const env = { ...databaseEnv(database, NAME), ZPINE_KEY_FILE: `${folder}/key`, ...bootEnv };
-  const store = openStore(readConfig(env));
+  const store = openStore(readConfig(env), 'job');
   const close = async () => {
     await store.sequelize.close();
     await database.stop();

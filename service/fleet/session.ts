@@ -23,6 +23,8 @@ export interface Session {
 
 /** As much of an answer is kept. */
 const MOST_BYTES = 8 * 1024 * 1024;
+/** So much is listened to behind what is kept of an answer, for the prompt at its end. */
+const MOST_BEYOND = 4 * 1024 * 1024;
 /** A prompt that was not seen before must stand for so long: it may be the middle of a line of the answer. */
 const NEW_PROMPT_MS = 40;
 
@@ -160,6 +162,8 @@ class Terminal implements Session {
   private wake: (() => void) | undefined;
   private over: Error | undefined;
   private turned = false;
+  /** Bytes behind those that are kept of an answer. */
+  private beyond = 0;
 
   constructor(client: Client, channel: ClientChannel, dialect: Dialect, limits: Limits) {
     this.client = client;
@@ -174,7 +178,12 @@ class Terminal implements Session {
       this.wake?.();
     };
     channel.on('data', (bytes: Buffer) => {
-      this.heard.add(bytes);
+      // What goes on talking costs nothing any more: the session is over, with the beginning of the answer.
+      if (this.over) return;
+      if (!this.heard.add(bytes) && (this.beyond += bytes.length) > MOST_BEYOND) {
+        end(new Error(`the device did not stop talking`));
+        return this.close();
+      }
       this.tail = (this.tail + bytes.toString('utf8')).slice(-600);
       this.wake?.();
     });
@@ -188,6 +197,7 @@ class Terminal implements Session {
 
   async run(command: string): Promise<Answer> {
     this.heard = new Gathered(this.limits.mostBytes ?? MOST_BYTES);
+    this.beyond = 0;
     this.tail = '';
     this.turned = false;
     this.channel.write(`${command}\n`);

@@ -13,7 +13,9 @@ export interface Host {
 /** From so many on it is asked first which lengths there are at all: most of the 33 or 129 are not. */
 const ASK_LENGTHS = 4;
 /** Probes of one statement. */
-const SLICE = 4000;
+const SLICE = 1000;
+/** So many are asked for in pairs. */
+const FEW = 140;
 
 /** By exact probes of the truncations of each host, in its VRF; undefined where none covers it. */
 export async function smallestCoverings(tx: Tx, hosts: readonly Host[]): Promise<(number | undefined)[]> {
@@ -43,17 +45,31 @@ async function lengthsIn(tx: Tx, vrf: number, family: Family, hosts: number): Pr
   return rows.map(({ length }) => length).sort((a, b) => b - a);
 }
 
+/** Length by length: a list of pairs as long as this is looked for row by row by the database. */
 async function standing(tx: Tx, vrf: number, family: Family, probes: readonly Prefix[]): Promise<Map<string, number>> {
   const each = [...new Map(probes.map((p) => [nameOf(p), p])).values()];
   const found = new Map<string, number>();
-  for (let at = 0; at < each.length; at += SLICE) {
-    const slice = each.slice(at, at + SLICE);
-    const rows = await tx.select<{ id: number; cidr: Buffer; length: number }>(
-      `SELECT id, cidr, cidr_length AS length FROM prefix
-       WHERE vrf_id = ? AND cidr_family = ? AND (cidr, cidr_length) IN (${slice.map(() => '(?, ?)').join(', ')})`,
-      [vrf, family, ...slice.flatMap((p) => [bytesOf(family, p.first), p.length])],
-    );
+  const take = (rows: { id: number; cidr: Buffer; length: number }[]): void => {
     for (const { id, cidr, length } of rows) found.set(nameOf({ first: valueOf(cidr, family), length }), Number(id));
+  };
+  if (each.length <= FEW) {
+    take(
+      await tx.select(
+        `SELECT id, cidr, cidr_length AS length FROM prefix
+         WHERE vrf_id = ? AND cidr_family = ? AND (cidr, cidr_length) IN (${each.map(() => '(?, ?)').join(', ')})`,
+        [vrf, family, ...each.flatMap((p) => [bytesOf(family, p.first), p.length])],
+      ),
+    );
+    return found;
   }
+  for (const [length, some] of grouped(each, (p) => p.length))
+    for (let at = 0; at < some.length; at += SLICE)
+      take(
+        await tx.select(
+          `SELECT id, cidr, cidr_length AS length FROM prefix
+           WHERE vrf_id = ? AND cidr_family = ? AND cidr_length = ? AND cidr IN (?)`,
+          [vrf, family, length, some.slice(at, at + SLICE).map((p) => bytesOf(family, p.first))],
+        ),
+      );
   return found;
 }

@@ -34,7 +34,9 @@ export function withoutSecrets(error: unknown, unsealed: readonly string[]): unk
     if (error.stack !== undefined) error.stack = masker.mask(error.stack);
     for (const name of ['sql', 'sqlMessage', 'text'] as const) {
       const held = (error as unknown as Record<string, unknown>)[name];
-      if (typeof held === 'string') (error as unknown as Record<string, unknown>)[name] = masker.mask(held);
+      // Some of them are worked out from the message, by errors of the driver.
+      if (typeof held === 'string')
+        Object.defineProperty(error, name, { value: masker.mask(held), configurable: true, writable: true });
     }
   }
   return error;

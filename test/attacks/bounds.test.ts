@@ -5,6 +5,7 @@
 import { connect } from 'node:net';
 import { setTimeout as pause } from 'node:timers/promises';
 import { expect } from 'chai';
+import { SECRET_MASK } from '@zpine/core/template/render';
 import { bombs, many } from '../../trials/bombs.ts';
 import { fuzz } from '../../trials/fuzz/campaign.ts';
 import { attacked, beside, send, type Attacked } from './bench.ts';
@@ -91,6 +92,54 @@ describe('requests that cost much', () => {
     expect(await settled(harmless.id)).to.equal('read');
     for (const { id } of poisoned) expect(await settled(id)).to.equal('refused');
     expect(Date.now() - begun).to.be.lessThan(20_000);
+  });
+
+  it('a template that takes its time holds nothing that its device needs to boot', async function () {
+    this.timeout(60_000);
+    await a.client.add('template', {
+      name: 'slow-one',
+      source: '@for i of range(1,60)\nx @{sha512crypt("r@{i}", "salt")}\n@end\n',
+    });
+    const before = (await a.client.show('device', 'ard-acc-1')).template;
+    await a.client.edit('device', 'ard-acc-1', { template: 'slow-one' });
+    const seen = await beside(a, async () => {
+      const made = await send(a, '/devices/ard-acc-1/editions', '{"apply":false}', { role: 'engineer' });
+      expect(made.status, made.text).to.be.oneOf([200, 201]);
+    });
+    await a.client.edit('device', 'ard-acc-1', { template: before });
+    expect(seen.asked).to.be.greaterThan(3);
+    expect(seen.bootMs, 'boot').to.be.lessThan(1000);
+  });
+
+  it('texts, lists and maps of secrets that go to another process and back are shown as little as here', async () => {
+    const secret = 'rope-walk-77';
+    const settings = {
+      word: ['text', secret],
+      list: ['list-of-text', [secret, 'other-rope-78']],
+      map: ['map-of-text', { quay: secret }],
+    } as const;
+    for (const [name, [valueType, value]] of Object.entries(settings)) {
+      await a.client.add('setting', { name: `apart.${name}`, valueType, secret: true, about: 'for this test' });
+      await a.client.call('value.put', {
+        body: { setting: `apart.${name}`, layer: 'device', of: 'ard-acc-1', mode: 'set', value: value as never },
+      });
+    }
+    for (const line of [
+      'x @{set.apart.word}',
+      'x @{upper(set.apart.word)} @{base64(set.apart.word)}',
+      '@for one of set.apart.list\nx @{one}\n@end',
+      'x @{join(set.apart.list, "+")}',
+      'x @{set.apart.map.quay}',
+    ]) {
+      const body = JSON.stringify({ template: 'furrow-access', device: 'ard-acc-1', source: `${line}\n` });
+      const { status, text } = await send(a, '/template-tries', body, { role: 'engineer' });
+      expect(status, text).to.equal(200);
+      const { files, faults } = JSON.parse(text) as { files: { text: string }[] | null; faults: unknown[] };
+      expect(faults, line).to.deep.equal([]);
+      expect(files?.[0]?.text, line).to.contain(SECRET_MASK);
+      for (const needle of [secret, secret.toUpperCase(), Buffer.from(secret).toString('base64'), 'other-rope'])
+        expect(text, line).to.not.contain(needle);
+    }
   });
 
   it('uploads that nobody signed in for, and that never end, cost no memory', async function () {

@@ -69,15 +69,7 @@ export async function makeEdition(
   { apply }: BodyOf<'edition.make'>,
 ): Promise<ReplyOf<'edition.make'>> {
   if (!apply) tx.discarded = true;
-  const device = await mustFind(tx, 'device', ref, true);
-  if (!device.provisioned) throw new Refusal('not-provisioned', { device: device.key });
-  const { context, inputs, template } = await inputsOf(tx, device);
-  const faults = await faultsOf(tx, template);
-  if (faults[0]) {
-    const params = { template: template.key, count: faults.length, first: faultText(faults[0]) };
-    throw new Refusal('template-faulty', params, [], { faults: faults.map(shownFault) });
-  }
-  const files = rendered(tx, inputs, device);
+  const { device, context, inputs, files } = await renderedUnheld(tx, ref);
   const digest = digestOfFiles(tx.sealer, files);
   const text = writeInputs(inputs);
   const last = await tx.one<EditionRow>('SELECT * FROM edition WHERE device_id = ? ORDER BY number DESC LIMIT 1', [
@@ -104,7 +96,7 @@ export async function makeEdition(
       number,
       digest,
       inputs_digest,
-      template: template.key,
+      template: inputs.template,
       made_at: await tx.now(),
       made_by: tx.actor.name,
       reason: tx.actor.reason ?? null,
@@ -115,9 +107,41 @@ export async function makeEdition(
   ]);
   const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
   await noteSecrets(tx, { kind: 'device', id: device.id }, secrets);
-  await noteChange(tx, device, Number(id), number, null, { number, digest, template: template.key, published: false });
+  await noteChange(tx, device, Number(id), number, null, {
+    number,
+    digest,
+    template: inputs.template,
+    published: false,
+  });
   const made = await showEdition(tx, `#${device.id}`, String(number), false);
   return { ...made, fresh: true, changes: apply ? null : partsOf(last ? filesOf(tx, last) : [], files) };
+}
+
+/** So often the records of a device may change while its text is made. */
+const MOST_TURNS = 5;
+
+/**
+ * The text of a device, made before anything is held: however long a template takes, nobody waits for it. Held then, the
+ * device has to be the one that was read.
+ */
+async function renderedUnheld(
+  tx: Tx,
+  ref: string,
+): Promise<{ device: Stored<'device'>; context: DeviceContext; inputs: Inputs; files: Files }> {
+  for (let turn = 1; ; turn += 1) {
+    const read = await mustFind(tx, 'device', ref);
+    if (!read.provisioned) throw new Refusal('not-provisioned', { device: read.key });
+    const { context, inputs, template } = await inputsOf(tx, read);
+    const faults = await faultsOf(tx, template);
+    if (faults[0]) {
+      const params = { template: template.key, count: faults.length, first: faultText(faults[0]) };
+      throw new Refusal('template-faulty', params, [], { faults: faults.map(shownFault) });
+    }
+    const files = rendered(tx, inputs, read);
+    const device = await mustFind(tx, 'device', `#${read.id}`, true);
+    if (device.version === read.version) return { device, context, inputs, files };
+    if (turn === MOST_TURNS) throw new Refusal('busy');
+  }
 }
 
 function rendered(tx: Tx, inputs: Inputs, device: Stored<'device'>): Files {
