@@ -52,7 +52,7 @@ export async function oneEnded(tx: Tx, found: Found): Promise<void> {
       `SELECT c.id, c.natural_key AS cable, ia.id AS a, ib.id AS b
        FROM cable c JOIN \`interface\` ia ON ia.port_id = c.from_id AND ia.form = 'port' JOIN \`interface\` ib ON ib.port_id = c.to_id AND ib.form = 'port'
        WHERE c.id > ? AND (ia.vlan_id IS NOT NULL OR ia.tagged IS NOT NULL OR ib.vlan_id IS NOT NULL OR ib.tagged IS NOT NULL
-           OR EXISTS (SELECT 1 FROM \`interface\` s WHERE s.on_id IN (ia.id, ib.id)))
+           OR EXISTS (SELECT 1 FROM \`interface\` s WHERE s.on_id = ia.id) OR EXISTS (SELECT 1 FROM \`interface\` s WHERE s.on_id = ib.id))
          AND ia.member_of_id IS NULL AND ib.member_of_id IS NULL ORDER BY c.id LIMIT ${BATCH}`,
       [after],
     );
