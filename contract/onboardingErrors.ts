@@ -114,6 +114,12 @@ export const onboardingErrors = {
     (p) => `${p.device} is serving: other hardware does not become it`,
     () => 'an engineer looks at it first, and marks it faulty',
   ),
+  'reached-not-yours': row(
+    409,
+    'It answers',
+    (p) => `${p.device} is ${p.stage}, but lets the service in just now: other hardware does not become it`,
+    () => 'an engineer looks at it first, and marks it faulty',
+  ),
   'box-fitted': row(
     409,
     'Fitted elsewhere',

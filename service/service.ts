@@ -9,6 +9,7 @@ import { Worker } from './app/worker.ts';
 import { startBoot, type Part } from './bootPart.ts';
 import { type Config } from './config.ts';
 import { Jumps } from './fleet/jumps.ts';
+import { letsIn } from './fleet/letsIn.ts';
 import { Keeper } from './fleet/keeper.ts';
 import { Runner } from './fleet/runner.ts';
 import { Watcher } from './fleet/watcher.ts';
@@ -74,6 +75,7 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
   await worker.start();
   const { dialMap } = config;
   const jumps = new Jumps(dialMap);
+  store.letsIn = (device) => letsIn(store, device, { dialMap, jump: jumps.open, firstContact: false });
   const keeper = new Keeper(store, dialMap, jumps.open, log);
   keeper.start();
   const runner = new Runner(store, dialMap, jumps.open, log);

@@ -2,6 +2,8 @@
 import { type Faults, Refusal } from '@zpine/contract/errors';
 import { importUpload } from '../app/imports/background.ts';
 import { type Config } from '../config.ts';
+import { Jumps } from '../fleet/jumps.ts';
+import { letsIn } from '../fleet/letsIn.ts';
 import { type Answered } from '../http/asked.ts';
 import { carryOut } from '../http/carryOut.ts';
 import { openStore } from '../stores.ts';
@@ -12,6 +14,9 @@ const never = new AbortController().signal;
 
 export function serveApart(config: Config): void {
   const store = openStore(config, 'apart');
+  const { dialMap } = config;
+  const jumps = new Jumps(dialMap);
+  store.letsIn = (device) => letsIn(store, device, { dialMap, jump: jumps.open, firstContact: false });
   const say = (message: FromChild): void => void process.send?.(message, undefined, undefined, () => undefined);
   /** Faults of the service are told to the process that has the log. */
   const log = { error: ({ err }: { err?: unknown }) => say(broken(err)) };

@@ -213,6 +213,11 @@ export class Tx {
     return result;
   }
 
+  /** Asked before anything is locked: it takes seconds. */
+  async letsIn(device: number): Promise<boolean> {
+    return (await this.store.letsIn?.(device)) ?? false;
+  }
+
   job(job: NewJob): void {
     this.jobs.push(job);
   }
@@ -309,6 +314,8 @@ export interface Store {
   dialects: Dialects;
   /** A lock that was waited for in vain is not waited for again: who asks does so again soon. */
   impatient: boolean;
+  /** Whether a device lets the service in now, by its id; left out where nobody can ask it. */
+  letsIn?: (device: number) => Promise<boolean>;
   /** How far the database's clock was ahead of this machine's when it was last asked. */
   clock?: { offsetMs: number; sampledAt: number };
 }

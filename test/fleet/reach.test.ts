@@ -2,7 +2,21 @@
 import { expect } from 'chai';
 import { type RungFound } from '@zpine/core/fleet/rungs';
 import { acquainted, addDevice, fleet, paste, rowOf, settled, type Fleet } from './bench.ts';
-import { refusal } from '../service.ts';
+import { Refusal } from '@zpine/contract/errors';
+import { mustNotServe } from '../../service/app/access/sites.ts';
+import { type User } from '../../service/app/access/who.ts';
+import { mustFind } from '../../service/app/records/refs.ts';
+import { run as inStore } from '../../service/store/tx.ts';
+import { actor, refusal } from '../service.ts';
+
+const refused = (work: Promise<unknown>): Promise<string | undefined> =>
+  work.then(
+    () => undefined,
+    (error: unknown) => {
+      if (error instanceof Refusal) return error.code;
+      throw error;
+    },
+  );
 
 describe('reaching the fleet', function () {
   this.timeout(60_000);
@@ -97,10 +111,8 @@ describe('reaching the fleet', function () {
     const made = await f.client.call('run.ask', {
       body: { devices: ['har-xr-30'], asks: [{ question: 'version' }] } as never,
     });
-    const { run: inTx } = await import('../../service/store/tx.ts');
-    const { actor } = await import('../service.ts');
     // As it would be behind a crash: claimed by somebody who is not heard of any more.
-    await inTx(f.store, actor, 'test', async (tx) => {
+    await inStore(f.store, actor, 'test', async (tx) => {
       await tx.execute(
         "UPDATE run SET state = 'working', ended_at = NULL, fence = fence + 7, claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?",
         [made.id],
@@ -109,5 +121,15 @@ describe('reaching the fleet', function () {
     });
     const run = await settled(f.client, made);
     expect(run.counts).to.deep.equal({ answered: 1 });
+  });
+
+  it('keeps an installer from saying that other hardware is a device that lets the service in', async () => {
+    const installer = { role: 'installer' } as User;
+    const become = (ref: string) =>
+      inStore(f.store, actor, 'test', async (tx) => mustNotServe(tx, installer, await mustFind(tx, 'device', ref)));
+    expect(await refused(become('har-xr-30'))).to.equal('reached-not-yours');
+    await f.lab.device('har-xr-30').off();
+    expect(await refused(become('har-xr-30'))).to.equal(undefined);
+    f.lab.device('har-xr-30').on();
   });
 });

@@ -57,10 +57,13 @@ export async function mustActAt(tx: Tx, user: User, device: Stored<'device'>): P
   });
 }
 
-/** Other hardware becomes a device that serves only by an engineer's hand. */
-export function mustNotServe(user: User, device: Stored<'device'>): void {
-  if (!atLeast(user.role, 'engineer') && device.stage === 'serving')
-    throw new Refusal('serving-not-yours', { device: device.key });
+/** Other hardware becomes a device that serves only by an engineer's hand; one that lets the service in now does serve. */
+export async function mustNotServe(tx: Tx, user: User, device: Stored<'device'>): Promise<void> {
+  if (atLeast(user.role, 'engineer')) return;
+  if (device.stage === 'serving') throw new Refusal('serving-not-yours', { device: device.key });
+  // Whoever marked it faulty has looked at it.
+  if (device.stage !== 'faulty' && (await tx.letsIn(device.id)))
+    throw new Refusal('reached-not-yours', { device: device.key, stage: device.stage });
 }
 
 export async function setSites(tx: Tx, user: number, sites: string[] | 'all', until: string | null): Promise<void> {

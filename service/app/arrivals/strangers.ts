@@ -237,11 +237,12 @@ export async function recognise(
   input: BodyOf<'stranger.recognise'>,
   user: User,
 ): Promise<ShownStranger> {
-  const row = await mustFindStranger(tx, id);
-  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
+  // The device first: it may be asked whether it lets the service in, and nothing is held while it is.
   const device = await mustFindField(tx, 'device', input.device, 'device');
   await mustActAt(tx, user, device);
-  mustNotServe(user, device);
+  await mustNotServe(tx, user, device);
+  const row = await mustFindStranger(tx, id);
+  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
   const known = await boxOf(tx, row);
   const serial = known?.serial ?? row.serial ?? input.serial;
   if (serial === undefined) throw Refusal.at(['serial'], 'stranger-serial', { mac: row.mac });
