@@ -101,6 +101,13 @@ export const importErrors = {
     (p) => `a row of ${p.columns} cells; the most is ${p.max}`,
     () => 'look whether the separator is the right one, and whether a line end is missing',
   ),
+  'import-impact': row(
+    422,
+    'Too many rows to see what they do elsewhere',
+    (p) =>
+      `what an import does to other devices is worked out for ${p.max} rows at most: it would hold what it touches for so long`,
+    () => 'look at it without the impact: that says what becomes of each row',
+  ),
   'import-many': row(422, 'Too many rows', (p) => `the most is ${p.max} rows at a time`),
   'import-twice': row(
     422,

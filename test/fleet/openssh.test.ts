@@ -76,10 +76,11 @@ describe('a real OpenSSH server, with Shale behind it', function () {
     const sshd = execFileSync('sh', ['-c', 'command -v sshd || echo /usr/sbin/sshd'], { encoding: 'utf8' }).trim();
     server = spawn(sshd, ['-D', '-e', '-f', join(folder, 'config')], { stdio: ['ignore', 'ignore', 'pipe'] });
     await answers(port);
-    bench = await testService();
+    // The records have an address of the network; it is this machine's own that is dialled.
+    bench = await testService({ ZPINE_DIAL_MAP: 'default 10.77.99.0/24 127.0.0.0/24' });
     const api = bench.clients.engineer;
     await api.call('import.paste', {
-      body: { text: `${DEVICE} 127.0.0.1`, dialect: 'shale', user, port, label: 'real', apply: true },
+      body: { text: `${DEVICE} 10.77.99.1`, dialect: 'shale', user, port, label: 'real', apply: true },
     });
     for (const [setting, value] of [
       ['access.key', key],

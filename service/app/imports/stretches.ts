@@ -3,6 +3,7 @@
  * To be looked at, each has one of its own, with the rows before it that it cannot be judged without, and is taken back at
  * once: however long the file is, nobody waits for more than a stretch.
  */
+import { Refusal } from '@zpine/contract/errors';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { importedTree } from '../addressing/importedTree.ts';
@@ -14,6 +15,9 @@ import { nameOfValue, takeValues } from './values.ts';
 
 /** Rows of a stretch: a second's work for the slowest kinds. */
 export const STRETCH = 500;
+
+/** Beside an impact all rows are held at once, and anew for each batch of devices that is looked at: some seconds of it. */
+const MOST_WITH_IMPACT = 2000;
 
 export interface StretchOptions {
   apply: boolean;
@@ -28,6 +32,7 @@ export class Stretches {
   private readonly size: number;
   private readonly companions = new Companions();
   private readonly outer: Tx;
+  private taken = 0;
   /** What became of the tree of prefixes. */
   tree: Awaited<ReturnType<typeof importedTree>> = null;
 
@@ -98,6 +103,9 @@ export class Stretches {
   ): Promise<void> {
     const { work, outer } = this;
     if (!this.looking) {
+      this.taken += planned.length;
+      if (outer.observer && this.taken > MOST_WITH_IMPACT)
+        throw new Refusal('import-impact', { max: MOST_WITH_IMPACT });
       await take(outer);
       return this.behind();
     }
