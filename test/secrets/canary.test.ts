@@ -321,7 +321,7 @@ describe('secrets, through everything', function () {
       'history --limit 100',
       'export',
       'today',
-      ...runs.map((run) => `run show ${run}`),
+      ...runs.map((id) => `run show ${id}`),
     ];
     const leaks: string[] = [];
     let worked = 0;

@@ -184,10 +184,10 @@ export function errand(client: Client, booter: Booter, round: number, devices: r
     if (n > 1) return void (await new Promise((done) => setTimeout(done, 50)));
     const made = await client.call('run.errand', { body: { devices: [...devices], lines: line } });
     id = made.id;
-    await until('the errand was looked at', async () => (await show(made.id)).state === 'previewed', 8000);
+    await until('the errand was looked at', async () => (await stateOfRun(made.id)).state === 'previewed', 8000);
     await client.call('run.go', { params: { id: String(id) }, body: { count: devices.length } });
   });
-  const show = (run: number) => client.call('run.show', { params: { id: String(run) }, query: {} });
+  const stateOfRun = (run: number) => client.call('run.show', { params: { id: String(run) }, query: {} });
   return {
     stop,
     acknowledged: () => (id === undefined ? 0 : 1),
@@ -196,10 +196,10 @@ export function errand(client: Client, booter: Booter, round: number, devices: r
       const run = id;
       await until(
         `run ${run} has an end`,
-        async () => ['ended', 'previewed'].includes((await show(run)).state),
+        async () => ['ended', 'previewed'].includes((await stateOfRun(run)).state),
         150_000,
       );
-      const { rows, state } = await show(run);
+      const { rows, state } = await stateOfRun(run);
       return rows.flatMap(({ device, outcome }) => {
         const there = booter.printed(device).includes(line);
         if (outcome === 'brought over' && !there)
