@@ -7,7 +7,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { expect } from 'chai';
 import { type ShownProcess } from '@zpine/contract/processes';
 import { freePort, startMariadb, type Mariadb } from '../../ops/mariadb.ts';
-import { keyFile } from '../../ops/stack.ts';
+import { databaseEnv } from '../../ops/stack.ts';
 import { additions } from '../../trials/chaos/deeds.ts';
 import { House } from '../../trials/chaos/house.ts';
 import { rounds } from '../../trials/chaos/rounds.ts';
@@ -122,16 +122,11 @@ describe('a service that is started before its database', function () {
   it('waits for it, says so, and serves then', async () => {
     // Where it will be, and with which password, is known once it has been there.
     database = await startMariadb({ folder, databases: ['zpine'], throwaway: true });
-    const { socket, user, password } = database;
     await database.stop();
     const child = spawn(process.execPath, ['dist/service.js'], {
       env: {
         ...process.env,
-        ZPINE_DATABASE_SOCKET: socket,
-        ZPINE_DATABASE_USER: user,
-        ZPINE_DATABASE_PASSWORD: password,
-        ZPINE_DATABASE_NAME: 'zpine',
-        ZPINE_KEY_FILE: keyFile,
+        ...databaseEnv(database, 'zpine'),
         ZPINE_LISTEN_PORT: '0',
         ZPINE_LOG_LEVEL: 'warn',
       },
@@ -154,16 +149,14 @@ describe('a service that is started before its database', function () {
   });
 
   it('makes no new key for a database that is sealed with another', () => {
-    const { socket = '', user = '', password = '' } = database ?? {};
+    const known = database;
+    if (!known) throw new Error('the database of the test before is wanted');
     const lost = join(folder, 'lost-key');
     for (const args of [[], ['user', 'somebody', 'viewer']]) {
       const ended = spawnSync(process.execPath, ['dist/service.js', ...args], {
         env: {
           ...process.env,
-          ZPINE_DATABASE_SOCKET: socket,
-          ZPINE_DATABASE_USER: user,
-          ZPINE_DATABASE_PASSWORD: password,
-          ZPINE_DATABASE_NAME: 'zpine',
+          ...databaseEnv(known, 'zpine'),
           ZPINE_KEY_FILE: lost,
           ZPINE_LISTEN_PORT: '0',
           ZPINE_LOG_LEVEL: 'silent',

@@ -100,6 +100,30 @@ describe('a look at an import', function () {
     ]);
   });
 
+  it('says the same of a stretch that had to be begun anew', async () => {
+    const some = numbered('site', [
+      { code: 'ard', title: 'x'.repeat(999) },
+      { code: 'cob', area: 'nowhere' },
+      { code: 'new', title: 'New' },
+    ]);
+    const once = await looked(demo, some);
+    expect(once.faults).to.have.length(2);
+    let anew = 0;
+    const again = await run(demo.store, actor, 'import.run', (tx) => {
+      const probe = tx.probe.bind(tx);
+      tx.probe = (work) =>
+        probe(async (inner) => {
+          const result = await work(inner);
+          // What the driver says when the database has ended it by a deadlock.
+          if ((anew += 1) === 1) throw Object.assign(new Error('Deadlock found'), { errno: 1213 });
+          return result;
+        });
+      return takeRows(tx, some, [], { apply: false, format: 'yaml' });
+    });
+    expect(anew).to.equal(2);
+    expect(again).to.deep.equal(once);
+  });
+
   /** What people get wrong in their lists, at any row. */
   const wrong = fc.oneof(
     fc.constant((row: ImportRow) => ({ ...row, fields: { ...row.fields, labels: ['nowhere'] } })),

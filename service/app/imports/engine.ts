@@ -43,7 +43,14 @@ interface Standing {
   items: ImportedRow[];
   faults: number;
   waiting: Waiting[];
+  broken: Keys;
+  absent: Keys;
 }
+
+/** Keys of rows by kind. */
+type Keys = ReadonlyMap<ImportKind, ReadonlySet<string>>;
+const copyOf = (keys: Keys): Map<ImportKind, Set<string>> =>
+  new Map([...keys].map(([kind, some]) => [kind, new Set(some)]));
 
 export class Import {
   counts = { add: 0, edit: 0, same: 0 };
@@ -56,9 +63,9 @@ export class Import {
   private readonly rowOf = new Map<ImportKind, Map<string, ImportRow>>();
   private seen = 0;
   /** Keys of rows that have faults: what refers to them is not blamed for it. */
-  private readonly broken = new Map<ImportKind, Set<string>>();
+  private broken = new Map<ImportKind, Set<string>>();
   /** Those of them that have no record; of others, only what had to wait is wrong. */
-  private readonly absent = new Map<ImportKind, Set<string>>();
+  private absent = new Map<ImportKind, Set<string>>();
   private waiting: Waiting[] = [];
   /** Set while rows are taken along that were looked at before: nothing of them is noted again. */
   private quiet = false;
@@ -73,19 +80,27 @@ export class Import {
     return this.faults.length >= MOST_FAULTS;
   }
 
-  took = (kind: ImportKind): boolean => this.among.has(kind);
-
   /** Before a unit of work that may have to be begun anew. */
   standing(): Standing {
     const items = this.items.map((item) => ({ ...item, changes: [...item.changes] }));
-    return { counts: { ...this.counts }, items, faults: this.faults.length, waiting: [...this.waiting] };
+    const [broken, absent] = [copyOf(this.broken), copyOf(this.absent)];
+    return {
+      counts: { ...this.counts },
+      items,
+      faults: this.faults.length,
+      waiting: [...this.waiting],
+      broken,
+      absent,
+    };
   }
 
-  backTo({ counts, items, faults, waiting }: Standing): void {
+  backTo({ counts, items, faults, waiting, broken, absent }: Standing): void {
     this.counts = { ...counts };
     this.items = items.map((item) => ({ ...item, changes: [...item.changes] }));
     this.faults.length = faults;
     this.waiting = [...waiting];
+    this.broken = copyOf(broken);
+    this.absent = copyOf(absent);
   }
 
   /** Sorts the fields of rows; of several rows with one key the first counts, and the others are faults. */
