@@ -208,11 +208,18 @@ async function pluggedInto(tx: Tx, circuit: string | null): Promise<string | nul
   return there ? keyOf(tx, 'device', there.device) : null;
 }
 
-async function mustFindStranger(tx: Tx, id: string): Promise<StrangerRow> {
+async function mustFindStranger(tx: Tx, id: string, lock: '' | 'FOR UPDATE' = 'FOR UPDATE'): Promise<StrangerRow> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
-    ? await tx.one<StrangerRow>('SELECT * FROM stranger WHERE id = ? FOR UPDATE', [Number(id)])
+    ? await tx.one<StrangerRow>(`SELECT * FROM stranger WHERE id = ? ${lock}`, [Number(id)])
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'stranger', ref: id });
+  return row;
+}
+
+/** One that nobody has settled yet: to be looked at, or held for settling it. */
+async function mustFindUnsettled(tx: Tx, id: string, lock?: ''): Promise<StrangerRow> {
+  const row = await mustFindStranger(tx, id, lock);
+  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
   return row;
 }
 
@@ -237,12 +244,12 @@ export async function recognise(
   input: BodyOf<'stranger.recognise'>,
   user: User,
 ): Promise<ShownStranger> {
-  // The device first: it may be asked whether it lets the service in, and nothing is held while it is.
+  // The device may be asked whether it lets the service in, and nothing is held while it is.
+  await mustFindUnsettled(tx, id, '');
   const device = await mustFindField(tx, 'device', input.device, 'device');
   await mustActAt(tx, user, device);
   await mustNotServe(tx, user, device);
-  const row = await mustFindStranger(tx, id);
-  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
+  const row = await mustFindUnsettled(tx, id);
   const known = await boxOf(tx, row);
   const serial = known?.serial ?? row.serial ?? input.serial;
   if (serial === undefined) throw Refusal.at(['serial'], 'stranger-serial', { mac: row.mac });
@@ -255,8 +262,7 @@ export async function recognise(
 }
 
 export async function dismiss(tx: Tx, id: string): Promise<ShownStranger> {
-  const row = await mustFindStranger(tx, id);
-  if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
+  const row = await mustFindUnsettled(tx, id);
   return settle(tx, row, 'dismissed', null);
 }
 
