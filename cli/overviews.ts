@@ -21,7 +21,15 @@ export function addOverviews(program: Command): void {
   program
     .command('today')
     .description('open tasks')
-    .action(async (_options: object, command: Command) => {
+    .option('--counts', 'only how many there are, and how many devices arrive')
+    .action(async ({ counts = false }: { counts?: boolean }, command: Command) => {
+      if (counts) {
+        const { open, arriving } = await clientOf().call('today.counts');
+        if (outputOf(command).json) return out(JSON.stringify({ open, arriving }, null, 2));
+        return out(
+          `${open} open task${open === 1 ? '' : 's'}, ${arriving} device${arriving === 1 ? '' : 's'} arriving`,
+        );
+      }
       const seen = await clientOf().call('today');
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
       const doubtful = seen.doubts?.count ?? 0;

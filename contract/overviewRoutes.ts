@@ -66,6 +66,14 @@ export const overviewRoutes = {
       doubts: z.object({ count: z.int(), at: z.string() }).nullable(),
     }),
   }),
+  'today.counts': route({
+    method: 'GET',
+    path: '/today/counts',
+    role: 'viewer',
+    summary: 'How many tasks are open and how many devices arrive, as of the last seconds',
+    group: 'Overview',
+    reply: z.object({ open: z.int(), arriving: z.int() }),
+  }),
   search: route({
     method: 'GET',
     path: '/search',

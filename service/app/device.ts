@@ -18,7 +18,7 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
   const device = await mustFind(tx, 'device', ref);
   const boxes = await find(tx, 'box', { device_id: device.id });
   const interfaces = await find(tx, 'interface', { device_id: device.id }, { order: ['sort_key'], limit: 1000 });
-  const addresses = await addressesOn(
+  const { addresses } = await addressesOn(
     tx,
     interfaces.map((i) => i.id),
   );

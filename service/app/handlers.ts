@@ -64,7 +64,7 @@ import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/upl
 import { complete } from './search/complete.ts';
 import { askCheck, listChecks, showCheck } from './soundness/checks.ts';
 import { search } from './search/search.ts';
-import { today } from './overview/today.ts';
+import { today, todayCounts } from './overview/today.ts';
 import { copySite } from './places/copySite.ts';
 import { drawing } from './racks/drawing.ts';
 import { fill } from './racks/fill.ts';
@@ -222,6 +222,7 @@ const verbs: VerbHandlers = {
   'watch.list': (tx, { query }) => listWatched(tx, query),
   'notice.list': (tx, { query }) => listNotices(tx, query),
   today: (tx) => today(tx),
+  'today.counts': (tx) => todayCounts(tx),
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),
   'history.list': (tx, { query, user }) => history(tx, query, user.role),
   'history.undo': (tx, { params, body }) => undo(tx, params.id ?? '', body.apply),

@@ -1,23 +1,22 @@
-/** Records of the kinds in the database: found, inserted, updated and removed in arrays. */
+/** Records of the kinds in the database, found in arrays and shown; recordWrites.ts has how they are written. */
 import { isAscii } from '@zpine/core/text/ascii';
 import { type Row, type Value, typeOf } from '@zpine/contract/fields';
-import { columnOf, fieldsOf, makeKey, refsOf, type RecordHead } from '@zpine/contract/kind';
-import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
+import { columnOf, fieldsOf, refsOf, type RecordHead } from '@zpine/contract/kind';
+import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
-import { toColumns } from './columns.ts';
-import { claimMacs, freeMacs } from './macs.ts';
-import { addTerms, dropTerms, termsDiffer } from './terms.ts';
+import { allHeld } from './few.ts';
+import { type FewKind, isFew } from './fewKinds.ts';
 import { type Tx } from './tx.ts';
 
 /** A record of any kind as the service works with it: references are ids. */
 export type AnyStored = RecordHead & Record<string, Value>;
 
-type Fields = Record<string, Value>;
+export type Fields = Record<string, Value>;
 
 /** Rows of one statement. */
 const SLICE = 500;
 
-const isoOf = (time: unknown): string =>
+export const isoOf = (time: unknown): string =>
   time instanceof Date ? time.toISOString() : `${String(time).replace(' ', 'T')}Z`;
 
 /** From a row of the kind's table. */
@@ -31,12 +30,6 @@ export function fromRow<K extends KindName>(name: K, row: Row): Stored<K> {
   };
   for (const [field, spec] of fieldsOf(kindOf(name))) record[field] = typeOf(spec).fromRow(columnOf(field), row);
   return record as Stored<K>;
-}
-
-function toRow(name: KindName, record: Fields): Row {
-  const row: Row = {};
-  for (const [field, spec] of fieldsOf(kindOf(name))) Object.assign(row, toColumns(field, spec, record[field] ?? null));
-  return row;
 }
 
 /** The fields of a record alone, without what is worked out from others: what history keeps. */
@@ -75,9 +68,14 @@ export async function find<K extends KindName>(
     wanted.map(([, value]) => value),
   );
   const records = rows.map((row) => fromRow(name, row));
-  const known = knownKeys(tx, name);
-  for (const record of records) known.set(record.id, record.key);
+  rememberKeys(tx, name, records);
   return records;
+}
+
+/** Keys of records that were read: nobody asks for them again in this unit of work. */
+export function rememberKeys(tx: Tx, name: KindName, records: Iterable<{ id: number; key: string }>): void {
+  const known = knownKeys(tx, name);
+  for (const { id, key } of records) known.set(id, key);
 }
 
 export async function byIds<K extends KindName>(
@@ -86,23 +84,59 @@ export async function byIds<K extends KindName>(
   ids: number[],
   lock = false,
 ): Promise<Map<number, Stored<K>>> {
-  const found = await find(tx, name, { id: [...new Set(ids)] }, { lock });
-  return new Map(found.map((record) => [record.id, record]));
+  const wanted = [...new Set(ids)];
+  const held = lock || wanted.length === 0 ? undefined : await heldOf(tx, name);
+  if (!held) return new Map((await find(tx, name, { id: wanted }, { lock })).map((record) => [record.id, record]));
+  const found = new Map<number, Stored<K>>();
+  for (const id of wanted.sort((a, b) => a - b)) {
+    const record = held.get(id);
+    if (record) found.set(id, record);
+  }
+  rememberKeys(tx, name, found.values());
+  return found;
 }
 
-/** One record that must exist: a reference inside the database that leads nowhere is a defect. */
+const inOrder = <K extends FewKind>(tx: Tx, name: K) => find(tx, name, {}, { order: ['sort_key'] });
+
+/** All records of a kind that is held in memory; undefined of others. */
+async function heldOf<K extends KindName>(tx: Tx, name: K): Promise<ReadonlyMap<number, Stored<K>> | undefined> {
+  if (!isFew(name)) return undefined;
+  return (await allHeld(tx, name as FewKind, (kind) => inOrder(tx, kind))) as
+    ReadonlyMap<number, Stored<K>> | undefined;
+}
+
+/** All records of a kind of which there are few, in the order of their keys. */
+export async function allOf<K extends FewKind>(tx: Tx, name: K): Promise<Stored<K>[]> {
+  const held = await heldOf(tx, name);
+  const all = held ? [...held.values()] : await inOrder(tx, name);
+  rememberKeys(tx, name, all);
+  return all;
+}
+
 export async function byId<K extends KindName>(tx: Tx, name: K, id: number, lock = false): Promise<Stored<K>> {
   const record = (await byIds(tx, name, [id], lock)).get(id);
   if (!record) throw new Refusal('not-found', { kind: name, ref: `#${id}` });
   return record;
 }
 
-export async function byKeys<K extends KindName>(tx: Tx, name: K, keys: string[]): Promise<Map<string, Stored<K>>> {
-  const found = await find(tx, name, { natural_key: [...new Set(keys)] });
+export async function byKeys<K extends KindName>(
+  tx: Tx,
+  name: K,
+  keys: string[],
+  lock = false,
+): Promise<Map<string, Stored<K>>> {
+  const held = lock || keys.length === 0 ? undefined : await heldOf(tx, name);
+  if (held) {
+    const wanted = new Set(keys);
+    const found = [...held.values()].filter((record) => wanted.has(record.key));
+    rememberKeys(tx, name, found);
+    return new Map(found.map((record) => [record.key, record]));
+  }
+  const found = await find(tx, name, { natural_key: [...new Set(keys)] }, { lock });
   return new Map(found.map((record) => [record.key, record]));
 }
 
-const knownKeys = (tx: Tx, name: KindName): Map<number, string> => {
+export const knownKeys = (tx: Tx, name: KindName): Map<number, string> => {
   let known = tx.keys.get(name);
   if (!known) tx.keys.set(name, (known = new Map()));
   return known;
@@ -112,6 +146,14 @@ const knownKeys = (tx: Tx, name: KindName): Map<number, string> => {
 export async function keysOf(tx: Tx, name: KindName, ids: Iterable<number>): Promise<Map<number, string>> {
   const known = knownKeys(tx, name);
   const missing = [...new Set(ids)].filter((id) => !known.has(id));
+  const held = missing.length > 0 ? await heldOf(tx, name) : undefined;
+  if (held) {
+    for (const id of missing) {
+      const key = held.get(id)?.key;
+      if (key !== undefined) known.set(id, key);
+    }
+    return known;
+  }
   for (let at = 0; at < missing.length; at += 1000) {
     const slice = missing.slice(at, at + 1000);
     const rows = await tx.select<{ id: number; natural_key: string }>(
@@ -123,256 +165,30 @@ export async function keysOf(tx: Tx, name: KindName, ids: Iterable<number>): Pro
   return known;
 }
 
+/** The natural keys of records of several kinds, asked for together. */
+export async function keysOfAll(tx: Tx, wanted: Iterable<readonly [KindName, number[]]>): Promise<void> {
+  const open: [KindName, number[]][] = [];
+  for (const [name, ids] of wanted) {
+    const known = knownKeys(tx, name);
+    const missing = [...new Set(ids)].filter((id) => !known.has(id));
+    if (missing.length > 0) open.push([name, missing]);
+  }
+  if (open.length === 0) return;
+  if (open.length === 1 || open.some(([, ids]) => ids.length > SLICE)) {
+    for (const [name, ids] of open) await keysOf(tx, name, ids);
+    return;
+  }
+  const rows = await tx.select<{ kind: KindName; id: number; natural_key: string }>(
+    open
+      .map(([name]) => `SELECT '${name}' AS kind, id, natural_key FROM \`${name}\` WHERE id IN (?)`)
+      .join(' UNION ALL '),
+    open.map(([, ids]) => ids),
+  );
+  for (const { kind, id, natural_key: key } of rows) knownKeys(tx, kind).set(Number(id), key);
+}
+
 export async function keyOf(tx: Tx, name: KindName, id: number | null): Promise<string | null> {
   return id === null ? null : ((await keysOf(tx, name, [id])).get(id) ?? null);
-}
-
-/** Natural keys and sort keys, from the fields that make them. */
-async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<{ key: string; sortKey: string }[]> {
-  const k = kindOf(name);
-  const texts = await Promise.all(
-    k.key.parts.map(async (part) => {
-      const to = k.fields[part]?.to as KindName | undefined;
-      const values = records.map((r) => r[part] ?? null);
-      if (!to) return values.map((v) => (v === null ? '' : String(v)));
-      const keys = await keysOf(
-        tx,
-        to,
-        values.filter((v): v is number => typeof v === 'number'),
-      );
-      return values.map((v) => keys.get(v as number) ?? '');
-    }),
-  );
-  return records.map((_, i) =>
-    makeKey(
-      k,
-      texts.map((column) => column[i] ?? ''),
-    ),
-  );
-}
-
-/** The natural keys that records would have. */
-export const plannedKeys = async (tx: Tx, name: KindName, records: Fields[]): Promise<string[]> =>
-  (await withKeys(tx, name, records)).map(({ key }) => key);
-
-/** Inserts records and notes the changes. Gives them as they are now. */
-export async function insert<K extends KindName>(
-  tx: Tx,
-  name: K,
-  records: Fields[],
-  /** Of records that were removed and come back: their ids, and versions that go on from the last. */
-  again: { id: number; version: number }[] = [],
-): Promise<Stored<K>[]> {
-  if (records.length === 0) return [];
-  const keys = await withKeys(tx, name, records);
-  const now = await tx.now();
-  const rows = records.map((record, i) => ({
-    natural_key: keys[i]?.key,
-    sort_key: keys[i]?.sortKey,
-    created_at: now,
-    updated_at: now,
-    ...(again[i] ? { id: again[i].id, version: again[i].version } : {}),
-    ...toRow(name, record),
-  }));
-  const ids = await tx.insertRows(name, rows);
-  if (again.length > 0) await tx.execute('DELETE FROM removed WHERE kind = ? AND record_id IN (?)', [name, ids]);
-  const stamp = isoOf(now);
-  const known = knownKeys(tx, name);
-  const stored = records.map((record, i) => {
-    const key = keys[i]?.key ?? '';
-    known.set(ids[i] ?? 0, key);
-    const head = { id: ids[i] ?? 0, key, version: again[i]?.version ?? 1, createdAt: stamp, updatedAt: stamp };
-    return { ...record, ...head } as unknown as Stored<K>;
-  });
-  await claimMacs(tx, name, stored);
-  await addTerms(tx, name, stored as unknown as AnyStored[]);
-  for (const { id, key, version, ...rest } of stored) {
-    await tx.change({
-      kind: name,
-      id,
-      key,
-      versionFrom: null,
-      versionTo: version,
-      before: null,
-      after: imageOf(name, rest),
-    });
-  }
-  return stored;
-}
-
-/** Kinds of which records may come along with others. */
-export const derivable: readonly KindName[] = ['port', 'interface'];
-
-/**
- * Records that come with another one: they make no changes of their own until somebody edits them, and are at version 0
- * until then.
- */
-export async function insertDerived(tx: Tx, name: KindName, records: Fields[]): Promise<{ id: number; key: string }[]> {
-  if (records.length === 0) return [];
-  const keys = await withKeys(tx, name, records);
-  const now = await tx.now();
-  const rows = records.map((record, i) => ({
-    natural_key: keys[i]?.key,
-    sort_key: keys[i]?.sortKey,
-    created_at: now,
-    updated_at: now,
-    version: 0,
-    ...toRow(name, record),
-  }));
-  const ids = await tx.insertRows(name, rows);
-  return ids.map((id, i) => ({ id, key: keys[i]?.key ?? '' }));
-}
-
-/** Takes such records away as they came. */
-export async function removeDerived(tx: Tx, name: KindName, ids: number[]): Promise<void> {
-  for (let at = 0; at < ids.length; at += SLICE)
-    await tx.execute(`DELETE FROM \`${name}\` WHERE id IN (?) AND version = 0`, [ids.slice(at, at + SLICE)]);
-}
-
-/**
- * Updates records from `before` to `after` and notes the changes; a pair without a difference is left alone. The
- * version in `before` must still be the one in the database.
- */
-export async function update<K extends KindName>(
-  tx: Tx,
-  name: K,
-  pairs: { before: Stored<K>; after: Fields }[],
-): Promise<Stored<K>[]> {
-  const keys = await withKeys(
-    tx,
-    name,
-    pairs.map((p) => p.after),
-  );
-  const now = await tx.now();
-  const planned = pairs.map(({ before, after }, i) => {
-    const from = imageOf(name, before);
-    const to = imageOf(name, after);
-    const changed = fieldsOf(kindOf(name)).filter(
-      ([field]) => JSON.stringify(from[field]) !== JSON.stringify(to[field]),
-    );
-    return { before, from, to, changed, ...(keys[i] ?? { key: before.key, sortKey: '' }) };
-  });
-  const differing = planned.filter(({ changed }) => changed.length > 0);
-  for (let at = 0; at < differing.length; at += SLICE) {
-    // Sent one behind the other, without waiting in between.
-    const slice = differing.slice(at, at + SLICE);
-    const touched = await Promise.all(
-      slice.map(({ before, key, sortKey, changed, to }) => {
-        const row: Row = { natural_key: key, sort_key: sortKey, updated_at: now, version: before.version + 1 };
-        for (const [field, spec] of changed) Object.assign(row, toColumns(field, spec, to[field] ?? null));
-        const sets = Object.keys(row).map((c) => `\`${c}\` = ?`);
-        const values = [...Object.values(row), before.id, before.version];
-        return tx.execute(`UPDATE \`${name}\` SET ${sets.join(', ')} WHERE id = ? AND version = ?`, values);
-      }),
-    );
-    const stale = slice[touched.indexOf(0)]?.before;
-    if (stale) throw await staleRefusal(tx, name, stale.id, stale.version);
-  }
-  const out: Stored<K>[] = [];
-  const renamed: number[] = [];
-  /** Those that are found by other words from now on. */
-  const found: AnyStored[] = [];
-  for (const { before, from, to, changed, key } of planned) {
-    if (changed.length === 0) {
-      out.push(before);
-      continue;
-    }
-    const version = before.version + 1;
-    const record = { ...before, ...to, key, version, updatedAt: isoOf(now) };
-    if (changed.some(([, spec]) => spec.type === 'mac')) {
-      await freeMacs(tx, name, [before.id]);
-      await claimMacs(tx, name, [record]);
-    }
-    if (termsDiffer(name, from, to)) found.push(record as unknown as AnyStored);
-    knownKeys(tx, name).set(before.id, key);
-    if (key !== before.key) renamed.push(before.id);
-    await tx.change({
-      kind: name,
-      id: before.id,
-      key,
-      versionFrom: before.version,
-      versionTo: version,
-      before: from,
-      after: to,
-    });
-    out.push(record);
-  }
-  await dropTerms(
-    tx,
-    name,
-    found.map((record) => record.id),
-  );
-  await addTerms(tx, name, found);
-  await renameBelow(tx, name, renamed);
-  return out;
-}
-
-/** Natural keys that begin with those of renamed records follow them. They are derived: no change of their own. */
-async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void> {
-  if (ids.length === 0) return;
-  for (const [child, field] of referrersOf(name)) {
-    if (!kindOf(child).key.parts.includes(field)) continue;
-    const records = await find(tx, child, { [`${columnOf(field)}_id`]: ids });
-    const keys = await withKeys(tx, child, records as unknown as Fields[]);
-    for (const [i, record] of records.entries()) {
-      const { key, sortKey } = keys[i] ?? { key: record.key, sortKey: '' };
-      await tx.execute(`UPDATE \`${child}\` SET natural_key = ?, sort_key = ? WHERE id = ?`, [key, sortKey, record.id]);
-      knownKeys(tx, child).set(record.id, key);
-    }
-    await renameBelow(
-      tx,
-      child,
-      records.map((r) => r.id),
-    );
-  }
-}
-
-/** Removes records and notes the changes. What refers to them must have been seen to. `parts` go with something else. */
-export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[], parts = false): Promise<void> {
-  if (records.length === 0) return;
-  const ids = records.map((r) => r.id);
-  await freeMacs(tx, name, ids);
-  await dropTerms(tx, name, ids);
-  const at = await tx.now();
-  const by = { at, actor: tx.actor.name, part: parts ? 1 : 0 };
-  const gone = records.map(({ id, key }) => ({ kind: name, record_id: id, record_key: key, ...by }));
-  await tx.insertRows('removed', gone, '');
-  for (let from = 0; from < records.length; from += SLICE) {
-    const slice = records.slice(from, from + SLICE);
-    const touched = await tx.execute(
-      `DELETE FROM \`${name}\` WHERE (id, version) IN (${slice.map(() => '(?, ?)').join(', ')})`,
-      slice.flatMap(({ id, version }) => [id, version]),
-    );
-    if (touched < slice.length) throw await staleAmong(tx, name, slice);
-  }
-  for (const record of records) {
-    await tx.change({
-      kind: name,
-      id: record.id,
-      key: record.key,
-      versionFrom: record.version,
-      versionTo: null,
-      before: imageOf(name, record),
-      after: null,
-    });
-  }
-}
-
-/** Somebody was faster with one of these, and now it is too late to see with which: those that are left tell. */
-async function staleAmong(tx: Tx, name: KindName, records: RecordHead[]): Promise<Refusal> {
-  const left = await byIds(
-    tx,
-    name,
-    records.map((r) => r.id),
-  );
-  const stale = records.find((r) => left.has(r.id)) ?? records[0];
-  return staleRefusal(tx, name, stale?.id ?? 0, stale?.version ?? 0);
-}
-
-async function staleRefusal(tx: Tx, name: KindName, id: number, yours: number): Promise<Refusal> {
-  const current = (await byIds(tx, name, [id])).get(id);
-  if (!current) return new Refusal('not-found', { kind: name, ref: `#${id}` });
-  return new Refusal('stale', { yours, current: current.version });
 }
 
 /** Records as the API gives them: every reference becomes a natural key. */
@@ -382,9 +198,14 @@ export async function present<K extends KindName>(
   records: Stored<K>[],
 ): Promise<Record<string, Value>[]> {
   const shown = records.map((record) => ({ ...(record as unknown as Fields) }));
-  for (const [field, { to }] of refsOf(kindOf(name))) {
-    const ids = shown.map((r) => r[field]).filter((id): id is number => typeof id === 'number');
-    const keys = await keysOf(tx, to as KindName, ids);
+  const refs = refsOf(kindOf(name)).map(([field, { to }]) => [field, to as KindName] as const);
+  const idsIn = (field: string) => shown.map((r) => r[field]).filter((id): id is number => typeof id === 'number');
+  await keysOfAll(
+    tx,
+    refs.map(([field, to]) => [to, idsIn(field)]),
+  );
+  for (const [field, to] of refs) {
+    const keys = knownKeys(tx, to);
     for (const record of shown) {
       const id = record[field];
       record[field] = typeof id === 'number' ? (keys.get(id) ?? `#${id}`) : null;

@@ -8,6 +8,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
 import { connectionsOf, isAway, isDeadlock, isLockTimeout, isTooSlow } from './database.ts';
 import { type Dialects } from './dialects.ts';
+import { type HeldFew, type KnownFew } from './fewKinds.ts';
 import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
 import { Unit } from './unit.ts';
@@ -69,6 +70,8 @@ export class Tx {
   readonly dialects: Dialects;
   /** Natural keys by kind and id, as far as this unit of work has seen them. */
   readonly keys = new Map<KindName, Map<number, string>>([['vrf', new Map([[DEFAULT_VRF, defaultVrf]])]]);
+  /** What is known here of kinds with few records; `changed` from when this unit of work changes any of them. */
+  few: KnownFew | 'changed' | undefined;
   private readonly store: Store;
   private readonly unit: Unit | null;
   private changes: Change[] = [];
@@ -169,6 +172,22 @@ export class Tx {
     const offsetMs = Number(row?.ms ?? sampledAt) - sampledAt;
     this.store.clock = { offsetMs, sampledAt };
     return offsetMs;
+  }
+
+  /** The records of such kinds under this stamp, as all units of work share them. */
+  heldFew(stamp: string, many: () => ReadonlySet<string>): HeldFew {
+    if (this.store.few?.stamp !== stamp) this.store.few = { stamp, many: many(), kinds: new Map() };
+    return this.store.few;
+  }
+
+  /** What was worked out for anybody within so many milliseconds, or is now. A unit of work that fails leaves nothing. */
+  async heldFor<T>(name: string, ms: number, work: () => Promise<T>): Promise<T> {
+    const known = this.store.held?.get(name);
+    if (known && Date.now() - known.at < ms) return known.value as T;
+    const at = Date.now();
+    const value = await work();
+    (this.store.held ??= new Map()).set(name, { at, value });
+    return value;
   }
 
   /** Lets go of natural keys that a long unit of work has gathered; they are asked for again where they are needed. */
@@ -276,6 +295,7 @@ export class Tx {
     // Whoever asked has gone: nothing is begun for them any more. (A statement under way is not killed: that could hit
     // whoever has its connection next.)
     if (this.signal?.aborted) throw new Refusal('client-left');
+    this.store.heard?.(sql);
     if (this.unit) return this.unit.send(sql, values.map(sqlValue));
     const connections = connectionsOf(this.store.sequelize);
     const connection = await connections.take();
@@ -316,6 +336,12 @@ export interface Store {
   impatient: boolean;
   /** Whether a device lets the service in now, by its id; left out where nobody can ask it. */
   letsIn?: (device: number) => Promise<boolean>;
+  /** The records of kinds with few of them, as they were when they were last looked at. */
+  few?: HeldFew;
+  /** What was worked out lately, by name. */
+  held?: Map<string, { at: number; value: unknown }>;
+  /** Hears every statement that units of work send. */
+  heard?: (sql: string) => void;
   /** How far the database's clock was ahead of this machine's when it was last asked. */
   clock?: { offsetMs: number; sampledAt: number };
 }

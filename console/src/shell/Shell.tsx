@@ -19,9 +19,7 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
   const live = useLive();
   const [help, setHelp] = useKeyboard();
   useRemarks();
-  const today = useQuery({ queryKey: keys.worked('today'), queryFn: () => client.call('today') });
-  const waiting = today.data?.items.length ?? 0;
-  const arriving = (today.data?.counts.arriving ?? 0) + (today.data?.counts.proving ?? 0);
+  const counts = useQuery({ queryKey: keys.worked('counts'), queryFn: () => client.call('today.counts') });
   return (
     <div className="shell">
       <aside className="side">
@@ -32,7 +30,7 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
             <span>{me.organisation}</span>
           </div>
         </div>
-        <Navigation waiting={waiting} arriving={arriving} />
+        <Navigation waiting={counts.data?.open ?? 0} arriving={counts.data?.arriving ?? 0} />
         <div className="me">
           <Link to="/account" title="Your password and tokens">
             {me.name} · {me.role}

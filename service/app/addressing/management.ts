@@ -1,13 +1,15 @@
 /** The management address of a device: from the management VLAN of its site, in one call. */
 import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
+import { grouped } from '@zpine/core/lists/grouped';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
-import { byId, find, keyOf } from '../../store/records.ts';
+import { byId, byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { uniqueIds } from '../settings/layers.ts';
 import { takeIn } from './assign.ts';
 import { lengthOn } from './lengths.ts';
 import { placeFor } from './handOut.ts';
@@ -40,6 +42,24 @@ export async function managementOf(
     },
   );
   return address && { address, prefix: await byId(tx, 'prefix', address.prefix) };
+}
+
+/** The same of many devices, by their ids. */
+export async function managementsOf(
+  tx: Tx,
+  devices: readonly Stored<'device'>[],
+): Promise<Map<number, { address: Stored<'address'>; prefix: Stored<'prefix'> }>> {
+  const on = uniqueIds(devices.map((device) => device.management));
+  const addresses = await find(tx, 'address', { interface_id: on }, { order: ['address_family', 'sort_key'] });
+  const prefixes = await byIds(tx, 'prefix', uniqueIds(addresses.map((address) => address.prefix)));
+  const first = grouped(addresses, (address) => address.interface);
+  return new Map(
+    devices.flatMap((device) => {
+      const [address] = device.management === null ? [] : (first.get(device.management) ?? []);
+      const prefix = prefixes.get(address?.prefix ?? 0);
+      return address && prefix ? [[device.id, { address, prefix }] as const] : [];
+    }),
+  );
 }
 
 export async function assignManagement(

@@ -73,7 +73,7 @@ async function hostsOf(tx: Tx, siteRef: string | undefined): Promise<{ hosts: Ho
     const ids = rows.slice(at, at + SLICE).map((row) => Number(row.id));
     const devices = [...(await byIds(tx, 'device', ids)).values()];
     const interfaces = await find(tx, 'interface', { device_id: ids }, { order: ['sort_key'] });
-    const addresses = await addressesOn(
+    const { addresses } = await addressesOn(
       tx,
       interfaces.map((one) => one.id),
     );

@@ -3,7 +3,9 @@ import { contains, parsePrefix, usableRange } from '@zpine/core/addressing/prefi
 import { sure } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
-import { insert, keyOf } from '../../store/records.ts';
+import { keyOf, keysOfAll } from '../../store/records.ts';
+import { insert } from '../../store/recordWrites.ts';
+import { uniqueIds } from '../settings/layers.ts';
 import { freeCount, nextFree, spaceOf, takeNext } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
@@ -40,7 +42,15 @@ export async function takeNextIn(
     throw Refusal.at(['interface'], 'vrf-differs', { one: one ?? '', other: other ?? '' });
   }
   // What can be asked before the lock is asked before it.
-  await Promise.all([keyOf(tx, 'vrf', prefix.vrf), tx.now()]);
+  await Promise.all([
+    keysOfAll(tx, [
+      ['vrf', uniqueIds([prefix.vrf])],
+      ['vlan', uniqueIds([prefix.vlan])],
+      ['site', uniqueIds([prefix.site])],
+      ['use', uniqueIds([prefix.use])],
+    ]),
+    tx.now(),
+  ]);
   const taken = await takeNext(tx, prefix.id, family, start);
   if (!taken) throw await full(tx, prefix, from);
   // What is free in a locked space is sound: inside the prefix and in no smaller one, in no pool, on nobody.

@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { byIds, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { onTheWire, sha256 } from '../editions/content.ts';
-import { filesOf, type EditionRow } from '../editions/editions.ts';
+import { filesOf } from '../editions/rows.ts';
 import { apply, type ArrivalRow } from './arrivals.ts';
 
 const short = z.string().max(200);
@@ -28,11 +28,8 @@ export async function callHome(tx: Tx, token: string, body: CallHome, from: stri
     [token, tx.nowText()],
   );
   if (!row) return false;
-  const edition =
-    row.edition_id === null
-      ? undefined
-      : await tx.one<EditionRow>('SELECT * FROM edition WHERE id = ?', [row.edition_id]);
-  const sent = edition ? sha256(onTheWire(filesOf(tx, edition)[0]?.text ?? '', token)) : undefined;
+  const [file] = row.edition_id === null ? [] : await filesOf(tx, row.edition_id);
+  const sent = file ? sha256(onTheWire(file.text, token)) : undefined;
   const evidence: Record<string, string | boolean | number> = {
     from,
     serial: body.serial,

@@ -1,17 +1,18 @@
 /** Arrivals as people and programs see them. */
 
 import { diagnosisWords, type Diagnosis } from '@zpine/core/arrival/diagnosis';
+import { grouped } from '@zpine/core/lists/grouped';
 import { Refusal } from '@zpine/contract/errors';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
-import { type Stored } from '@zpine/contract/kinds';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { byIds, find, keyOf } from '../../store/records.ts';
+import { byIds, find, keysOfAll } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustActAt } from '../access/sites.ts';
 import { type User } from '../access/who.ts';
-import { managementOf } from '../addressing/management.ts';
+import { managementsOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
-import { refusedRelays } from '../boot/relays.ts';
+import { refusedRelays, type RefusedRelay } from '../boot/relays.ts';
+import { uniqueIds } from '../settings/layers.ts';
 import { stateOf, type ArrivalRow } from './arrivals.ts';
 
 interface MilestoneRow {
@@ -38,36 +39,52 @@ export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownAr
     editionIds.length > 0
       ? await tx.select<{ id: number; number: number }>('SELECT id, number FROM edition WHERE id IN (?)', [editionIds])
       : [];
+  await keysOfAll(tx, [
+    ['site', uniqueIds([...devices.values()].map((device) => device.site))],
+    ['model', uniqueIds([...devices.values()].map((device) => device.model))],
+  ]);
+  const managed = await managementsOf(tx, [...devices.values()]);
+  const silent = rows.filter((row) => stateOf(row).diagnosis?.code === 'no-packet');
+  const refused = await refusedRelays(
+    tx,
+    uniqueIds(silent.map((row) => managed.get(Number(row.device_id))?.prefix.id)),
+  );
+  const milestones = grouped(stones, (stone) => Number(stone.arrival_id));
+  const numbers = new Map(editions.map((edition) => [Number(edition.id), edition.number]));
   const out: ShownArrival[] = [];
   for (const row of rows) {
     const device = devices.get(Number(row.device_id));
     const { diagnosis } = stateOf(row);
+    const on = managed.get(Number(row.device_id));
     out.push({
       id: Number(row.id),
       device: device?.key ?? row.device_key,
-      site: await keyOf(tx, 'site', device?.site ?? null),
-      model: await keyOf(tx, 'model', device?.model ?? null),
+      site: device?.site ? (tx.keys.get('site')?.get(device.site) ?? null) : null,
+      model: device?.model ? (tx.keys.get('model')?.get(device.model) ?? null) : null,
       stage: device?.stage ?? null,
       phase: row.phase,
-      edition: editions.find((e) => Number(e.id) === Number(row.edition_id))?.number ?? null,
+      edition: numbers.get(Number(row.edition_id)) ?? null,
       box: row.box_serial,
       mac: row.box_mac,
       relay: row.relay,
       address: row.address,
-      management: device ? ((await managementOf(tx, device))?.address.address ?? null) : null,
+      management: on?.address.address ?? null,
       openedAt: row.opened_at.toISOString(),
       openedBy: row.opened_by,
       closesAt: row.closes_at.toISOString(),
       endedAt: row.ended_at?.toISOString() ?? null,
       updatedAt: row.updated_at.toISOString(),
-      milestones: stones
-        .filter((stone) => Number(stone.arrival_id) === Number(row.id))
-        .map((stone) => ({
-          name: stone.name,
-          at: stone.at.toISOString(),
-          evidence: JSON.parse(stone.evidence) as Record<string, never>,
-        })),
-      diagnosis: diagnosis && (await told(tx, diagnosis, device)),
+      milestones: (milestones.get(Number(row.id)) ?? []).map((stone) => ({
+        name: stone.name,
+        at: stone.at.toISOString(),
+        evidence: JSON.parse(stone.evidence) as Record<string, never>,
+      })),
+      diagnosis:
+        diagnosis &&
+        told(
+          diagnosis,
+          refused.find(({ prefixId }) => prefixId === on?.prefix.id),
+        ),
       version: row.version,
     });
   }
@@ -75,15 +92,11 @@ export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownAr
 }
 
 /** In words; where no packet came, with those that were not believed to be from its relay. */
-async function told(
-  tx: Tx,
-  diagnosis: Diagnosis,
-  device: Stored<'device'> | undefined,
-): Promise<NonNullable<ShownArrival['diagnosis']>> {
+function told(diagnosis: Diagnosis, refused: RefusedRelay | undefined): NonNullable<ShownArrival['diagnosis']> {
   const words = { code: diagnosis.code, ...diagnosisWords(diagnosis), since: diagnosis.since };
-  if (diagnosis.code !== 'no-packet' || !device) return words;
-  const [refused] = await refusedRelays(tx, (await managementOf(tx, device))?.prefix.id ?? 0);
-  return refused ? { ...words, detail: `${words.detail}. ${refused.detail}`, remedy: refused.remedy } : words;
+  return refused && diagnosis.code === 'no-packet'
+    ? { ...words, detail: `${words.detail}. ${refused.detail}`, remedy: refused.remedy }
+    : words;
 }
 
 export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Promise<ReplyOf<'arrival.list'>> {

@@ -4,7 +4,7 @@ import { type Comparison } from '@zpine/core/config/compare';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Files } from '../editions/content.ts';
-import { filesOf, type EditionRow } from '../editions/editions.ts';
+import { filesOf } from '../editions/rows.ts';
 import { type Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { noteFound } from '../hardware/slots.ts';
@@ -91,12 +91,9 @@ async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   if (!device) return undefined;
   const target = (await targetsOf(tx, [device])).get(device.id);
-  const edition =
-    row.edition_id === null
-      ? undefined
-      : await tx.one<EditionRow>('SELECT * FROM edition WHERE id = ?', [row.edition_id]);
+  const files = row.edition_id === null ? [] : await filesOf(tx, row.edition_id);
   const login = target && (target.access.password ?? target.access.key);
-  if (!target?.dialect || target.address === null || login === undefined || !edition) return undefined;
+  if (!target?.dialect || target.address === null || login === undefined || files.length === 0) return undefined;
   const [box] = await find(tx, 'box', { device_id: device.id });
   const model = await keyOf(tx, 'model', box?.model ?? device.model);
   return {
@@ -107,7 +104,7 @@ async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
     target,
     address: target.address,
     token: row.token,
-    files: filesOf(tx, edition),
+    files,
     expected: { serial: box?.serial ?? null, model: model?.split('/').at(-1) ?? null },
     phase: row.phase,
   };

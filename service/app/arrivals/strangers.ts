@@ -3,35 +3,13 @@ import { Refusal } from '@zpine/contract/errors';
 import { type ShownStranger } from '@zpine/contract/onboardingShapes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
-import { byIds, find, keyOf, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustActAt, mustNotServe } from '../access/sites.ts';
 import { type User } from '../access/who.ts';
 import { type Client } from '../boot/identify.ts';
-import { farEnds } from '../cables/trace.ts';
 import { fitBox } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
-
-interface StrangerRow {
-  id: number;
-  client: string;
-  mac: string;
-  serial: string | null;
-  vendor_class: string | null;
-  relay: string | null;
-  circuit: string | null;
-  prefix_id: number | null;
-  address: string | null;
-  first_at: Date;
-  last_at: Date;
-  packets: number;
-  device_id: number | null;
-  conflict: string | null;
-  settled_at: Date | null;
-  settled_by: string | null;
-  settled_as: string | null;
-  version: number;
-}
+import { boxesOf, presentStrangers, type StrangerRow } from './presentStrangers.ts';
 
 export const strangerId = async (tx: Tx, client: Client): Promise<number | undefined> => {
   const row = await tx.one<{ id: number }>('SELECT id FROM stranger WHERE client = ?', [client.word]);
@@ -103,110 +81,22 @@ export async function noteStranger(
   if (news) tx.hint('stranger', Number(known.id), known.version + 1);
 }
 
-export async function listStrangers(tx: Tx, query: QueryOf<'stranger.list'>): Promise<ReplyOf<'stranger.list'>> {
-  const rows = await tx.select<StrangerRow>(
-    `SELECT * FROM stranger WHERE settled_at IS ${query.settled === 'true' ? 'NOT NULL' : 'NULL'} ORDER BY last_at DESC LIMIT 200`,
-  );
-  const items: ShownStranger[] = [];
-  for (const row of rows) items.push(await shown(tx, row));
-  return { items };
-}
-
-async function shown(tx: Tx, row: StrangerRow): Promise<ShownStranger> {
-  const link =
-    row.prefix_id === null
-      ? undefined
-      : (await byIds(tx, 'prefix', [Number(row.prefix_id)])).get(Number(row.prefix_id));
-  const box = await boxOf(tx, row);
-  const device =
-    row.device_id === null
-      ? null
-      : ((await keysOf(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id)) ?? `#${row.device_id}`);
-  return {
-    id: Number(row.id),
-    client: row.client,
-    mac: row.mac,
-    serial: row.serial,
-    vendorClass: row.vendor_class,
-    relay: row.relay,
-    circuit: row.circuit,
-    prefix: link?.key ?? null,
-    site: await keyOf(tx, 'site', link?.site ?? null),
-    address: row.address,
-    firstAt: row.first_at.toISOString(),
-    lastAt: row.last_at.toISOString(),
-    packets: row.packets,
-    conflict: row.conflict,
-    box: box?.serial ?? null,
-    candidates: row.settled_at === null ? await candidates(tx, row, link, box) : [],
-    settledAt: row.settled_at?.toISOString() ?? null,
-    settledAs: row.settled_as,
-    device,
-    version: row.version,
-  };
-}
-
-async function boxOf(tx: Tx, row: StrangerRow): Promise<Stored<'box'> | undefined> {
-  if (row.serial !== null) {
-    const [bySerial] = await find(tx, 'box', { natural_key: row.serial.toLowerCase() });
-    if (bySerial) return bySerial;
-  }
-  const claim = await tx.one<{ record_id: number }>(
-    "SELECT record_id FROM mac_claim WHERE kind = 'box' AND mac = UNHEX(REPLACE(?, ':', ''))",
-    [row.mac],
-  );
-  return claim && (await byIds(tx, 'box', [Number(claim.record_id)])).get(Number(claim.record_id));
-}
-
-const MOST = 8;
-
-/** Devices of its site that wait for hardware: without a box, or with a faulty one; those of its model first. */
-async function candidates(
+/** The last ones that were heard of. */
+export async function listStrangers(
   tx: Tx,
-  row: StrangerRow,
-  link: Stored<'prefix'> | undefined,
-  box: Stored<'box'> | undefined,
-): Promise<ShownStranger['candidates']> {
-  if (!link || link.site === null) return [];
-  const rows = await tx.select<{
-    natural_key: string;
-    stage: string;
-    model_id: number | null;
-    model: string | null;
-    box: string | null;
-  }>(
-    `SELECT d.natural_key, d.stage, d.model_id, m.name AS model, b.serial AS box FROM device d LEFT JOIN model m ON m.id = d.model_id
-     LEFT JOIN box b ON b.device_id = d.id
-     WHERE d.site_id = ? AND d.stage <> 'retired' AND (b.id IS NULL OR b.\`condition\` = 'faulty' OR d.stage = 'faulty') ORDER BY d.sort_key LIMIT 50`,
-    [link.site],
+  query: QueryOf<'stranger.list'>,
+  most = MOST_LISTED,
+): Promise<ReplyOf<'stranger.list'>> {
+  const settled = query.settled === 'true' ? 'NOT NULL' : 'NULL';
+  const rows = await tx.select<StrangerRow>(
+    `SELECT * FROM stranger WHERE settled_at IS ${settled} ORDER BY last_at DESC LIMIT ?`,
+    [most],
   );
-  const says = row.vendor_class?.toLowerCase() ?? '';
-  const fitting = (r: (typeof rows)[number]): boolean =>
-    box ? Number(r.model_id) === box.model : r.model !== null && says.includes(r.model.toLowerCase());
-  const plugged = await pluggedInto(tx, row.circuit);
-  const hangs = (r: (typeof rows)[number]): boolean => r.natural_key === plugged;
-  return rows
-    .sort((a, b) => Number(hangs(b)) - Number(hangs(a)) || Number(fitting(b)) - Number(fitting(a)))
-    .slice(0, MOST)
-    .map((r) => ({
-      device: r.natural_key,
-      why: [
-        ...(hangs(r) ? [`the cable in ${row.circuit} leads to it`] : []),
-        r.box === null ? 'has no box' : `its box ${r.box} is faulty`,
-        fitting(r) ? 'the model fits' : r.model === null ? 'its model is not said' : `its model is ${r.model}`,
-        r.stage,
-      ].join(', '),
-    }));
+  return { items: await presentStrangers(tx, rows) };
 }
 
-/** The device to which the cable of the records leads from the port that a relay names. */
-async function pluggedInto(tx: Tx, circuit: string | null): Promise<string | null> {
-  if (circuit === null) return null;
-  const [port] = await find(tx, 'port', { natural_key: circuit.trim().toLowerCase() });
-  const end = port && (await farEnds(tx, [port.id])).get(port.id);
-  const [there] = end?.port ? await find(tx, 'port', { id: end.port }) : [];
-  return there ? keyOf(tx, 'device', there.device) : null;
-}
+const boxOf = async (tx: Tx, row: StrangerRow): Promise<Stored<'box'> | undefined> =>
+  (await boxesOf(tx, [row])).get(row.id);
 
 async function mustFindStranger(tx: Tx, id: string, lock: '' | 'FOR UPDATE' = 'FOR UPDATE'): Promise<StrangerRow> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
@@ -234,7 +124,9 @@ async function settle(
     [await tx.now(), tx.actor.name, as, device, row.id],
   );
   tx.hint('stranger', Number(row.id), row.version + 1);
-  return shown(tx, await mustFindStranger(tx, String(row.id)));
+  const [shown] = await presentStrangers(tx, [await mustFindStranger(tx, String(row.id))]);
+  if (!shown) throw new Error('a stranger was lost on its way out');
+  return shown;
 }
 
 /** Its box is entered where it is new, and fitted; its quarantine lease ends, so that it boots as the device. */

@@ -18,7 +18,7 @@ import { keyOf } from '../../store/records.ts';
 import { ipText, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival, type Seen } from '../arrivals/arrivals.ts';
-import { publishedOf } from '../editions/editions.ts';
+import { publishedOf } from '../editions/rows.ts';
 import { mayBeListed, noteStranger, strangerId } from '../arrivals/strangers.ts';
 import { clientOf, identify, linkOf, type Client, type Who } from './identify.ts';
 import { isDeclaredRelay, noteRefusedRelay, speaksFor } from './relays.ts';

@@ -7,7 +7,7 @@ import { byIds, byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { apply, openArrival } from '../arrivals/arrivals.ts';
 import { onTheWire } from '../editions/content.ts';
-import { filesOf, publishedOf } from '../editions/editions.ts';
+import { filesOf, publishedOf } from '../editions/rows.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { leaseAt } from './leases.ts';
 import { noteBoot } from './records.ts';
@@ -65,7 +65,7 @@ async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<F
   const edition = await publishedOf(tx, device.id);
   if (main === undefined) return { ok: false, code: 'access', why: `nothing is known of how ${device.key} boots` };
   if (!edition) return { ok: false, code: 'access', why: `no edition of ${device.key} is published` };
-  const file = filesOf(tx, edition).find((f) => name === (f.name === '' ? main : `${device.key}/${f.name}`));
+  const file = (await filesOf(tx, edition.id)).find((f) => name === (f.name === '' ? main : `${device.key}/${f.name}`));
   if (!file) return { ok: false, code: 'not-found', why: `${device.key} has no such file; its first is ${main}` };
   const arrival = await openArrival(tx, device.id);
   if (!arrival) return { ok: false, code: 'access', why: `the arrival window of ${device.key} is closed` };

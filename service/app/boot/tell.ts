@@ -11,7 +11,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { openArrival } from '../arrivals/arrivals.ts';
-import { publishedOf } from '../editions/editions.ts';
+import { publishedOf } from '../editions/rows.ts';
 import { dialectById } from '../fleet/dialects.ts';
 import { dialectIdOf } from '../devices/inForce.ts';
 import { listSetting, numberSetting, settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';

@@ -1,8 +1,7 @@
 /** Follows cables from ports, through panels, to where they end. Many at once: one question a step, however many ports. */
 import { type Stored } from '@zpine/contract/kinds';
-import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { cablesIn } from '../kinds/cable.ts';
+import { cablesAndEnds } from '../kinds/cable.ts';
 
 /** One cable of a way, and the port at its other end; null where that is something in words. */
 export interface Hop {
@@ -23,21 +22,15 @@ export async function waysFrom(tx: Tx, ports: number[]): Promise<Map<number, Way
     ports.map((port) => [port, { start: port, seen: new Set([port]) }]),
   );
   while (open.size > 0) {
-    const cables = await cablesIn(tx, [...open.keys()]);
-    const others = new Map<number, number>();
-    for (const [port, cable] of cables) {
-      const other = cable.from === port ? cable.to : cable.from;
-      if (other !== null) others.set(port, other);
-    }
-    const reached = await byIds(tx, 'port', [...others.values()]);
+    const ends = await cablesAndEnds(tx, [...open.keys()]);
     const next = new Map<number, { start: number; seen: Set<number> }>();
     for (const [port, { start, seen }] of open) {
-      const cable = cables.get(port);
-      if (!cable) continue;
+      const end = ends.get(port);
+      if (!end) continue;
       const way = ways.get(start) ?? { hops: [], ends: 'port' as const };
       ways.set(start, way);
-      const there = reached.get(others.get(port) ?? 0) ?? null;
-      way.hops.push({ cable, port: there });
+      const there = end.other ?? null;
+      way.hops.push({ cable: end.cable, port: there });
       way.ends = there === null ? 'words' : there.through === null ? 'port' : 'open';
       if (!there || there.through === null) continue;
       if (seen.has(there.id)) {

@@ -44,25 +44,31 @@ export async function countLacking(tx: Tx, lack: LackName): Promise<number> {
 export async function lacksOf(
   tx: Tx,
   lacks: readonly LackName[],
-  where: { ids?: readonly number[] | undefined; limit: number },
+  where: { ids?: Partial<Record<LackName, readonly number[]>> | undefined; limit: number },
 ): Promise<Lack[]> {
-  const out: Lack[] = [];
-  for (const lack of lacks) {
-    const rows = await tx.select<{ natural_key: string; created_at: Date; site: string | null }>(
-      `SELECT d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
-       WHERE ${OURS} AND ${tests[lack]} ${among('d.id', where.ids)} ORDER BY d.sort_key, d.id LIMIT ${where.limit}`,
-    );
-    const sites =
-      lack === 'no-management'
-        ? await managedSites(
-            tx,
-            rows.flatMap(({ site }) => site ?? []),
-          )
-        : new Map();
-    for (const { natural_key: device, created_at: since, site } of rows)
-      out.push({ lack, device, since, assignable: false, ...wordsOf(lack, device, site, sites) });
-  }
-  return out;
+  const of = lacks.map(
+    (lack) =>
+      `(SELECT '${lack}' AS lack, d.natural_key, d.created_at, s.natural_key AS site FROM device d LEFT JOIN site s ON s.id = d.site_id
+        WHERE ${OURS} AND ${tests[lack]} ${among('d.id', where.ids?.[lack])} ORDER BY d.sort_key, d.id LIMIT ${where.limit})`,
+  );
+  const rows = await tx.select<{ lack: LackName; natural_key: string; created_at: Date; site: string | null }>(
+    of.join(' UNION ALL '),
+  );
+  const unmanaged = rows.filter(({ lack }) => lack === 'no-management');
+  const sites = await managedSites(
+    tx,
+    unmanaged.flatMap(({ site }) => site ?? []),
+  );
+  const found = grouped(rows, ({ lack }) => lack);
+  return lacks.flatMap((lack) =>
+    (found.get(lack) ?? []).map(({ natural_key: device, created_at: since, site }) => ({
+      lack,
+      device,
+      since,
+      assignable: false,
+      ...wordsOf(lack, device, site, sites),
+    })),
+  );
 }
 
 /** Everything that one device lacks. */

@@ -3,10 +3,12 @@ import { type SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
 import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
+import { type Row } from '@zpine/contract/fields';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
+import { columnsIn, recordIn } from '../../store/joined.ts';
 import { byIds, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { farEnds } from '../cables/trace.ts';
+import { farEnds, type FarEnd } from '../cables/trace.ts';
 import { writtenLength } from '../addressing/lengths.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { mainAddress } from '../addressing/management.ts';
@@ -18,6 +20,7 @@ export const ONE_TIME = '\u{e000}once\u{e000}';
 
 export interface DeviceContext {
   device: Stored<'device'>;
+  dialectId: number | null;
   dialect: string | null;
   /** What is known of it. */
   described: Dialect | undefined;
@@ -47,7 +50,6 @@ type Many<T> = Map<number | null, T[]>;
 export interface Surroundings {
   places: Places;
   settings: (device: Stored<'device'>) => DeviceSettings;
-  rooms: Map<number, Stored<'room'>>;
   interfaces: Many<Stored<'interface'>>;
   addresses: Many<Stored<'address'>>;
   prefixes: Map<number, Stored<'prefix'>>;
@@ -63,14 +65,13 @@ export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise
   const ids = devices.map((device) => device.id);
   const places = await placesOf(tx, devices);
   const settings = await settingsOfAll(tx, devices, places);
-  const rooms = await byIds(tx, 'room', uniqueIds([...places.racks.values()].map((rack) => rack.room)));
   const interfaces = await find(tx, 'interface', { device_id: ids }, { order: ['sort_key'] });
-  const addresses = await addressesOn(
-    tx,
-    interfaces.map((i) => i.id),
-  );
+  const ends = await farEnds(tx, uniqueIds(interfaces.map((i) => i.port)));
+  const others = await interfacesAt(tx, uniqueIds([...ends.values()].map((end) => end.port)));
+  const { addresses, prefixes } = await addressesOn(tx, [
+    ...new Set([...interfaces, ...[...others.values()].map((other) => other.interface)].map((i) => i.id)),
+  ]);
   const deviceOf = new Map(interfaces.map((i) => [i.id, i.device]));
-  const prefixes = await byIds(tx, 'prefix', uniqueIds(addresses.map((a) => a.prefix)));
   const siteVlans = await find(tx, 'vlan', { site_id: [...places.sites.keys()] }, { order: ['number'] });
   const boxes = await find(tx, 'box', { device_id: ids });
   const cards = await find(tx, 'card', { device_id: ids }, { order: ['sort_key'] });
@@ -82,15 +83,17 @@ export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise
   return {
     places,
     settings,
-    rooms,
     interfaces: grouped(interfaces, (i) => i.device),
-    addresses: grouped(addresses, (a) => deviceOf.get(a.interface ?? 0) ?? null),
+    addresses: grouped(
+      addresses.filter((a) => deviceOf.has(a.interface ?? 0)),
+      (a) => deviceOf.get(a.interface ?? 0) ?? null,
+    ),
     prefixes,
-    vlans: await byIds(tx, 'vlan', uniqueIds(interfaces.map((i) => i.vlan))),
+    vlans: await vlansAmong(tx, siteVlans, uniqueIds(interfaces.map((i) => i.vlan))),
     siteVlans: grouped(siteVlans, (v) => v.site),
     boxes: new Map(boxes.map((box) => [box.device ?? 0, box])),
     cards: grouped(cards, (card) => card.device),
-    links: await linksOf(tx, uniqueIds(interfaces.map((i) => i.port))),
+    links: linksOf(ends, others, addresses, prefixes),
   };
 }
 
@@ -136,6 +139,7 @@ export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>)
     addresses.find((a) => a.interface === device.management && device.management !== null);
   return {
     device,
+    dialectId,
     dialect: record?.key ?? null,
     described,
     settings,
@@ -189,31 +193,56 @@ export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>)
   };
 }
 
-/** What is at the other ends of the cables of ports, through panels, and which addresses are there. */
-async function linksOf(tx: Tx, ports: number[]): Promise<Map<number, Val>> {
-  const ends = await farEnds(tx, ports);
-  const others = await find(tx, 'interface', { port_id: uniqueIds([...ends.values()].map((end) => end.port)) });
-  const byPort = new Map(others.map((other) => [other.port, other]));
-  const addresses = grouped(
-    await addressesOn(
-      tx,
-      others.map((i) => i.id),
-    ),
-    (a) => a.interface,
+/** VLANs of interfaces: those of the sites, as a rule. */
+async function vlansAmong(
+  tx: Tx,
+  known: Stored<'vlan'>[],
+  ids: readonly number[],
+): Promise<Map<number, Stored<'vlan'>>> {
+  const vlans = new Map(known.map((vlan) => [vlan.id, vlan]));
+  const elsewhere = ids.filter((id) => !vlans.has(id));
+  return new Map([...vlans, ...(await byIds(tx, 'vlan', elsewhere))]);
+}
+
+interface OtherEnd {
+  interface: Stored<'interface'>;
+  device: string;
+}
+
+/** The interfaces of ports, by port, with the names of their devices. */
+async function interfacesAt(tx: Tx, ports: readonly number[]): Promise<Map<number, OtherEnd>> {
+  const found = new Map<number, OtherEnd>();
+  if (ports.length === 0) return found;
+  const rows = await tx.select<Row>(
+    `SELECT ${columnsIn('interface', 'i')}, d.name FROM interface i JOIN device d ON d.id = i.device_id
+     WHERE i.port_id IN (?) ORDER BY i.id`,
+    [ports],
   );
-  const prefixes = await byIds(tx, 'prefix', uniqueIds([...addresses.values()].flat().map((a) => a.prefix)));
-  const devices = await byIds(tx, 'device', uniqueIds(others.map((i) => i.device)));
+  for (const row of rows) {
+    const on = recordIn('interface', 'i', row);
+    if (on?.port) found.set(on.port, { interface: on, device: String(row.name) });
+  }
+  return found;
+}
+
+/** What is at the other ends of the cables of ports, through panels, and which addresses are there. */
+function linksOf(
+  ends: Map<number, FarEnd>,
+  others: Map<number, OtherEnd>,
+  addresses: Stored<'address'>[],
+  prefixes: Map<number, Stored<'prefix'>>,
+): Map<number, Val> {
+  const on = grouped(addresses, (a) => a.interface);
   return new Map(
     [...ends].map(([port, end]): [number, Val] => {
-      const other = end.port === null ? undefined : byPort.get(end.port);
-      const there = other ? (addresses.get(other.id) ?? []) : [];
-      const device = other ? (devices.get(other.device)?.name ?? null) : null;
+      const other = end.port === null ? undefined : others.get(end.port);
+      const there = other ? (on.get(other.interface.id) ?? []) : [];
       return [
         port,
         {
-          device,
-          port: other?.name ?? end.words,
-          addresses: there.map((a) => addressText(a, other?.form, prefixes.get(a.prefix))),
+          device: other?.device ?? null,
+          port: other?.interface.name ?? end.words,
+          addresses: there.map((a) => addressText(a, other?.interface.form, prefixes.get(a.prefix))),
         },
       ];
     }),
@@ -244,11 +273,11 @@ function managementMap(
 const boxMap = (tx: Tx, box: Stored<'box'> | undefined): Val =>
   box ? { serial: box.serial, mac: box.mac, model: keyIn(tx, 'model', box.model) } : null;
 
-function placeMaps({ places, rooms }: Surroundings, device: Stored<'device'>): Record<string, Val> {
+function placeMaps({ places }: Surroundings, device: Stored<'device'>): Record<string, Val> {
   const site = siteIn(places, device) ?? null;
   const area = places.areas.get(site?.area ?? 0) ?? null;
   const rack = places.racks.get(device.rack ?? 0) ?? null;
-  const room = rooms.get(rack?.room ?? 0) ?? null;
+  const room = places.rooms.get(rack?.room ?? 0) ?? null;
   return {
     site: site && { code: site.code, title: site.title, timeZone: site.timeZone },
     area: area && { name: area.name, title: area.title },

@@ -11,6 +11,7 @@ import { noteSecrets } from '../secrets/known.ts';
 import { type Tx } from '../../store/tx.ts';
 import { setFields } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
+import { byId } from '../../store/records.ts';
 import { openWindow } from '../arrivals/window.ts';
 import { type DeviceSetting } from '../settings/effective.ts';
 import { contextOf, type DeviceContext } from './context.ts';
@@ -20,44 +21,36 @@ import {
   digestOfInputs,
   type Files,
   type Inputs,
-  readInputs,
   renderInputs,
-  type ShownFile,
   shownFiles,
   writeInputs,
 } from './content.ts';
-import { faultsOf, fragmentsOf, insertedBy, settingsCatalogue, shownFault, templateFor } from './templates.ts';
-import { wayBackFaults, type WayBackFault } from './wayBack.ts';
-
-export interface EditionRow {
-  id: number;
-  device_id: number;
-  number: number;
-  digest: string;
-  inputs_digest: string;
-  template: string;
-  made_at: Date;
-  made_by: string;
-  reason: string | null;
-  published_at: Date | null;
-  published_by: string | null;
-  insisted: string | null;
-  shown: string;
-  content: string;
-  inputs: string;
-}
-
-interface Kept {
-  files: ShownFile[];
-  wayBack: WayBackFault[];
-}
+import {
+  filesOf,
+  frozenInputs,
+  lastEditions,
+  mustFindEdition,
+  shownParts,
+  type EditionRow,
+  type ShownParts,
+} from './rows.ts';
+import {
+  faultsOf,
+  fragmentsOf,
+  insertedBy,
+  settingsCatalogue,
+  shownFault,
+  templateAmong,
+  wholeTemplates,
+} from './templates.ts';
+import { wayBackFaults } from './wayBack.ts';
 
 export async function inputsOf(
   tx: Tx,
   device: Stored<'device'>,
 ): Promise<{ context: DeviceContext; inputs: Inputs; template: Stored<'template'> }> {
-  const template = await templateFor(tx, device);
   const context = await contextOf(tx, device);
+  const template = templateAmong(await wholeTemplates(tx), device, context.dialectId);
   const fragments = insertedBy(template, await fragmentsOf(tx));
   const { data, secrets } = context;
   return { context, template, inputs: { template: template.key, source: template.source, fragments, data, secrets } };
@@ -72,9 +65,7 @@ export async function makeEdition(
   const { device, context, inputs, files } = await renderedUnheld(tx, ref);
   const digest = digestOfFiles(tx.sealer, files);
   const text = writeInputs(inputs);
-  const last = await tx.one<EditionRow>('SELECT * FROM edition WHERE device_id = ? ORDER BY number DESC LIMIT 1', [
-    device.id,
-  ]);
+  const [last] = await lastEditions(tx, device.id, 1);
   const inputs_digest = tx.sealer.fingerprint(text);
   if (last?.digest === digest) {
     // The same text from other inputs: it is up to date again.
@@ -85,36 +76,42 @@ export async function makeEdition(
         last.id,
       ]);
     }
-    const same = await showEdition(tx, `#${device.id}`, String(last.number), false);
+    const same = shownEdition(headOf(device, last, false), await shownParts(tx, last.id));
     return { ...same, fresh: false, changes: apply ? null : [] };
   }
   const number = (last?.number ?? 0) + 1;
-  const kept: Kept = { files: shownFiles(files), wayBack: wayBackFaults(context, files) };
-  const [id] = await tx.insertRows('edition', [
+  const parts: ShownParts = { files: shownFiles(files), wayBack: wayBackFaults(context, files) };
+  const made_at = await tx.now();
+  const row = {
+    device_id: device.id,
+    number,
+    digest,
+    inputs_digest,
+    template: inputs.template,
+    made_by: tx.actor.name,
+    reason: tx.actor.reason ?? null,
+  };
+  const [id = 0] = await tx.insertRows('edition', [
     {
-      device_id: device.id,
-      number,
-      digest,
-      inputs_digest,
-      template: inputs.template,
-      made_at: await tx.now(),
-      made_by: tx.actor.name,
-      reason: tx.actor.reason ?? null,
-      shown: JSON.stringify(kept),
+      ...row,
+      made_at,
+      shown: JSON.stringify(parts),
       content: tx.sealer.seal(JSON.stringify(files)),
       inputs: tx.sealer.seal(text),
     },
   ]);
   const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
   await noteSecrets(tx, { kind: 'device', id: device.id }, secrets);
-  await noteChange(tx, device, Number(id), number, null, {
+  await noteChange(tx, device, id, number, null, {
     number,
     digest,
     template: inputs.template,
     published: false,
   });
-  const made = await showEdition(tx, `#${device.id}`, String(number), false);
-  return { ...made, fresh: true, changes: apply ? null : partsOf(last ? filesOf(tx, last) : [], files) };
+  const published = { published_at: null, published_by: null, insisted: null, current: false, newest: true };
+  const head = headOf(device, { ...row, ...published, id, made_at: new Date(`${made_at}Z`) }, false);
+  const before = apply || !last ? [] : await filesOf(tx, last.id);
+  return { ...shownEdition(head, parts), fresh: true, changes: apply ? null : partsOf(before, files) };
 }
 
 /** So often the records of a device may change while its text is made. */
@@ -138,7 +135,7 @@ async function renderedUnheld(
       throw new Refusal('template-faulty', params, [], { faults: faults.map(shownFault) });
     }
     const files = rendered(tx, inputs, read);
-    const device = await mustFind(tx, 'device', `#${read.id}`, true);
+    const device = await byId(tx, 'device', read.id, true);
     if (device.version === read.version) return { device, context, inputs, files };
     if (turn === MOST_TURNS) throw new Refusal('busy');
   }
@@ -173,85 +170,55 @@ const noteChange = (
     after: after as never,
   });
 
-/** The edition that a device is given now. */
-export const publishedOf = (tx: Tx, device: number): Promise<EditionRow | undefined> =>
-  tx.one<EditionRow>(
-    'SELECT * FROM edition WHERE device_id = ? AND published_at IS NOT NULL ORDER BY published_at DESC, number DESC LIMIT 1',
-    [device],
-  );
-
-export const filesOf = (tx: Tx, row: Pick<EditionRow, 'content'>): Files =>
-  JSON.parse(tx.sealer.open(row.content)) as Files;
-
-/** Whether the inputs are not what they were; what cannot be rendered now counts as changed. */
-async function isStale(tx: Tx, device: Stored<'device'>, row: EditionRow): Promise<boolean> {
+/** What the records of a device make of it now; null where nothing can be rendered, which counts as changed. */
+async function digestNow(tx: Tx, device: Stored<'device'>): Promise<string | null> {
   try {
-    return digestOfInputs(tx.sealer, (await inputsOf(tx, device)).inputs) !== row.inputs_digest;
+    return digestOfInputs(tx.sealer, (await inputsOf(tx, device)).inputs);
   } catch (error) {
-    if (error instanceof Refusal) return true;
+    if (error instanceof Refusal) return null;
     throw error;
   }
 }
 
-async function head(
-  tx: Tx,
-  device: Stored<'device'>,
-  row: EditionRow,
-  current: number | undefined,
-  newest: boolean,
-): Promise<EditionHead> {
-  return {
-    device: device.key,
-    number: row.number,
-    digest: row.digest,
-    template: row.template,
-    madeAt: row.made_at.toISOString(),
-    madeBy: row.made_by,
-    reason: row.reason,
-    publishedAt: row.published_at?.toISOString() ?? null,
-    publishedBy: row.published_by,
-    insisted: row.insisted,
-    current: row.id === current,
-    // Only the newest and the published one are asked: the others are past in any case.
-    stale: newest || row.id === current ? await isStale(tx, device, row) : true,
-  };
-}
+const headOf = (device: Stored<'device'>, row: EditionRow, stale: boolean): EditionHead => ({
+  device: device.key,
+  number: row.number,
+  digest: row.digest,
+  template: row.template,
+  madeAt: row.made_at.toISOString(),
+  madeBy: row.made_by,
+  reason: row.reason,
+  publishedAt: row.published_at?.toISOString() ?? null,
+  publishedBy: row.published_by,
+  insisted: row.insisted,
+  current: row.current,
+  stale,
+});
+
+/** Only the newest and the published one are asked: the others are past in any case. */
+const isPast = (row: EditionRow): boolean => !row.newest && !row.current;
+
+const shownEdition = (head: EditionHead, { files, wayBack }: ShownParts, traces?: Traces): ShownEdition => ({
+  ...head,
+  files: files.map((file) => ({ ...file, ...(traces ? { trace: traces.get(file.name) ?? [] } : {}) })),
+  wayBack,
+});
 
 const MOST = 200;
 
 export async function listEditions(tx: Tx, ref: string): Promise<{ items: EditionHead[]; next: null }> {
   const device = await mustFind(tx, 'device', ref);
-  const rows = await tx.select<EditionRow>('SELECT * FROM edition WHERE device_id = ? ORDER BY number DESC LIMIT ?', [
-    device.id,
-    MOST,
-  ]);
-  const current = (await publishedOf(tx, device.id))?.id;
-  const items: EditionHead[] = [];
-  for (const [i, row] of rows.entries()) items.push(await head(tx, device, row, current, i === 0));
-  return { items, next: null };
+  const rows = await lastEditions(tx, device.id, MOST);
+  const now = rows.length > 0 ? await digestNow(tx, device) : null;
+  return { items: rows.map((row) => headOf(device, row, isPast(row) || row.inputs_digest !== now)), next: null };
 }
-
-async function mustFindEdition(tx: Tx, device: Stored<'device'>, number: string): Promise<EditionRow> {
-  const row = /^[1-9][0-9]{0,8}$/.test(number)
-    ? await tx.one<EditionRow>('SELECT * FROM edition WHERE device_id = ? AND number = ?', [device.id, Number(number)])
-    : undefined;
-  if (!row) throw new Refusal('not-found', { kind: 'edition', ref: `${device.key} ${number}` });
-  return row;
-}
-
-const isNewest = async (tx: Tx, row: EditionRow): Promise<boolean> =>
-  !(await tx.one('SELECT id FROM edition WHERE device_id = ? AND number > ? LIMIT 1', [row.device_id, row.number]));
 
 export async function showEdition(tx: Tx, ref: string, number: string, trace: boolean): Promise<ShownEdition> {
   const device = await mustFind(tx, 'device', ref);
   const row = await mustFindEdition(tx, device, number);
-  const { files, wayBack } = JSON.parse(row.shown) as Kept;
+  const stale = isPast(row) || row.inputs_digest !== (await digestNow(tx, device));
   const traces = trace ? await tracesOf(tx, device, row) : undefined;
-  return {
-    ...(await head(tx, device, row, (await publishedOf(tx, device.id))?.id, await isNewest(tx, row))),
-    files: files.map((file) => ({ ...file, ...(traces ? { trace: traces.get(file.name) ?? [] } : {}) })),
-    wayBack,
-  };
+  return shownEdition(headOf(device, row, stale), await shownParts(tx, row.id), traces);
 }
 
 /** What a text that is not saved would make of a device. */
@@ -283,7 +250,8 @@ type Traces = Map<string, NonNullable<ShownEdition['files'][number]['trace']>>;
 
 /** By rendering again from the frozen inputs. */
 async function tracesOf(tx: Tx, device: Stored<'device'>, row: EditionRow): Promise<Traces> {
-  const inputs = readInputs(tx.sealer.open(row.inputs));
+  const inputs = await frozenInputs(tx, row.id);
+  if (!inputs) return new Map();
   const files = renderInputs(inputs, tx.sealer, String(row.device_id), true);
   return shownTraces(files, await contextOf(tx, device));
 }
@@ -328,19 +296,20 @@ export async function publishEdition(
 ): Promise<EditionHead> {
   const device = await mustFind(tx, 'device', ref, true);
   const row = await mustFindEdition(tx, device, number);
-  if (await isStale(tx, device, row)) {
-    if (await isNewest(tx, row)) throw new Refusal('edition-stale', { device: device.key, number: row.number });
-  }
-  const { context } = await inputsOf(tx, device);
-  const faults = wayBackFaults(context, filesOf(tx, row));
+  const { context, inputs } = await inputsOrStale(tx, device, row);
+  const stale = digestOfInputs(tx.sealer, inputs) !== row.inputs_digest;
+  if (stale && row.newest) throw new Refusal('edition-stale', { device: device.key, number: row.number });
+  const faults = wayBackFaults(context, await filesOf(tx, row.id));
   const words = faults.map((fault) => fault.detail).join('; ');
   if (faults.length > 0 && !input.insist)
     throw new Refusal('way-back', { device: device.key, why: words }, [], { wayBack: faults });
   if (faults.length > 0 && !tx.actor.reason) throw new Refusal('insist-reason');
+  const now = await tx.now();
+  const insisted = faults.length > 0 ? `${tx.actor.reason}: ${words}`.slice(0, 1000) : null;
   await tx.execute('UPDATE edition SET published_at = ?, published_by = ?, insisted = ? WHERE id = ?', [
-    await tx.now(),
+    now,
     tx.actor.name,
-    faults.length > 0 ? `${tx.actor.reason}: ${words}`.slice(0, 1000) : null,
+    insisted,
     row.id,
   ]);
   await noteChange(
@@ -354,6 +323,16 @@ export async function publishEdition(
   if (preparing.includes(device.stage as Stage)) await setFields(tx, 'device', device.id, { stage: 'prepared' });
   if (input.openHours !== undefined)
     await openWindow(tx, await mustFind(tx, 'device', `#${device.id}`), input.openHours);
-  const after = await mustFindEdition(tx, device, number);
-  return head(tx, device, after, after.id, await isNewest(tx, after));
+  const published = { published_at: new Date(`${now}Z`), published_by: tx.actor.name, insisted, current: true };
+  return headOf(device, { ...row, ...published }, stale);
+}
+
+/** Where nothing can be made of the records now, the newest edition is not what they say. */
+async function inputsOrStale(tx: Tx, device: Stored<'device'>, row: EditionRow): ReturnType<typeof inputsOf> {
+  try {
+    return await inputsOf(tx, device);
+  } catch (error) {
+    if (!(error instanceof Refusal) || !row.newest) throw error;
+    throw new Refusal('edition-stale', { device: device.key, number: row.number });
+  }
 }

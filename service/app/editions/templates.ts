@@ -5,9 +5,8 @@ import { type TemplateFault } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import { type ShownTemplateFault } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
-import { find } from '../../store/records.ts';
+import { allOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { dialectIdOf } from '../devices/inForce.ts';
 import { catalogueOf } from '@zpine/contract/templateNames';
 import { typeOfSetting } from '../settings/effective.ts';
 
@@ -16,10 +15,8 @@ const rankOf = (t: Stored<'template'>): number =>
   (t.duty === null ? 0 : 4) + (t.model === null ? 0 : 2) + (t.dialect === null ? 0 : 1);
 
 /** The templates that devices can have, of which each has one. */
-export const wholeTemplates = (tx: Tx): Promise<Stored<'template'>[]> => find(tx, 'template', { fragment: 0 });
-
-export const templateFor = async (tx: Tx, device: Stored<'device'>): Promise<Stored<'template'>> =>
-  templateAmong(await wholeTemplates(tx), device, await dialectIdOf(tx, device));
+export const wholeTemplates = async (tx: Tx): Promise<Stored<'template'>[]> =>
+  (await allOf(tx, 'template')).filter((one) => !one.fragment);
 
 export function templateAmong(
   all: Stored<'template'>[],
@@ -43,10 +40,8 @@ export function templateAmong(
 
 /** The fragments, by name. */
 export async function fragmentsOf(tx: Tx): Promise<Map<string, string>> {
-  const rows = await tx.select<{ natural_key: string; source: string }>(
-    'SELECT natural_key, source FROM template WHERE fragment = 1',
-  );
-  return new Map(rows.map((row) => [row.natural_key, row.source]));
+  const fragments = (await allOf(tx, 'template')).filter((one) => one.fragment);
+  return new Map(fragments.map((one) => [one.key, one.source]));
 }
 
 /** Those that a template inserts, directly or by way of others. */
@@ -63,7 +58,7 @@ export function insertedBy(template: Stored<'template'>, all: Map<string, string
 }
 
 export async function settingsCatalogue(tx: Tx) {
-  const settings = await find(tx, 'setting', {}, { order: ['sort_key'] });
+  const settings = await allOf(tx, 'setting');
   return catalogueOf(
     settings.map((s) => ({ name: s.name, about: s.about, valueType: typeOfSetting(s), secret: s.secret })),
   );

@@ -9,7 +9,7 @@ import { type BodyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { contextOf } from '../editions/context.ts';
+import { contextIn, surroundings, type DeviceContext } from '../editions/context.ts';
 import { renderInputs } from '../editions/content.ts';
 import { checkTemplate } from '@zpine/core/template/check';
 import { settingsCatalogue } from '../editions/templates.ts';
@@ -98,34 +98,37 @@ async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<num
   return [...dialects];
 }
 
+/** So many devices are put together at a time. */
+const SLICE = 500;
+
 /** The lines of each device; those with names in them are worked out from its records. */
 async function sealsOf(
   tx: Tx,
   devices: Stored<'device'>[],
   linesOf: (device: Stored<'device'>) => string,
 ): Promise<Map<number, ErrandSeal>> {
-  const out = new Map<number, ErrandSeal>();
-  let catalogue: Awaited<ReturnType<typeof settingsCatalogue>> | undefined;
+  const out = new Map(
+    devices.map((device): [number, ErrandSeal] => [device.id, { lines: linesOf(device), secrets: [] }]),
+  );
+  const named = devices.filter((device) => out.get(device.id)?.lines.includes('@'));
+  if (named.length === 0) return out;
+  const catalogue = await settingsCatalogue(tx);
   const checked = new Set<string>();
-  for (const device of devices) {
-    const source = linesOf(device);
-    if (!source.includes('@')) {
-      out.set(device.id, { lines: source, secrets: [] });
-      continue;
-    }
-    if (!checked.has(source)) {
-      catalogue ??= await settingsCatalogue(tx);
-      const [fault] = checkTemplate(TEMPLATE, source, () => undefined, catalogue);
+  for (let at = 0; at < named.length; at += SLICE) {
+    const slice = named.slice(at, at + SLICE);
+    const known = await surroundings(tx, slice);
+    for (const device of slice) {
+      const source = linesOf(device);
+      const [fault] = checked.has(source) ? [] : checkTemplate(TEMPLATE, source, () => undefined, catalogue);
       if (fault) throw Refusal.at(['lines'], 'errand-template', { device: device.key, first: faultText(fault) });
       checked.add(source);
+      out.set(device.id, rendered(tx, contextIn(tx, known, device), source));
     }
-    out.set(device.id, await rendered(tx, device, source));
   }
   return out;
 }
 
-async function rendered(tx: Tx, device: Stored<'device'>, source: string): Promise<ErrandSeal> {
-  const { data, secrets } = await contextOf(tx, device);
+function rendered(tx: Tx, { device, data, secrets }: DeviceContext, source: string): ErrandSeal {
   try {
     const [file] = renderInputs(
       { template: TEMPLATE, source, fragments: {}, data, secrets },

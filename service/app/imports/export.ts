@@ -6,7 +6,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { importKinds, isImportKind, type ImportKind } from '@zpine/contract/importRoutes';
-import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { find, present } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -65,6 +65,8 @@ const inner = (text: string): string => text.slice(text.indexOf('[') + 1, text.l
 
 /** As many records are held at a time. */
 const SLICE = 500;
+/** So many natural keys of a kind are kept for the slices behind. */
+const MOST_KEYS = 5000;
 
 async function* slicesOf(
   tx: Tx,
@@ -80,12 +82,19 @@ async function* slicesOf(
     return;
   }
   const { sql, values } = where === undefined ? { sql: 'TRUE', values: [] } : await whereCondition(tx, kind, where);
-  // The ids beforehand: what is added, moved or removed meanwhile makes no other record come twice, or not at all.
-  const ids = await tx.select<{ id: number }>(`SELECT id FROM \`${kind}\` WHERE ${sql} ORDER BY sort_key, id`, values);
-  for (let at = 0; at < ids.length; at += SLICE) {
-    const slice = ids.slice(at, at + SLICE).map(({ id }) => Number(id));
-    const rows = await present(tx, kind, await find(tx, kind, { id: slice }, { order: ['sort_key', 'id'] }));
+  // The ids beforehand, by one statement: what is added, moved or removed meanwhile makes no other record come twice, or
+  // not at all. A slice's ids are one text: as rows, those of millions of records would take hundreds of MB.
+  const slices = await tx.select<{ ids: string }>(
+    `SELECT GROUP_CONCAT(id ORDER BY place) AS ids FROM (
+       SELECT id, ROW_NUMBER() OVER (ORDER BY sort_key, id) - 1 AS place FROM \`${kind}\` WHERE ${sql}
+     ) AS placed GROUP BY place DIV ${SLICE} ORDER BY place DIV ${SLICE}`,
+    values,
+  );
+  for (const { ids } of slices) {
+    const found = await find(tx, kind, { id: ids.split(',').map(Number) }, { order: ['sort_key', 'id'] });
+    const rows = await present(tx, kind, found);
     if (rows.length > 0) yield rows.map((record) => fieldsAlone(kind, record));
+    for (const known of kindNames) tx.forgetKeys(known, MOST_KEYS);
   }
 }
 

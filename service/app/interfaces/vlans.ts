@@ -3,7 +3,8 @@ import { formatNumbers } from '@zpine/core/lists/numbers';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Draft, idsOf } from '../records/draft.ts';
-import { byIds, find, keyOf, update } from '../../store/records.ts';
+import { byIds, find, keyOf } from '../../store/records.ts';
+import { update } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
 
 /** `316` is the VLAN 316 of the site of the device. */

@@ -1,7 +1,9 @@
 /** A cable joins two ports that fit, and has each of them for itself. */
 import { plugFits, portsFit, type CableKindName, type PortKindName } from '@zpine/core/rack/ports';
+import { type Row } from '@zpine/contract/fields';
 import { type Stored } from '@zpine/contract/kinds';
 import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
+import { columnsIn, recordIn } from '../../store/joined.ts';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 
@@ -74,21 +76,29 @@ function checkFit(draft: Draft, from: Stored<'port'> | undefined, to: Stored<'po
 /** The cables that are in these ports. */
 export async function cablesIn(tx: Tx, ports: number[]): Promise<Map<number, Stored<'cable'>>> {
   if (ports.length === 0) return new Map();
-  const rows = await tx.select<{ port_id: number; cable_id: number }>(
-    'SELECT port_id, cable_id FROM cable_end WHERE port_id IN (?)',
+  return new Map([...(await cablesAndEnds(tx, ports))].map(([port, { cable }]) => [port, cable]));
+}
+
+export interface CableEnd {
+  cable: Stored<'cable'>;
+  /** The port at its other end; undefined where that is something in words. */
+  other: Stored<'port'> | undefined;
+}
+
+/** The same with what is at the other ends. */
+export async function cablesAndEnds(tx: Tx, ports: number[]): Promise<Map<number, CableEnd>> {
+  const found = new Map<number, CableEnd>();
+  if (ports.length === 0) return found;
+  const rows = await tx.select<Row>(
+    `SELECT e.port_id, ${columnsIn('cable', 'c')}, ${columnsIn('port', 'p')} FROM cable_end e JOIN cable c ON c.id = e.cable_id
+     LEFT JOIN port p ON p.id = IF(c.from_id = e.port_id, c.to_id, c.from_id) WHERE e.port_id IN (?)`,
     [ports],
   );
-  const cables = await byIds(
-    tx,
-    'cable',
-    rows.map((row) => Number(row.cable_id)),
-  );
-  return new Map(
-    rows.flatMap((row) => {
-      const cable = cables.get(Number(row.cable_id));
-      return cable ? [[Number(row.port_id), cable] as const] : [];
-    }),
-  );
+  for (const row of rows) {
+    const cable = recordIn('cable', 'c', row);
+    if (cable) found.set(Number(row.port_id), { cable, other: recordIn('port', 'p', row) });
+  }
+  return found;
 }
 
 const farEndOf = async (tx: Tx, cable: Stored<'cable'>, port: number): Promise<string> =>

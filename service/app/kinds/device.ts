@@ -13,23 +13,30 @@ const MOST_LEFT = 20;
 /** A device stands where its rack is, and fits into it; its management interface is its own. */
 export const deviceRules: KindRules = {
   async prepare(tx, drafts) {
-    const racks = await byIds(tx, 'rack', idsOf(drafts, 'rack'));
+    const placing = new Set(drafts.filter((draft) => placeChanges(draft) || draft.changes('site')));
+    const racks = await byIds(tx, 'rack', idsOf([...placing], 'rack'));
     const rooms = await byIds(
       tx,
       'room',
       [...racks.values()].map((rack) => rack.room),
     );
-    const models = await byIds(tx, 'model', idsOf(drafts, 'model'));
-    const interfaces = await byIds(tx, 'interface', [...idsOf(drafts, 'management'), ...idsOf(drafts, 'main')]);
-    const templates = await byIds(tx, 'template', idsOf(drafts, 'template'));
+    const models = await byIds(tx, 'model', idsOf([...placing], 'model'));
+    const changing = (field: string) =>
+      idsOf(
+        drafts.filter((draft) => draft.changes(field)),
+        field,
+      );
+    const interfaces = await byIds(tx, 'interface', [...changing('management'), ...changing('main')]);
+    const templates = await byIds(tx, 'template', changing('template'));
     const wanted = new Map<Placed, Draft>();
     for (const draft of drafts) {
       const rack = racks.get(draft.id('rack') ?? 0);
       if (rack) await placeInRack(tx, draft, rack.id, rooms.get(rack.room)?.site ?? 0);
       // What leaves its rack leaves its U there.
-      if (!rack && draft.before?.rack && !draft.given.has('positionU')) draft.after.positionU = null;
+      if (draft.before?.rack && draft.id('rack') === null && !draft.given.has('positionU'))
+        draft.after.positionU = null;
       const position = draft.after.positionU;
-      if (typeof position === 'number') {
+      if (typeof position === 'number' && placing.has(draft)) {
         const model = models.get(draft.id('model') ?? 0);
         const top = position + Math.max(1, model?.heightU ?? 1) - 1;
         if (!rack) draft.fault('positionU', 'position-without-rack');

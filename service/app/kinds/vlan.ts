@@ -1,7 +1,8 @@
 /** A VLAN that trunks carry stays; when it gets another number they follow. */
 import { Refusal } from '@zpine/contract/errors';
 import { as, type KindRules } from '../records/draft.ts';
-import { find, update } from '../../store/records.ts';
+import { find } from '../../store/records.ts';
+import { update } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
 import { keepTrunks } from '../interfaces/vlans.ts';
 

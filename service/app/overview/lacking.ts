@@ -33,22 +33,16 @@ export async function lackingItems(tx: Tx, leads: Leads | undefined): Promise<It
 }
 
 async function devicesWithout(tx: Tx, leads: Leads | undefined): Promise<Item[]> {
-  const items: Item[] = [];
-  for (const code of deviceLacks)
-    for (const { device, detail, remedy, assignable, since } of await lacksOf(tx, [code], {
-      ids: leads?.[code],
-      limit: MOST,
-    }))
-      items.push({
-        code,
-        kind: 'device',
-        key: device,
-        detail: sentence(detail),
-        since: since.toISOString(),
-        remedy: assignable ? 'assign-management' : 'open',
-        command: remedy,
-      });
-  return items;
+  const lacks = await lacksOf(tx, deviceLacks, { ids: leads, limit: MOST });
+  return lacks.map(({ lack, device, detail, remedy, assignable, since }) => ({
+    code: lack as LackCode,
+    kind: 'device',
+    key: device,
+    detail: sentence(detail),
+    since: since.toISOString(),
+    remedy: assignable ? 'assign-management' : 'open',
+    command: remedy,
+  }));
 }
 
 const sentence = (words: string): string => `${words[0]?.toUpperCase() ?? ''}${words.slice(1)}.`;

@@ -25,7 +25,7 @@ const looks: Record<Exclude<LackCode, 'runs-out'>, string> = {
     WHERE f.free * 5 < (SELECT COUNT(*) FROM address a WHERE a.prefix_id = p.id)`,
 };
 
-const isLarge = async (tx: Tx): Promise<boolean> =>
+export const isLarge = async (tx: Tx): Promise<boolean> =>
   (await tx.one(`SELECT id FROM device ORDER BY id LIMIT 1 OFFSET ${LARGE}`)) !== undefined;
 
 /** Looks at all records; done beside the rest, now and then. */
@@ -44,16 +44,15 @@ export async function keepLeads(tx: Tx, leads: Partial<Record<LackCode, number[]
   if (rows.length > 0) await tx.insertRows('today_lead', rows, '');
 }
 
-/** Undefined where all can be looked at: in a small estate, and before the first look at a large one. */
-export async function leadsOf(tx: Tx): Promise<Leads | undefined> {
-  const counted = await tx.one<{ at: Date | null }>('SELECT MAX(at) AS at FROM doubt_count');
-  if (!counted?.at || !(await isLarge(tx))) return undefined;
+/** `lookedAt`: when all were. Undefined where all can be looked at: in a small estate, and before the first look at a large one. */
+export async function leadsOf(tx: Tx, lookedAt: Date | null): Promise<Leads | undefined> {
+  if (lookedAt === null || !(await isLarge(tx))) return undefined;
   const leads = Object.fromEntries(lackCodes.map((code): [string, number[]] => [code, []])) as Leads;
   for (const { code, record_id } of await tx.select<{ code: LackCode; record_id: number }>('SELECT * FROM today_lead'))
     leads[code]?.push(Number(record_id));
   const changed = await tx.select<{ id: number }>(
     `SELECT id FROM device WHERE updated_at > ? - INTERVAL 1 MINUTE ORDER BY updated_at DESC LIMIT ${MOST_CHANGED}`,
-    [counted.at],
+    [lookedAt],
   );
   for (const { id } of changed) for (const code of deviceLacks) leads[code].push(Number(id));
   return leads;

@@ -14,28 +14,43 @@ type Today = ReplyOf<'today'>;
 type Item = Today['items'][number];
 
 const MOST = 50;
+/** What is counted for everybody is counted once in so long. */
+const HELD_MS = 5000;
 
 export async function today(tx: Tx): Promise<Today> {
+  const doubts = await tx.one<{ count: number | null; at: Date | null }>(
+    'SELECT SUM(count) AS count, MAX(at) AS at FROM doubt_count',
+  );
+  const leads = await leadsOf(tx, doubts?.at ?? null);
   const items = [
     ...(await stuckArrivals(tx)),
     ...(await strangers(tx)),
     ...(await relays(tx)),
     ...(await notices(tx)),
     ...(await notCaptured(tx)),
-    ...(await lackingItems(tx, await leadsOf(tx))),
+    ...(await lackingItems(tx, leads)),
   ];
-  const counts = await tx.select<{ stage: string; count: number }>(
-    'SELECT stage, COUNT(*) AS count FROM device GROUP BY stage',
-  );
-  const doubts = await tx.one<{ count: number | null; at: Date | null }>(
-    'SELECT SUM(count) AS count, MAX(at) AS at FROM doubt_count',
-  );
   return {
     items,
     doubts: doubts?.at ? { count: Number(doubts.count), at: doubts.at.toISOString() } : null,
-    counts: Object.fromEntries(counts.map((c) => [c.stage, Number(c.count)])),
+    // In a large estate they are counted once in a while: that takes longer than all the rest.
+    counts: await (leads ? tx.heldFor('stages', HELD_MS, () => stages(tx)) : stages(tx)),
   };
 }
+
+async function stages(tx: Tx): Promise<Record<string, number>> {
+  const rows = await tx.select<{ stage: string; count: number }>(
+    'SELECT stage, COUNT(*) AS count FROM device GROUP BY stage',
+  );
+  return Object.fromEntries(rows.map(({ stage, count }) => [stage, Number(count)]));
+}
+
+/** How many tasks are open, and how many devices arrive: what every page shows, and nobody waits for. */
+export const todayCounts = (tx: Tx): Promise<ReplyOf<'today.counts'>> =>
+  tx.heldFor('today', HELD_MS, async () => {
+    const { items, counts } = await today(tx);
+    return { open: items.length, arriving: (counts.arriving ?? 0) + (counts.proving ?? 0) };
+  });
 
 /** Arrivals that do not go on, each with the reason. */
 async function stuckArrivals(tx: Tx): Promise<Item[]> {
@@ -62,8 +77,8 @@ async function stuckArrivals(tx: Tx): Promise<Item[]> {
 }
 
 async function strangers(tx: Tx): Promise<Item[]> {
-  const { items } = await listStrangers(tx, { settled: 'false' });
-  return items.slice(0, MOST).map((s) => {
+  const { items } = await listStrangers(tx, { settled: 'false' }, MOST);
+  return items.map((s) => {
     const [best] = s.candidates;
     const where = [s.site && `at ${s.site.toUpperCase()}`, s.relay && `behind relay ${s.relay}`]
       .filter(Boolean)

@@ -1,7 +1,8 @@
 /** What is a part of records and goes with them, and taking it away in an order that the database allows. */
 import { columnOf, refsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
-import { type AnyStored, derivable, find, remove as removeRows, removeDerived } from '../../store/records.ts';
+import { type AnyStored, find } from '../../store/records.ts';
+import { derivable, remove as removeRows, removeDerived } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
 
 export interface Going {

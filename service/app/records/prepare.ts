@@ -5,7 +5,8 @@ import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { faultsOf } from '@zpine/contract/faults';
 import { gather, MOST_FAULTS, Refusal, type Faults } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
-import { type AnyStored, byKeys, plannedKeys } from '../../store/records.ts';
+import { type AnyStored, byKeys } from '../../store/records.ts';
+import { plannedKeys } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { Draft, throwFaults } from './draft.ts';
@@ -114,15 +115,17 @@ export async function finish(tx: Tx, kind: KindName, drafts: Draft[]): Promise<D
 async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void> {
   const k = kindOf(kind);
   const keyField = k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? k.key.parts[0] ?? '';
+  // A record that keeps its key takes nobody else's.
+  const named = drafts.flatMap((draft, i) => (k.key.parts.some((part) => draft.changes(part)) ? [{ draft, i }] : []));
   const keys = await plannedKeys(
     tx,
     kind,
-    drafts.map((d) => d.after),
+    named.map(({ draft }) => draft.after),
   );
   const holders = await byKeys(tx, kind, keys);
   const seen = new Map<string, number>();
-  for (const [i, draft] of drafts.entries()) {
-    const key = keys[i] ?? '';
+  for (const [at, { draft, i }] of named.entries()) {
+    const key = keys[at] ?? '';
     if (!isAscii(key)) draft.fault(keyField, 'key-letters', { value: key });
     // The rules of the kind may have said it already, in better words.
     if (draft.faults.some((fault) => fault.path.at(-1) === keyField)) continue;

@@ -15,6 +15,7 @@ export async function findRefs<K extends KindName>(
   tx: Tx,
   kind: K,
   refs: Iterable<string>,
+  lock = false,
 ): Promise<Map<string, Stored<K>>> {
   const wanted = [...new Set(refs)];
   const k = kindOf(kind);
@@ -22,11 +23,13 @@ export async function findRefs<K extends KindName>(
     tx,
     kind,
     wanted.map(idOf).filter((id) => id !== undefined),
+    lock,
   );
   const keys = await byKeys(
     tx,
     kind,
     wanted.filter((ref) => idOf(ref) === undefined).map((ref) => canonicalKey(k, ref)),
+    lock,
   );
   const found = new Map<string, Stored<K>>();
   for (const ref of wanted) {
@@ -77,19 +80,20 @@ export const likeText = (text: string): string => text.replace(/[\\%_]/g, '\\$&'
 
 /** One record that a request names; refused with a suggestion when there is none. */
 export async function mustFind<K extends KindName>(tx: Tx, kind: K, ref: string, lock = false): Promise<Stored<K>> {
-  const found = (await findRefs(tx, kind, [ref])).get(ref);
+  const found = (await findRefs(tx, kind, [ref], lock)).get(ref);
   if (!found) throw new Refusal('not-found', await unknownRef(tx, kind, ref));
-  if (!lock) return found;
-  const locked = (await byIds(tx, kind, [found.id], true)).get(found.id);
-  if (!locked) throw new Refusal('not-found', { kind, ref });
-  return locked;
+  return found;
 }
 
 /** Several at once, held until the unit of work ends, in the order of asking. */
 export async function mustFindAll<K extends KindName>(tx: Tx, kind: K, refs: string[]): Promise<Stored<K>[]> {
-  const found = await findRefs(tx, kind, refs);
+  // One is held as it is found; many in the order of their ids, as everybody does, so that nobody waits in a circle.
+  const found = await findRefs(tx, kind, refs, refs.length === 1);
   const ids = [...found.values()].map((record) => record.id);
-  const locked = await byIds(tx, kind, ids, true);
+  const locked =
+    refs.length === 1
+      ? new Map([...found.values()].map((record) => [record.id, record]))
+      : await byIds(tx, kind, ids, true);
   const out: Stored<K>[] = [];
   for (const ref of refs) {
     const record = locked.get(found.get(ref)?.id ?? 0);

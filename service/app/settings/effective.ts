@@ -3,7 +3,7 @@ import { effective, type Effective, type SettingType, type SettingValue } from '
 import { SECRET_MASK } from '@zpine/core/template/render';
 import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
-import { find } from '../../store/records.ts';
+import { allOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { layersIn, layerWord, placesOf, saidIn, saidTo, type LayerRef, type Places } from './layers.ts';
 
@@ -35,7 +35,7 @@ async function settingsBy<T>(
   layersOf: (one: T) => LayerRef[],
   all: readonly T[],
 ): Promise<(one: T) => DeviceSettings> {
-  const catalogue = await find(tx, 'setting', {}, { order: ['sort_key'] });
+  const catalogue = await allOf(tx, 'setting');
   const said = await saidIn(tx, all.flatMap(layersOf));
   return (one) => {
     const layers = layersOf(one);
@@ -55,7 +55,11 @@ export async function settingsOfMany(
   names: readonly string[],
 ): Promise<FewSettings> {
   const places = await placesOf(tx, devices);
-  const settings = new Map((await find(tx, 'setting', { name: names })).map((setting) => [setting.name, setting]));
+  const settings = new Map(
+    (await allOf(tx, 'setting'))
+      .filter((setting) => names.includes(setting.name))
+      .map((setting) => [setting.name, setting]),
+  );
   const ids = [...settings.values()].map((setting) => setting.id);
   const layers = new Map(devices.map((device) => [device.id, layersIn(tx, places, device)]));
   const said = await saidIn(tx, [...layers.values()].flat(), ids);

@@ -1,7 +1,10 @@
 /** Which layers a device has, and what they say. */
 import { type Layer, type LayerKind, type LayerValue, type Mode, type SettingValue } from '@zpine/core/settings/layers';
+import { grouped } from '@zpine/core/lists/grouped';
+import { type Row } from '@zpine/contract/fields';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { byIds, find, keysOf } from '../../store/records.ts';
+import { columnsIn, recordIn } from '../../store/joined.ts';
+import { allOf, byIds, keysOf, rememberKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { sitesOf } from '../devices/inForce.ts';
 
@@ -18,6 +21,7 @@ export interface Places {
   dialects: Map<number, Stored<'dialect'>>;
   sites: Map<number, Stored<'site'>>;
   racks: Map<number, Stored<'rack'>>;
+  rooms: Map<number, Stored<'room'>>;
   areas: Map<number, Stored<'area'>>;
   labels: Map<string, Stored<'label'>>;
   /** The site of each device, its own or that of its management address. */
@@ -34,18 +38,42 @@ export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Pr
   const siteOf = await sitesOf(tx, devices);
   const dialects = uniqueIds([...devices.map((d) => d.dialect), ...[...models.values()].map((m) => m.dialect)]);
   const words = [...new Set(devices.flatMap((d) => d.labels ?? []))];
-  const racks = await byIds(tx, 'rack', all('rack'));
   await keysOf(tx, 'duty', uniqueIds(devices.map((d) => d.duty)));
-  await keysOf(tx, 'room', uniqueIds([...racks.values()].map((rack) => rack.room)));
+  const { racks, rooms, sites } = await racksOf(tx, all('rack'));
+  const open = [...new Set(siteOf.values())].filter((id) => !sites.has(id));
+  for (const [id, site] of await byIds(tx, 'site', open)) sites.set(id, site);
   return {
     models,
     racks,
+    rooms,
     dialects: await byIds(tx, 'dialect', dialects),
-    sites: await byIds(tx, 'site', [...new Set(siteOf.values())]),
+    sites,
     siteOf,
-    areas: new Map((await find(tx, 'area', {})).map((area) => [area.id, area])),
+    areas: new Map((await allOf(tx, 'area')).map((area) => [area.id, area])),
     labels: new Map((await labelsOf(tx, words)).map((label) => [label.name, label])),
   };
+}
+
+/** Racks with their rooms and sites: what stands in a rack is at its site, as a rule. */
+async function racksOf(tx: Tx, ids: number[]): Promise<Pick<Places, 'racks' | 'rooms' | 'sites'>> {
+  const found: Pick<Places, 'racks' | 'rooms' | 'sites'> = { racks: new Map(), rooms: new Map(), sites: new Map() };
+  if (ids.length === 0) return found;
+  const rows = await tx.select<Row>(
+    `SELECT ${columnsIn('rack', 'r')}, ${columnsIn('room', 'o')}, ${columnsIn('site', 's')} FROM rack r
+     JOIN room o ON o.id = r.room_id JOIN site s ON s.id = o.site_id WHERE r.id IN (?)`,
+    [ids],
+  );
+  for (const row of rows) {
+    const [rack, room, site] = [recordIn('rack', 'r', row), recordIn('room', 'o', row), recordIn('site', 's', row)];
+    if (!rack || !room || !site) continue;
+    found.racks.set(rack.id, rack);
+    found.rooms.set(room.id, room);
+    found.sites.set(site.id, site);
+    rememberKeys(tx, 'rack', [rack]);
+    rememberKeys(tx, 'room', [room]);
+    rememberKeys(tx, 'site', [site]);
+  }
+  return found;
 }
 
 export const dialectIn = (places: Places, device: Stored<'device'>): number | null =>
@@ -83,7 +111,7 @@ export function layersIn(tx: Tx, places: Places, device: Stored<'device'>): Laye
 
 /** The records of labels, the weakest first: those without a rank, then by rank. */
 export async function labelsOf(tx: Tx, words: string[]): Promise<Stored<'label'>[]> {
-  const found = await find(tx, 'label', { name: words }, { order: ['name'] });
+  const found = (await allOf(tx, 'label')).filter((label) => words.includes(label.name));
   return found.sort((a, b) => (a.rank ?? 0) - (b.rank ?? 0));
 }
 
@@ -137,13 +165,14 @@ export async function saidIn(tx: Tx, layers: Iterable<LayerRef>, settings?: read
     take(await tx.select<ValueRow>('SELECT * FROM setting_value WHERE setting_id IN (?)', [settings]));
     return said;
   }
-  const only = settings ? 'AND setting_id IN (?)' : '';
-  for (const [kind, keys] of kinds) {
-    const ids = [...keys.keys()];
-    for (let at = 0; at < ids.length; at += SLICE) {
-      const sql = `SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id IN (?) ${only}`;
-      take(await tx.select<ValueRow>(sql, [kind, ids.slice(at, at + SLICE), ...(settings ? [settings] : [])]));
-    }
+  const pairs = [...kinds].flatMap(([kind, keys]) => [...keys.keys()].map((id) => ({ kind, id })));
+  for (let at = 0; at < pairs.length; at += SLICE) {
+    const slices = [...grouped(pairs.slice(at, at + SLICE), ({ kind }) => kind)];
+    const among = slices.map(() => '(layer_kind = ? AND layer_id IN (?))').join(' OR ');
+    const values = slices.flatMap(([kind, of]) => [kind, of.map(({ id }) => id)]);
+    const only = settings ? 'AND setting_id IN (?)' : '';
+    const sql = `SELECT * FROM setting_value WHERE (${among}) ${only}`;
+    take(await tx.select<ValueRow>(sql, [...values, ...(settings ? [settings] : [])]));
   }
   return said;
 }

@@ -1,0 +1,89 @@
+/** Editions as they are kept: who made them and when; and, asked for by itself, what is shown of them or kept under seal. */
+import { Refusal } from '@zpine/contract/errors';
+import { type Stored } from '@zpine/contract/kinds';
+import { type Tx } from '../../store/tx.ts';
+import { type Files, type Inputs, readInputs, type ShownFile } from './content.ts';
+import { type WayBackFault } from './wayBack.ts';
+
+export interface EditionRow {
+  id: number;
+  device_id: number;
+  number: number;
+  digest: string;
+  inputs_digest: string;
+  template: string;
+  made_at: Date;
+  made_by: string;
+  reason: string | null;
+  published_at: Date | null;
+  published_by: string | null;
+  insisted: string | null;
+  /** The device is given this one now. */
+  current: boolean;
+  /** No later one was made. */
+  newest: boolean;
+}
+
+/** What people see of an edition. */
+export interface ShownParts {
+  files: ShownFile[];
+  wayBack: WayBackFault[];
+}
+
+const CURRENT = `SELECT p.id FROM edition p WHERE p.device_id = e.device_id AND p.published_at IS NOT NULL
+  ORDER BY p.published_at DESC, p.number DESC LIMIT 1`;
+
+const SELECT = `SELECT e.id, e.device_id, e.number, e.digest, e.inputs_digest, e.template, e.made_at, e.made_by, e.reason,
+  e.published_at, e.published_by, e.insisted, e.id = (${CURRENT}) AS current,
+  NOT EXISTS (SELECT 1 FROM edition n WHERE n.device_id = e.device_id AND n.number > e.number) AS newest FROM edition e`;
+
+async function rowsBy(tx: Tx, behind: string, values: unknown[]): Promise<EditionRow[]> {
+  const rows = await tx.select<EditionRow>(`${SELECT} ${behind}`, values);
+  return rows.map((row) => ({
+    ...row,
+    id: Number(row.id),
+    device_id: Number(row.device_id),
+    current: Boolean(row.current),
+    newest: Boolean(row.newest),
+  }));
+}
+
+/** The last ones of a device, the newest first. */
+export const lastEditions = (tx: Tx, device: number, most: number): Promise<EditionRow[]> =>
+  rowsBy(tx, 'WHERE e.device_id = ? ORDER BY e.number DESC LIMIT ?', [device, most]);
+
+export async function mustFindEdition(tx: Tx, device: Stored<'device'>, number: string): Promise<EditionRow> {
+  const [row] = /^[1-9][0-9]{0,8}$/.test(number)
+    ? await rowsBy(tx, 'WHERE e.device_id = ? AND e.number = ?', [device.id, Number(number)])
+    : [];
+  if (!row) throw new Refusal('not-found', { kind: 'edition', ref: `${device.key} ${number}` });
+  return row;
+}
+
+/** The edition that a device is given now. */
+export const publishedOf = (tx: Tx, device: number): Promise<{ id: number; number: number } | undefined> =>
+  tx.one(
+    `SELECT id, number FROM edition WHERE device_id = ? AND published_at IS NOT NULL
+     ORDER BY published_at DESC, number DESC LIMIT 1`,
+    [device],
+  );
+
+const partOf = async (tx: Tx, id: number, column: 'shown' | 'content' | 'inputs'): Promise<string | undefined> =>
+  (await tx.one<{ held: string }>(`SELECT ${column} AS held FROM edition WHERE id = ?`, [id]))?.held;
+
+export async function shownParts(tx: Tx, id: number): Promise<ShownParts> {
+  const text = await partOf(tx, id, 'shown');
+  return text === undefined ? { files: [], wayBack: [] } : (JSON.parse(text) as ShownParts);
+}
+
+/** With all secrets, as it goes to the device; none of an edition that is gone. */
+export async function filesOf(tx: Tx, id: number): Promise<Files> {
+  const text = await partOf(tx, id, 'content');
+  return text === undefined ? [] : (JSON.parse(tx.sealer.open(text)) as Files);
+}
+
+/** What it was made from. */
+export async function frozenInputs(tx: Tx, id: number): Promise<Inputs | undefined> {
+  const text = await partOf(tx, id, 'inputs');
+  return text === undefined ? undefined : readInputs(tx.sealer.open(text));
+}
