@@ -1,5 +1,16 @@
 import tseslint from 'typescript-eslint';
 
+const sealedTables = [
+  'edition',
+  'run_row',
+  'setting_value',
+  'known_secret',
+  'captured_text',
+  'user',
+  'token',
+  'session',
+];
+
 export default tseslint.config(
   { ignores: ['dist/', '.pine/', 'node_modules/', 'console/vite.config.ts'] },
   ...tseslint.configs.recommended,
@@ -19,6 +30,14 @@ export default tseslint.config(
       eqeqeq: 'error',
       'max-lines': ['error', { max: 400, skipBlankLines: true, skipComments: true }],
       'no-console': 'error',
+      // What is kept under seal, or stands for somebody, is read by those alone who name it.
+      'no-restricted-syntax': [
+        'error',
+        ...['Literal[value=', 'TemplateElement[value.raw='].map((text) => ({
+          selector: `${text}/\\*\\s+FROM\\s+\x60?(${sealedTables.join('|')})\\b/i]`,
+          message: 'This table has a column under seal: name the columns that are needed.',
+        })),
+      ],
     },
   },
   // A table of cases may be long.

@@ -34,10 +34,12 @@ export async function follow(run: Pick<RunHead, 'id'>): Promise<ShownRun> {
   const begin = Date.now();
   let told = '';
   for (;;) {
-    const shown = await client.call('run.show', { params: { id: String(run.id) }, query: { text: 'true' } });
+    const params = { id: String(run.id) };
+    // How far it is, again and again; the rows with their texts once, at the end.
+    const shown = await client.call('run.show', { params, query: { rows: 'none' } });
     if (shown.state === 'ended' || shown.state === 'previewed') {
       if (told !== '' && process.stderr.isTTY) process.stderr.write('\r\u001b[K');
-      return shown;
+      return client.call('run.show', { params, query: { text: 'true' } });
     }
     const words = `run #${run.id}: ${shown.done} of ${shown.expected} devices`;
     if (Date.now() - begin > QUIET_MS && words !== told) {

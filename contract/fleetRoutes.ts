@@ -85,7 +85,16 @@ export const fleetRoutes = {
     role: 'viewer',
     summary: 'One run with one row per device; long texts only with text=true; as CSV where that is asked for',
     group: 'Fleet',
-    query: z.strictObject({ text: z.enum(['true', 'false']).default('false') }),
+    query: z.strictObject({
+      text: z.enum(['true', 'false']).default('false'),
+      rows: z.enum(['all', 'none']).default('all').describe('none: only how far it is'),
+      since: z.coerce
+        .number()
+        .int()
+        .min(0)
+        .optional()
+        .describe('Only rows that changed after this version of the run, for whoever has the others'),
+    }),
     reply: run,
   }),
   'run.row': route({

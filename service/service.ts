@@ -55,7 +55,7 @@ async function importApart(store: Store, job: ClaimedJob, work: () => Promise<vo
     const refused = error instanceof Refusal && ['too-large', 'too-slow'].includes(error.code) ? error : undefined;
     if (!refused && (error instanceof Refusal || job.tries < MOST_TRIES)) throw error;
     const why = refused ? problemOf(refused).detail : `the process that looked at it ended ${job.tries} times`;
-    await failUpload(store, (job.payload as { id: number }).id, why, job);
+    await failUpload(store, (job.payload as { id: number }).id, why, job.lease);
   }
 }
 

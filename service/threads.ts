@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import { type Config } from './config.ts';
-import { type ClaimedJob, type JobHold } from './store/jobs.ts';
+import { type ClaimedJob } from './store/jobs.ts';
 
 /** What was built is taken by a service that runs from its sources, too, where it is there: to load those takes a thread seconds. */
 const built = [new URL('./jobThread.js', import.meta.url), new URL('../dist/jobThread.js', import.meta.url)].find(
@@ -19,10 +19,9 @@ const heapOf = (name: string): number => (name === 'import' ? 1536 : 256);
 
 /** Does a long job in a thread of its own; fails when that fails, and ends it when told to. */
 export function jobInThread(config: Config, job: ClaimedJob, ...endings: AbortSignal[]): Promise<void> {
-  const { name, payload } = job;
-  const hold: JobHold = { id: job.id, fence: job.fence };
+  const { name, payload, lease } = job;
   const options = {
-    workerData: { config, name, payload, hold },
+    workerData: { config, name, payload, lease },
     resourceLimits: { maxOldGenerationSizeMb: heapOf(name) },
   };
   const source = new URL('./jobThread.ts', import.meta.url);

@@ -4,10 +4,14 @@ import { type Value } from '@zpine/contract/fields';
 import { type RecordHead } from '@zpine/contract/kind';
 import { type Remark } from '@zpine/contract/remarks';
 import { QueryClient } from '@tanstack/react-query';
+import { OwnWrites } from './shell/news.ts';
 
 /** Set by the frame of the page, which shows them. */
 export const remarks: { hear: (remarks: Remark[]) => void } = { hear: () => undefined };
 export const client = new Client({ url: '', via: 'console', onRemarks: (said) => remarks.hear(said) });
+
+/** What this page has saved itself. */
+export const own = new OwnWrites();
 
 export const queries = new QueryClient({
   defaultOptions: {

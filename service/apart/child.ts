@@ -39,7 +39,7 @@ export function serveApart(config: Config): void {
     const work =
       'asked' in message
         ? carryOut(store, message.asked, log as never, never).then(tell)
-        : importUpload(store, message.job.payload as { id: number; apply: boolean }, message.job).then(() =>
+        : importUpload(store, message.job.payload as { id: number; apply: boolean }, message.job.lease).then(() =>
             say({ done: true }),
           );
     work.catch((error: unknown) => say(failure(error)));

@@ -3,7 +3,7 @@ import { type ErrorCode, type Faults, type Params } from '@zpine/contract/errors
 import { type Asked } from '../http/asked.ts';
 import { type ClaimedJob } from '../store/jobs.ts';
 
-export type ToChild = { asked: Asked } | { job: Pick<ClaimedJob, 'id' | 'fence' | 'payload'> } | { next: true };
+export type ToChild = { asked: Asked } | { job: Pick<ClaimedJob, 'lease' | 'payload'> } | { next: true };
 
 export type FromChild =
   | { ready: true }

@@ -86,7 +86,7 @@ export class ApartPool implements Apart {
   async importUpload(job: ClaimedJob, ...endings: AbortSignal[]): Promise<void> {
     const hand = new Hand(this.start(this.options.importHeapMb));
     this.imports.add(hand);
-    const { id, fence, payload } = job;
+    const { lease, payload } = job;
     try {
       const signal = AbortSignal.any(endings);
       const bounds = {
@@ -94,7 +94,7 @@ export class ApartPool implements Apart {
         seconds: Number.POSITIVE_INFINITY,
         residentBytes: 2 * this.options.importHeapMb * MB,
       };
-      await hand.work({ job: { id, fence, payload } }, bounds).next();
+      await hand.work({ job: { lease, payload } }, bounds).next();
     } catch (error) {
       throw this.refusalOf(error);
     } finally {

@@ -1,18 +1,11 @@
 /** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
 import { type DialRow } from '@zpine/core/addressing/dial';
-import {
-  claimProbe,
-  noteProof,
-  passLimits,
-  releaseProbe,
-  renewProbe,
-  RENEW_MS,
-  type Probe,
-} from '../app/arrivals/proof.ts';
+import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
+import { whileHeld } from '../store/claims.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
-import { Turns } from './turns.ts';
+import { Turns } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 
 interface Log {
@@ -66,21 +59,15 @@ export class Keeper {
   }
 
   private async look(probe: Probe): Promise<void> {
-    const renewal = setInterval(
-      // Where the database is away the claim may end: then another looks, and what comes of this one is dropped.
-      () => void run(this.store, actor, 'arrival.claim', (tx) => renewProbe(tx, probe)).catch(() => undefined),
-      RENEW_MS,
-    );
     try {
-      const result = await prove(probe, { dialMap: this.dialMap, jump: this.jump, firstContact: true });
+      const way = { dialMap: this.dialMap, jump: this.jump, firstContact: true };
+      const result = await whileHeld(this.store, actor, probe.lease, () => prove(probe, way));
       await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
     } catch (error) {
       this.faults.say(error, 'a device could not be looked at', { device: probe.deviceKey });
       await run(this.store, actor, 'arrival.release', (tx) =>
         releaseProbe(tx, probe, this.store.limits.probe * 2),
       ).catch(() => undefined);
-    } finally {
-      clearInterval(renewal);
     }
   }
 }

@@ -1,6 +1,7 @@
 /** One run, from its claim to its end: which device is begun with when, and what is done with it. */
 import { FEW, mayTry, newGuard, tried, trying, type LoginGuard } from '@zpine/core/fleet/loginGuard';
-import { endRun, freeDevice, releaseRun, takeDevice, waitingRows } from '../app/fleet/work.ts';
+import { endRun, freeDevice, takeDevice, waitingRows } from '../app/fleet/work.ts';
+import { release } from '../store/claims.ts';
 import { type ClaimedRun, type RowResult, type Waiting } from '../app/fleet/work.ts';
 import { run as inTx, type Actor, type Store } from '../store/tx.ts';
 import { type Way } from './connect.ts';
@@ -59,7 +60,7 @@ export class RunWork {
       await this.ledger.close();
     }
     if (this.ledger.lost) return;
-    if (this.closing()) await inTx(this.store, this.actor, 'run.release', (tx) => releaseRun(tx, this.run));
+    if (this.closing()) await inTx(this.store, this.actor, 'run.release', (tx) => release(tx, this.run.lease));
     else await inTx(this.store, this.actor, 'run.end', (tx) => endRun(tx, this.run, this.early));
   }
 

@@ -4,7 +4,7 @@ import { claimRun } from '../app/fleet/work.ts';
 import { run as inTx, type Actor, type Store } from '../store/tx.ts';
 import { type Jump, type Way } from './connect.ts';
 import { RunWork } from './runWork.ts';
-import { Turns } from './turns.ts';
+import { Turns } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 
 interface Log {

@@ -1,15 +1,25 @@
 /** Looks at devices that are watched, sends notices, and begins captures when they are due. */
 import { createTransport, type Transporter } from 'nodemailer';
 import { type Dialect } from '@zpine/core/dialect/dialect';
-import { captureDue } from '../app/fleet/work.ts';
+import { captureDue } from '../app/fleet/captureDue.ts';
 import { makeRun } from '../app/fleet/runs.ts';
-import { type Target } from '../app/fleet/access.ts';
-import { claimLetters, claimLooks, noteLetter, noteLook, planWatch, REACH, type Look } from '../app/fleet/watch.ts';
+import {
+  claimLetter,
+  claimLooks,
+  noteLetter,
+  noteLook,
+  planWatch,
+  REACH,
+  type DueLook,
+  type Letter,
+  type Look,
+} from '../app/fleet/watch.ts';
+import { whileHeld } from '../store/claims.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { type Way } from './connect.ts';
 import { withSession } from './reachable.ts';
 import { type Session } from './session.ts';
-import { Turns } from './turns.ts';
+import { Turns } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 
 interface Log {
@@ -26,6 +36,8 @@ const actor: Actor = { name: 'watch', via: 'service' };
 const TURN_MS = 1000;
 const PLAN_MS = 60_000;
 const AT_ONCE = 40;
+/** So many letters are sent in one turn. */
+const LETTERS = 20;
 
 export class Watcher {
   private readonly store: Store;
@@ -68,11 +80,11 @@ export class Watcher {
   private async turn(): Promise<void> {
     if (Date.now() - this.plannedAt > PLAN_MS) await this.planNow();
     const room = AT_ONCE - this.turns.running.size;
-    const targets = room > 0 ? await run(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
-    for (const target of targets)
+    const due = room > 0 ? await run(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
+    for (const one of due)
       this.turns.beside(
-        this.look(target).catch((error: unknown) =>
-          this.faults.say(error, 'a device could not be looked at', { device: target.key }),
+        whileHeld(this.store, actor, one.lease, () => this.look(one)).catch((error: unknown) =>
+          this.faults.say(error, 'a device could not be looked at', { device: one.target.key }),
         ),
       );
     if (this.post) await this.letters(this.post);
@@ -87,7 +99,7 @@ export class Watcher {
 
   private captures(): Promise<void> {
     return run(this.store, actor, 'capture.due', async (tx) => {
-      const { devices } = await captureDue(tx);
+      const devices = await captureDue(tx);
       if (devices.length === 0) return;
       const waiting = await tx.one(
         "SELECT 1 AS one FROM run WHERE kind = 'capture' AND made_by = ? AND state <> 'ended' LIMIT 1",
@@ -103,7 +115,8 @@ export class Watcher {
     });
   }
 
-  private async look(target: Target): Promise<void> {
+  private async look(due: DueLook): Promise<void> {
+    const { target } = due;
     const states: Look['states'] = new Map();
     const { row } = await withSession(target, this.way, async (session) => {
       for (const [what, state] of await interfacesOf(session, target.dialect)) states.set(what, { state, detail: '' });
@@ -111,25 +124,32 @@ export class Watcher {
     });
     states.set(REACH, { state: row.outcome === 'reached' ? 'reached' : 'not reached', detail: row.detail });
     const look: Look = { device: target.device, deviceKey: target.key, states };
-    await run(this.store, actor, 'watch.note', (tx) => noteLook(tx, look));
+    await run(this.store, actor, 'watch.note', (tx) => noteLook(tx, look, due));
   }
 
   private async letters(post: Transporter): Promise<void> {
-    for (const letter of await run(this.store, actor, 'letter.claim', claimLetters)) {
-      let fault: string | undefined;
-      try {
-        await post.sendMail({
-          from: this.mail.from,
-          to: letter.to,
-          subject: letter.text.split(':')[0] ?? letter.text,
-          text: `${letter.text}\n\n${letter.at}\n`,
-          // The same notice sent twice is one letter to whoever sorts by it.
-          messageId: `<notice-${letter.id}@${this.mail.from.split('@')[1]?.replace(/>.*/, '') ?? 'zpine'}>`,
-        });
-      } catch (error) {
-        fault = error instanceof Error ? error.message : String(error);
-      }
+    for (let sent = 0; sent < LETTERS; sent += 1) {
+      const letter = await run(this.store, actor, 'letter.claim', claimLetter);
+      if (!letter) return;
+      const fault = await whileHeld(this.store, actor, letter.lease, () => this.send(post, letter));
       await run(this.store, actor, 'letter.note', (tx) => noteLetter(tx, letter, fault));
+    }
+  }
+
+  /** Gives what went wrong. */
+  private async send(post: Transporter, letter: Letter): Promise<string | undefined> {
+    try {
+      await post.sendMail({
+        from: this.mail.from,
+        to: letter.to,
+        subject: letter.text.split(':')[0] ?? letter.text,
+        text: `${letter.text}\n\n${letter.at}\n`,
+        // The same notice sent twice is one letter to whoever sorts by it.
+        messageId: `<notice-${letter.id}@${this.mail.from.split('@')[1]?.replace(/>.*/, '') ?? 'zpine'}>`,
+      });
+      return undefined;
+    } catch (error) {
+      return error instanceof Error ? error.message : String(error);
     }
   }
 }

@@ -10,6 +10,7 @@ import { onboardingSteps } from './migrations/onboarding.ts';
 import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
+import { runSteps } from './migrations/runs.ts';
 import { secretSteps } from './migrations/secrets.ts';
 import { wholeSteps } from './migrations/whole.ts';
 import { type Step, type StepTools } from './migrations/steps.ts';
@@ -30,6 +31,7 @@ export const steps: Step[] = [
   ...wholeSteps,
   ...secretSteps,
   ...accessSteps,
+  ...runSteps,
 ];
 
 /**

@@ -1,4 +1,5 @@
 /** Records of the kinds written, in arrays: with keys, search terms, MACs, and the changes that history keeps. */
+import { grouped } from '@zpine/core/lists/grouped';
 import { type Row } from '@zpine/contract/fields';
 import { columnOf, fieldsOf, makeKey, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
@@ -153,21 +154,25 @@ export async function update<K extends KindName>(
   });
   const differing = planned.filter(({ changed }) => changed.length > 0);
   if (differing.length > 0) writes(tx, name);
-  for (let at = 0; at < differing.length; at += SLICE) {
-    // Sent one behind the other, without waiting in between.
-    const slice = differing.slice(at, at + SLICE);
-    const touched = await Promise.all(
-      slice.map(({ before, key, sortKey, changed, to }) => {
-        const row: Row = { natural_key: key, sort_key: sortKey, updated_at: now, version: before.version + 1 };
-        for (const [field, spec] of changed) Object.assign(row, toColumns(field, spec, to[field] ?? null));
-        const sets = Object.keys(row).map((c) => `\`${c}\` = ?`);
-        const values = [...Object.values(row), before.id, before.version];
-        return tx.execute(`UPDATE \`${name}\` SET ${sets.join(', ')} WHERE id = ? AND version = ?`, values);
-      }),
-    );
-    const stale = slice[touched.indexOf(0)]?.before;
-    if (stale) throw await staleRefusal(tx, name, stale.id, stale.version);
-  }
+  const rows = differing.map(({ before, key, sortKey, changed, to }) => {
+    const row: Row = { natural_key: key, sort_key: sortKey, updated_at: now, version: before.version + 1 };
+    for (const [field, spec] of changed) Object.assign(row, toColumns(field, spec, to[field] ?? null));
+    return { before, row };
+  });
+  // Rows with the same columns go together, one statement behind the other, without waiting in between.
+  const slices = [...grouped(rows, ({ row }) => Object.keys(row).join(' ')).values()].flatMap(slicesOf);
+  await Promise.all(
+    slices.map(async (slice) => {
+      const touched = await updateRows(tx, name, slice);
+      if (touched < slice.length)
+        throw await staleAmong(
+          tx,
+          name,
+          slice.map(({ before }) => before),
+          true,
+        );
+    }),
+  );
   const out: Stored<K>[] = [];
   const renamed: number[] = [];
   /** Those that are found by other words from now on. */
@@ -207,6 +212,52 @@ export async function update<K extends KindName>(
   return out;
 }
 
+/** As many characters of one statement, about: the database takes only so long ones. */
+const STATEMENT = 1_000_000;
+
+/** Rows of one statement each. */
+function slicesOf<T extends { row: Row }>(all: T[]): T[][] {
+  const slices: T[][] = [];
+  let room = 0;
+  for (const one of all) {
+    const size = Object.values(one.row).reduce<number>(
+      (sum, held) => sum + 12 + (typeof held === 'string' ? held.length : 0),
+      0,
+    );
+    const last = slices.at(-1);
+    if (last && last.length < SLICE && size <= room) last.push(one);
+    else {
+      slices.push([one]);
+      room = STATEMENT;
+    }
+    room -= size;
+  }
+  return slices;
+}
+
+/** Sets the same columns of several rows, each as it was read; gives how many were. */
+function updateRows(
+  tx: Tx,
+  name: KindName,
+  rows: { before: { id: number; version: number }; row: Row }[],
+): Promise<number> {
+  const [first] = rows;
+  const columns = Object.keys(first?.row ?? {});
+  if (rows.length === 1 && first) {
+    const sets = columns.map((c) => `\`${c}\` = ?`).join(', ');
+    const values = [...columns.map((c) => first.row[c]), first.before.id, first.before.version];
+    return tx.execute(`UPDATE \`${name}\` SET ${sets} WHERE id = ? AND version = ?`, values);
+  }
+  const all = ['_id', '_version', ...columns];
+  const named = `SELECT ${all.map((c) => `? AS \`${c}\``).join(', ')}`;
+  const unnamed = `SELECT ${all.map(() => '?').join(', ')}`;
+  return tx.execute(
+    `UPDATE \`${name}\` t JOIN (${rows.map((_, i) => (i === 0 ? named : unnamed)).join(' UNION ALL ')}) v
+     ON t.id = v._id AND t.version = v._version SET ${columns.map((c) => `t.\`${c}\` = v.\`${c}\``).join(', ')}`,
+    rows.flatMap(({ before, row }) => [before.id, before.version, ...columns.map((c) => row[c])]),
+  );
+}
+
 /** Natural keys that begin with those of renamed records follow them. They are derived: no change of their own. */
 async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void> {
   if (ids.length === 0) return;
@@ -244,7 +295,7 @@ export async function remove<K extends KindName>(tx: Tx, name: K, records: Store
       `DELETE FROM \`${name}\` WHERE (id, version) IN (${slice.map(() => '(?, ?)').join(', ')})`,
       slice.flatMap(({ id, version }) => [id, version]),
     );
-    if (touched < slice.length) throw await staleAmong(tx, name, slice);
+    if (touched < slice.length) throw await staleAmong(tx, name, slice, false);
   }
   for (const record of records) {
     await tx.change({
@@ -260,13 +311,15 @@ export async function remove<K extends KindName>(tx: Tx, name: K, records: Store
 }
 
 /** Somebody was faster with one of these, and now it is too late to see with which: those that are left tell. */
-async function staleAmong(tx: Tx, name: KindName, records: RecordHead[]): Promise<Refusal> {
+async function staleAmong(tx: Tx, name: KindName, records: RecordHead[], written: boolean): Promise<Refusal> {
   const left = await byIds(
     tx,
     name,
     records.map((r) => r.id),
   );
-  const stale = records.find((r) => left.has(r.id)) ?? records[0];
+  // What this unit of work has written itself is one version further.
+  const own = written ? 1 : 0;
+  const stale = records.find((r) => (left.get(r.id)?.version ?? r.version + own) !== r.version + own) ?? records[0];
   return staleRefusal(tx, name, stale?.id ?? 0, stale?.version ?? 0);
 }
 

@@ -5,7 +5,8 @@ import { expectSound } from '../sound.ts';
 import { add, addOne } from '../../service/app/records/add.ts';
 import { editOne } from '../../service/app/records/edit.ts';
 import { removeOne } from '../../service/app/records/remove.ts';
-import { claim, finish, heartbeat } from '../../service/store/jobs.ts';
+import { renew } from '../../service/store/claims.ts';
+import { claimJob, finishJob } from '../../service/store/jobs.ts';
 import { byId, find } from '../../service/store/records.ts';
 import { read, run, type Store } from '../../service/store/tx.ts';
 
@@ -161,48 +162,49 @@ describe('jobs', () => {
 
   it('are claimed by one instance only', async () => {
     await Promise.all(Array.from({ length: 8 }, () => put()));
-    const claimed = await Promise.all(Array.from({ length: 12 }, () => claim(store)));
+    const claimed = await Promise.all(Array.from({ length: 12 }, () => claimJob(store)));
     const ids = claimed.flatMap((job) => (job ? [job.id] : []));
     expect(ids).to.have.length(8);
     expect(new Set(ids).size).to.equal(8);
-    for (const job of claimed) if (job) await finish(store, job);
+    for (const job of claimed) if (job) await finishJob(store, job);
   });
 
   it('wait once, however often they are asked for', async () => {
     await put('tidy');
     await put('tidy');
-    const job = await claim(store);
+    const job = await claimJob(store);
     expect(job?.payload).to.deep.equal({ n: 1 });
-    expect(await claim(store)).to.equal(undefined);
-    if (job) await finish(store, job);
+    expect(await claimJob(store)).to.equal(undefined);
+    if (job) await finishJob(store, job);
   });
 
   it('are not claimed before they are due', async () => {
     await put(undefined, 600);
-    expect(await claim(store)).to.equal(undefined);
+    expect(await claimJob(store)).to.equal(undefined);
   });
 
   it('belong to whoever claimed them last', async () => {
     await put();
-    const first = await claim(store);
+    const first = await claimJob(store);
     if (!first) throw new Error('nothing was claimed');
     await run(store, actor, 'test', (tx) =>
       tx.execute('UPDATE job SET claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?', [first.id]),
     );
-    const second = await claim(store);
+    const second = await claimJob(store);
     expect(second?.id).to.equal(first.id);
-    expect(await heartbeat(store, first)).to.equal(false);
+    expect(await run(store, actor, 'test', (tx) => renew(tx, first.lease))).to.equal(false);
     // However fast they come after one another: a row that is the same as before is theirs all the same.
-    for (let n = 0; n < 40; n += 1) expect(second && (await heartbeat(store, second))).to.equal(true);
-    expect(await finish(store, first)).to.equal(0);
-    expect(second && (await finish(store, second))).to.equal(1);
+    for (let n = 0; n < 40; n += 1)
+      expect(second && (await run(store, actor, 'test', (tx) => renew(tx, second.lease)))).to.equal(true);
+    expect(await finishJob(store, first)).to.equal(0);
+    expect(second && (await finishJob(store, second))).to.equal(1);
   });
 
   it('come again after the time they ask for', async () => {
     await put();
-    const job = await claim(store);
-    if (job) await finish(store, job, 0);
-    const again = await claim(store);
+    const job = await claimJob(store);
+    if (job) await finishJob(store, job, 0);
+    const again = await claimJob(store);
     expect(again?.id).to.equal(job?.id);
     expect(again?.tries).to.equal(1);
     expect(await read(store, actor, (tx) => byId(tx, 'vrf', 1))).to.have.property('key', 'default');

@@ -3,8 +3,9 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
 import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { countWords } from '@zpine/contract/runTables';
-import { client, keys, problemOf } from '../api.ts';
+import { client, keys, problemOf, queries } from '../api.ts';
 import { Answers, Save } from '../fleet/Answers.tsx';
+import { upToDate } from '../fleet/following.ts';
 import { ErrandView } from '../fleet/ErrandView.tsx';
 import { Ladder } from '../fleet/Ladder.tsx';
 import { Outcome } from '../fleet/Outcome.tsx';
@@ -21,7 +22,11 @@ export default function Run() {
   const { id = '' } = useParams();
   const found = useQuery({
     queryKey: keys.worked('run', id),
-    queryFn: () => client.call('run.show', { params: { id }, query: {} as never }),
+    queryFn: async () => {
+      const shown = queries.getQueryData<ShownRun>(keys.worked('run', id));
+      const news = await client.call('run.show', { params: { id }, query: shown ? { since: shown.version } : {} });
+      return shown ? upToDate(shown, news) : news;
+    },
     // Hints of the event stream come sooner; this is for when there is none.
     refetchInterval: ({ state }) => (state.data && ['working', 'waiting'].includes(state.data.state) ? 1500 : false),
   });

@@ -7,7 +7,7 @@ import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { notOfForm } from '@zpine/contract/kinds/interfaces';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { client, keys, problemOf, queries, type AnyRecord } from '../api.ts';
+import { client, keys, own, problemOf, queries, type AnyRecord } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Conflict } from './Conflict.tsx';
@@ -56,6 +56,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
     form.setFields(inForm(k).map(([name]) => ({ name, errors: [] })));
     try {
       const saved = (await send(client, k, kind, base, form.getFieldsValue(), reason)) as unknown as AnyRecord;
+      own.note({ kind, record: saved.id, version: saved.version });
       void queries.invalidateQueries({ queryKey: ['records', kind] });
       void queries.invalidateQueries({ queryKey: ['worked'] });
       void message.success(`${base ? 'Saved' : 'Added'} ${saved.key}`);

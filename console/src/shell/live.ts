@@ -1,17 +1,23 @@
 /** One event stream a browser: the tab that holds the lock opens it and tells the others. */
 import { useEffect, useState } from 'react';
-import { queries } from '../api.ts';
+import { keys, own, queries } from '../api.ts';
+import { AtMostEvery, concerns, isSlow, type Hint, type Hints } from './news.ts';
 
-type News = { kinds: string[] | 'all' } | { live: boolean };
+type News = { hints: Hints } | { live: boolean };
 
 const CHANNEL = 'zealous-pine-news';
 
-/** Asks again for what the changed kinds show; what is worked out from many kinds is always asked again. */
-function refresh(kinds: string[] | 'all'): void {
-  void queries.invalidateQueries({
-    predicate: ({ queryKey: [scope, kind] }) =>
-      scope === 'worked' || (scope === 'records' && (kinds === 'all' || kinds.includes(String(kind)))),
-  });
+const SLOW_MS = 5000;
+const slowly = new AtMostEvery(SLOW_MS, () => {
+  void queries.invalidateQueries({ predicate: ({ queryKey }) => isSlow(queryKey) });
+});
+
+/** Asks again for what may be another now. */
+function refresh(told: Hints): void {
+  const hints = own.without(told);
+  if (hints.length === 0) return;
+  void queries.invalidateQueries({ predicate: ({ queryKey }) => !isSlow(queryKey) && concerns(hints, queryKey) });
+  if (concerns(hints, keys.worked('today'))) slowly.ask();
 }
 
 /** Follows the changes that others make; true while the stream is open. */
@@ -19,7 +25,7 @@ export function useLive(): boolean {
   const [live, setLive] = useState(false);
   useEffect(() => {
     const channel = new BroadcastChannel(CHANNEL);
-    const hear = (news: News) => ('kinds' in news ? refresh(news.kinds) : setLive(news.live));
+    const hear = (news: News) => ('hints' in news ? refresh(news.hints) : setLive(news.live));
     channel.onmessage = ({ data }: MessageEvent<News>) => hear(data);
     const tell = (news: News) => {
       hear(news);
@@ -42,23 +48,23 @@ const GATHER_MS = 120;
 function follow(tell: (news: News) => void, gone: AbortSignal): Promise<void> {
   return new Promise((done) => {
     const stream = new EventSource('/api/v1/events');
-    let changed = new Set<string>();
+    let changed: Hint[] = [];
     let timer: ReturnType<typeof setTimeout> | undefined;
     const flush = () => {
       timer = undefined;
-      tell({ kinds: [...changed] });
-      changed = new Set();
+      tell({ hints: changed });
+      changed = [];
     };
     let wasLost = false;
     stream.addEventListener('hello', () => {
       tell({ live: true });
-      if (wasLost) tell({ kinds: 'all' });
+      if (wasLost) tell({ hints: 'all' });
     });
     stream.addEventListener('change', ({ data }: MessageEvent<string>) => {
-      for (const { kind } of JSON.parse(data) as { kind: string }[]) changed.add(kind);
+      changed.push(...(JSON.parse(data) as Hint[]));
       timer ??= setTimeout(flush, GATHER_MS);
     });
-    stream.addEventListener('resync', () => tell({ kinds: 'all' }));
+    stream.addEventListener('resync', () => tell({ hints: 'all' }));
     stream.onerror = () => {
       wasLost = true;
       tell({ live: false });

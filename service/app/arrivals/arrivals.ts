@@ -84,7 +84,7 @@ export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
   return row;
 }
 
-const sqlTime = (time: Date): string => time.toISOString().replace('T', ' ').replace('Z', '');
+export const sqlTime = (time: Date): string => time.toISOString().replace('T', ' ').replace('Z', '');
 
 /** Puts an event through the state machine. The row must be locked. Gives the arrival that it ended up with. */
 export async function apply(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: Seen = {}): Promise<ArrivalRow> {

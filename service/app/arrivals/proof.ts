@@ -2,19 +2,22 @@
 import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { type Comparison } from '@zpine/core/config/compare';
 import { byIds, find, keyOf } from '../../store/records.ts';
+import { claimDue, type Lease } from '../../store/claims.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Files } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
 import { type Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { noteFound } from '../hardware/slots.ts';
-import { apply, type ArrivalRow } from './arrivals.ts';
+import { apply, sqlTime, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
 
 /** Everything that a session needs, read in one go. */
 export interface Probe {
   arrival: number;
-  fence: number;
+  lease: Lease;
+  /** When it was to be looked at. */
+  due: Date | null;
   device: number;
   deviceKey: string;
   target: Target;
@@ -25,10 +28,6 @@ export interface Probe {
   /** Text of the phase it is in, for the log. */
   phase: string;
 }
-
-/** Whoever looks at a device renews its claim; when it has died, another looks after so long. */
-const CLAIM_SECONDS = 30;
-export const RENEW_MS = 10_000;
 
 /** Ends windows whose time is over, and takes note of limits that have passed. Gives how many it found. */
 export async function passLimits(tx: Tx): Promise<number> {
@@ -46,48 +45,33 @@ export async function passLimits(tx: Tx): Promise<number> {
   return closing.length + missed.length;
 }
 
-/** Takes the next arrival that is to be looked at. */
+/** Takes the next arrival that is to be looked at. It stays due while it is claimed: should this one die, another looks. */
 export async function claimProbe(tx: Tx): Promise<Probe | 'impossible' | undefined> {
-  const now = await tx.now();
-  const row = await tx.one<ArrivalRow>(
-    `SELECT * FROM arrival WHERE (probe_at <= ? OR (probe_at IS NULL AND claimed_until < ?)) AND ended_at IS NULL
-       AND (claimed_until IS NULL OR claimed_until <= ?) ORDER BY probe_at LIMIT 1 FOR UPDATE SKIP LOCKED`,
-    [now, now, now],
-  );
+  const [row] = await claimDue<ArrivalRow>(tx, 'arrival', {
+    columns: '*',
+    where: 'probe_at <= ? AND ended_at IS NULL',
+    values: [await tx.now()],
+    order: 'probe_at',
+    most: 1,
+  });
   if (!row) return undefined;
-  await tx.execute(
-    // It is due again when the claim ends: that is how another finds it, should this one die.
-    'UPDATE arrival SET claimed_until = ? + INTERVAL ? SECOND, fence = fence + 1, probe_at = claimed_until WHERE id = ?',
-    [now, CLAIM_SECONDS, row.id],
-  );
   const probe = await probeFor(tx, row);
   if (!probe) {
-    await letGo(tx, row.id);
+    await letGo(tx, row.id, row.probe_at);
     const detail = 'the records hold no management address, account or edition by which the service could come in';
     await apply(tx, row, { kind: 'not-reached', why: 'sign-in', detail });
   }
   return probe ?? 'impossible';
 }
 
-/** What asked for another look meanwhile gets it; otherwise none is due. */
-const letGo = (tx: Tx, id: number): Promise<number> =>
-  tx.execute(
-    'UPDATE arrival SET probe_at = IF(probe_at >= claimed_until, NULL, probe_at), claimed_until = NULL WHERE id = ?',
-    [id],
-  );
+/** Done with what was due: what asked for another look meanwhile gets it. */
+const letGo = (tx: Tx, id: number, due: Date | null): Promise<number> =>
+  tx.execute('UPDATE arrival SET probe_at = IF(probe_at = ?, NULL, probe_at), claimed_until = NULL WHERE id = ?', [
+    due === null ? null : sqlTime(due),
+    id,
+  ]);
 
-/** Whether the claim still is this one's. */
-export async function renewProbe(tx: Tx, { arrival, fence }: Probe): Promise<boolean> {
-  const now = await tx.now();
-  const held = await tx.execute(
-    `UPDATE arrival SET probe_at = IF(probe_at >= claimed_until, ? + INTERVAL ? SECOND, probe_at),
-       claimed_until = ? + INTERVAL ? SECOND WHERE id = ? AND fence = ? AND ended_at IS NULL`,
-    [now, CLAIM_SECONDS, now, CLAIM_SECONDS, arrival, fence],
-  );
-  return held > 0;
-}
-
-async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
+async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Probe | undefined> {
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   if (!device) return undefined;
   const target = (await targetsOf(tx, [device])).get(device.id);
@@ -98,7 +82,8 @@ async function probeFor(tx: Tx, row: ArrivalRow): Promise<Probe | undefined> {
   const model = await keyOf(tx, 'model', box?.model ?? device.model);
   return {
     arrival: Number(row.id),
-    fence: row.fence + 1,
+    lease: row.lease,
+    due: row.probe_at,
     device: device.id,
     deviceKey: device.key,
     target,
@@ -122,10 +107,10 @@ export interface ProofResult {
 export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Promise<boolean> {
   let row = await tx.one<ArrivalRow>(
     'SELECT * FROM arrival WHERE id = ? AND fence = ? AND ended_at IS NULL FOR UPDATE',
-    [probe.arrival, probe.fence],
+    [probe.arrival, probe.lease.fence],
   );
   if (!row) return false;
-  await letGo(tx, row.id);
+  await letGo(tx, row.id, probe.due);
   if (result.hostKey) {
     await tx.execute(
       'INSERT IGNORE INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)',
@@ -144,6 +129,6 @@ export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Prom
 export async function releaseProbe(tx: Tx, probe: Probe, seconds: number): Promise<void> {
   await tx.execute(
     'UPDATE arrival SET claimed_until = NULL, probe_at = ? + INTERVAL ? SECOND WHERE id = ? AND fence = ? AND ended_at IS NULL',
-    [await tx.now(), seconds, probe.arrival, probe.fence],
+    [await tx.now(), seconds, probe.arrival, probe.lease.fence],
   );
 }

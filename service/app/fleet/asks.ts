@@ -13,7 +13,8 @@ import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { inputOf, makeRun, runRow, type RowTableRow } from './runs.ts';
+import { answeredRows } from './runRows.ts';
+import { inputOf, makeRun, runRow } from './runs.ts';
 import { selected, type Selected } from './selection.ts';
 import { targetsOf } from './targets.ts';
 
@@ -158,10 +159,7 @@ function cellsOf(text: string): string[][] {
 export async function groups(tx: Tx, id: string): Promise<ReplyOf<'run.groups'>> {
   const run = await runRow(tx, id);
   const { asks } = inputOf(run);
-  const rows = await tx.select<RowTableRow>(
-    'SELECT * FROM run_row WHERE run_id = ? AND result IS NOT NULL ORDER BY seq',
-    [run.id],
-  );
+  const rows = await answeredRows(tx, run.id);
   const results = rows.map((row) => ({
     device: row.device_key,
     ...(JSON.parse(row.result ?? '{}') as Partial<RunRow>),

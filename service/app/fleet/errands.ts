@@ -15,7 +15,8 @@ import { checkTemplate } from '@zpine/core/template/check';
 import { settingsCatalogue } from '../editions/templates.ts';
 import { maskerFor } from '../secrets/known.ts';
 import { mustBeQuestion, withTable } from './asks.ts';
-import { inputOf, head, makeRun, runRow, type RowTableRow } from './runs.ts';
+import { changedRows } from './runRows.ts';
+import { inputOf, head, makeRun, runRow } from './runs.ts';
 import { isEverything } from './selection.ts';
 import { targetsOf } from './targets.ts';
 
@@ -154,7 +155,10 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
     });
   const { toDo } = await head(tx, row);
   if (toDo !== count) throw new Refusal('errand-count', { count: toDo, given: count });
-  await tx.execute("UPDATE run_row SET state = 'waiting' WHERE run_id = ? AND outcome IS NULL", [row.id]);
+  await tx.execute("UPDATE run_row SET state = 'waiting', version = ? WHERE run_id = ? AND outcome IS NULL", [
+    row.version + 1,
+    row.id,
+  ]);
   await tx.execute("UPDATE run SET state = 'waiting', input = ?, version = version + 1 WHERE id = ?", [
     JSON.stringify({ ...inputOf(row), confirmed: true }),
     row.id,
@@ -167,10 +171,7 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
 export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
   const row = await runRow(tx, id, true);
   if (row.kind !== 'errand') throw new Refusal('run-other-kind', { id: row.id, wanted: 'errand' });
-  const rows = await tx.select<RowTableRow>(
-    'SELECT * FROM run_row WHERE run_id = ? AND sealed IS NOT NULL AND outcome IS NOT NULL ORDER BY seq',
-    [row.id],
-  );
+  const rows = await changedRows(tx, row.id);
   const devices = await byIds(
     tx,
     'device',

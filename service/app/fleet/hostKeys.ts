@@ -2,14 +2,12 @@
 import { type RunRow } from '@zpine/contract/fleetShapes';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Tx } from '../../store/tx.ts';
-import { runRow, type RowTableRow } from './runs.ts';
+import { answeredRows } from './runRows.ts';
+import { runRow } from './runs.ts';
 
 export async function acceptHostKeys(tx: Tx, body: BodyOf<'hostKey.accept'>): Promise<ReplyOf<'hostKey.accept'>> {
   const run = await runRow(tx, String(body.run));
-  const rows = await tx.select<RowTableRow>(
-    'SELECT * FROM run_row WHERE run_id = ? AND result IS NOT NULL ORDER BY seq',
-    [run.id],
-  );
+  const rows = await answeredRows(tx, run.id);
   const named = body.devices && new Set(body.devices.map((device) => device.trim().toLowerCase()));
   const pinned = await pinnedKeys(
     tx,

@@ -7,6 +7,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { findRefs } from '../records/refs.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Expectation } from '@zpine/core/fleet/expectations';
+import { rowColumns, rowsOfRun, type RowTableRow } from './runRows.ts';
 import { type Selected } from './selection.ts';
 
 /** What a run does beside its rows. */
@@ -39,22 +40,7 @@ export interface RunTableRow {
   ended: string | null;
   stopping: number;
   takes_back: number | null;
-  fence: number;
   version: number;
-}
-
-export interface RowTableRow {
-  run_id: number;
-  seq: number;
-  device_id: number;
-  device_key: string;
-  state: RunRow['state'];
-  outcome: Outcome | null;
-  detail: string;
-  started_at: Date | null;
-  ms: number | null;
-  result: string | null;
-  sealed: string | null;
 }
 
 export interface NewRun {
@@ -201,7 +187,8 @@ export const inputOf = (row: Pick<RunTableRow, 'input'>): RunInput => JSON.parse
 
 export async function wholeRun(tx: Tx, id: string, query: QueryOf<'run.show'>): Promise<ShownRun> {
   const row = await runRow(tx, id);
-  const rows = await tx.select<RowTableRow>('SELECT * FROM run_row WHERE run_id = ? ORDER BY seq', [row.id]);
+  // The head before the rows: what changes in between is told again, and nothing is left out.
+  const rows = query.rows === 'none' ? [] : await rowsOfRun(tx, row.id, query.since ?? -1);
   const { asks, expect } = inputOf(row);
   return {
     ...(await head(tx, row)),
@@ -215,7 +202,10 @@ export async function rowOfRun(tx: Tx, id: string, device: string): Promise<RunR
   const row = await runRow(tx, id);
   const ref = device.trim().toLowerCase();
   const [column, value] = ref.startsWith('#') ? ['device_id', ref.slice(1)] : ['device_key', ref];
-  const found = await tx.one<RowTableRow>(`SELECT * FROM run_row WHERE run_id = ? AND ${column} = ?`, [row.id, value]);
+  const found = await tx.one<RowTableRow>(`SELECT ${rowColumns} FROM run_row WHERE run_id = ? AND ${column} = ?`, [
+    row.id,
+    value,
+  ]);
   if (!found) throw new Refusal('not-found', { kind: 'device', ref: device });
   return shownRow(found, true);
 }
@@ -230,8 +220,9 @@ export async function stopRun(tx: Tx, id: string): Promise<RunHead> {
   );
   if (over)
     await tx.execute(
-      "UPDATE run_row SET state = 'done', outcome = 'left out', detail = 'the run was stopped' WHERE run_id = ? AND outcome IS NULL",
-      [row.id],
+      `UPDATE run_row SET state = 'done', outcome = 'left out', detail = 'the run was stopped', version = ?
+       WHERE run_id = ? AND outcome IS NULL`,
+      [row.version + 1, row.id],
     );
   tx.hint('run', Number(row.id), row.version + 1);
   return head(tx, await runRow(tx, id));

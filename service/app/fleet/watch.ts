@@ -1,11 +1,14 @@
 /** Watching: which devices are to be looked at now, what was seen of them, and who is told. */
 import { looked, type Told, type Watched } from '@zpine/core/fleet/damping';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { among } from '../../store/among.ts';
 import { byIds, find } from '../../store/records.ts';
+import { claimDue, holds, type Lease } from '../../store/claims.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
 import { type Target } from './access.ts';
 import { settingsOfMany } from '../settings/effective.ts';
+import { numbersOf } from '../settings/numbers.ts';
 import { targetsOf } from './targets.ts';
 
 /** The way into a device, among the things that are watched of it. */
@@ -13,60 +16,72 @@ export const REACH = 'way in';
 
 /** Enters devices that are to be watched, and forgets those that are not any more. */
 export async function planWatch(tx: Tx): Promise<number> {
-  const some = await tx.one(
-    "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'watch.minutes' LIMIT 1",
-  );
-  if (!some) return tx.execute('DELETE FROM watch_due');
-  const devices = (await find(tx, 'device', {})).filter(
-    (device) => device.stage !== 'retired' && device.stage !== 'sketched',
-  );
-  const setting = await settingsOfMany(tx, devices, ['watch.minutes']);
-  const wanted = devices
-    .filter((device) => Number(setting.value(device, 'watch.minutes')) > 0)
-    .map((device) => device.id);
+  const minutes = await numbersOf(tx, 'watch.minutes');
+  if (!minutes) return tx.execute('DELETE FROM watch_due');
+  const own = minutes.everywhere > 0 ? undefined : [...minutes.own.keys()];
+  const wanted = new Set<number>();
+  for (const id of await watchable(tx, own)) if ((minutes.own.get(id) ?? minutes.everywhere) > 0) wanted.add(id);
   const now = await tx.now();
   const standing = new Set(
     (await tx.select<{ device_id: number }>('SELECT device_id FROM watch_due')).map((r) => Number(r.device_id)),
   );
-  const fresh = wanted.filter((id) => !standing.has(id));
+  const fresh = [...wanted].filter((id) => !standing.has(id));
   if (fresh.length > 0)
     await tx.insertRows(
       'watch_due',
       fresh.map((device_id) => ({ device_id, due_at: now })),
       '',
     );
-  const kept = new Set(wanted);
-  const gone = [...standing].filter((id) => !kept.has(id));
+  const gone = [...standing].filter((id) => !wanted.has(id));
   if (gone.length > 0) await tx.execute('DELETE FROM watch_due WHERE device_id IN (?)', [gone]);
-  return wanted.length;
+  return wanted.size;
 }
 
-/** Devices whose look is due: taken for as long as their next is away, so that no other instance looks, too. */
-export async function claimLooks(tx: Tx, most: number): Promise<Target[]> {
-  const now = await tx.now();
-  const due = await tx.select<{ device_id: number }>(
-    `SELECT device_id FROM watch_due WHERE due_at <= ? ORDER BY due_at LIMIT ${most} FOR UPDATE SKIP LOCKED`,
-    [now],
+/** The ids of devices that may be watched; of these alone where some are named. */
+async function watchable(tx: Tx, ids: readonly number[] | undefined): Promise<number[]> {
+  const rows = await tx.select<{ id: number }>(
+    `SELECT d.id FROM device d WHERE d.stage NOT IN ('retired', 'sketched') ${among('d.id', ids)}`,
   );
-  if (due.length === 0) return [];
-  const devices = [
-    ...(
-      await byIds(
-        tx,
-        'device',
-        due.map((row) => Number(row.device_id)),
-      )
-    ).values(),
-  ];
-  const setting = await settingsOfMany(tx, devices, ['watch.minutes']);
-  for (const device of devices)
-    await tx.execute('UPDATE watch_due SET due_at = ? + INTERVAL ? SECOND WHERE device_id = ?', [
-      now,
-      Math.max(15, Math.round(Number(setting.value(device, 'watch.minutes')) * 60)),
-      device.id,
-    ]);
-  return [...(await targetsOf(tx, devices)).values()];
+  return rows.map(({ id }) => Number(id));
 }
+
+/** A device whose look is due, and after how many seconds the next one is. */
+export interface DueLook {
+  target: Target;
+  seconds: number;
+  lease: Lease;
+}
+
+const LEAST_SECONDS = 15;
+
+export async function claimLooks(tx: Tx, most: number): Promise<DueLook[]> {
+  const due = await claimDue<{ device_id: number }>(tx, 'watch_due', {
+    columns: 'device_id',
+    where: 'due_at <= ?',
+    values: [await tx.now()],
+    order: 'due_at',
+    most,
+  });
+  if (due.length === 0) return [];
+  const ids = due.map((row) => Number(row.device_id));
+  const devices = [...(await byIds(tx, 'device', ids)).values()];
+  const minutes = await settingsOfMany(tx, devices, ['watch.minutes']);
+  const targets = await targetsOf(tx, devices);
+  const byId = new Map(devices.map((device) => [device.id, device]));
+  return due.flatMap(({ lease }) => {
+    const [device, target] = [byId.get(lease.id), targets.get(lease.id)];
+    if (!device || !target) return [];
+    const seconds = Math.round(Number(minutes.value(device, 'watch.minutes')) * 60);
+    return [{ target, lease, seconds: Math.max(LEAST_SECONDS, seconds) }];
+  });
+}
+
+/** The look is over: the next one is due. */
+const nextLook = async (tx: Tx, { lease: { id, fence }, seconds }: DueLook): Promise<number> =>
+  tx.execute(
+    'UPDATE watch_due SET due_at = ? + INTERVAL ? SECOND, claimed_until = NULL WHERE device_id = ? AND fence = ?',
+    [await tx.now(), seconds, id, fence],
+  );
 
 export interface Look {
   device: number;
@@ -75,7 +90,10 @@ export interface Look {
   states: Map<string, { state: string; detail: string }>;
 }
 
-export async function noteLook(tx: Tx, look: Look): Promise<number> {
+/** What was seen; of a look that another has taken over by now, nothing. */
+export async function noteLook(tx: Tx, look: Look, due: DueLook): Promise<number> {
+  if (!(await holds(tx, due.lease))) return 0;
+  await nextLook(tx, due);
   const now = await tx.now();
   const iso = `${now.replace(' ', 'T')}Z`;
   const rows = await tx.select<{ what: string; held: string }>(
@@ -186,42 +204,45 @@ export interface Letter {
   text: string;
   at: string;
   tries: number;
+  lease: Lease;
 }
 
-/** Letters that are to be sent, taken for a minute. */
-export async function claimLetters(tx: Tx): Promise<Letter[]> {
-  const now = await tx.now();
-  const rows = await tx.select<NoticeRow>(
-    'SELECT * FROM notice WHERE mail_due <= ? ORDER BY id LIMIT 20 FOR UPDATE SKIP LOCKED',
-    [now],
-  );
-  if (rows.length > 0)
-    await tx.execute('UPDATE notice SET mail_due = ? + INTERVAL 60 SECOND, tries = tries + 1 WHERE id IN (?)', [
-      now,
-      rows.map((row) => row.id),
-    ]);
-  return rows.map((row) => ({
+/** The next letter that is to be sent. */
+export async function claimLetter(tx: Tx): Promise<Letter | undefined> {
+  const [row] = await claimDue<NoticeRow>(tx, 'notice', {
+    columns: '*',
+    where: 'mail_due <= ?',
+    values: [await tx.now()],
+    order: 'id',
+    most: 1,
+  });
+  if (!row) return undefined;
+  await tx.execute('UPDATE notice SET tries = tries + 1 WHERE id = ?', [row.id]);
+  return {
+    lease: row.lease,
     id: Number(row.id),
     to: row.mail_to,
     text: row.text,
     at: row.at.toISOString(),
     tries: row.tries + 1,
-  }));
+  };
 }
 
 const MOST_TRIES = 10;
 
 export async function noteLetter(tx: Tx, letter: Letter, fault: string | undefined): Promise<void> {
+  // Another has sent it meanwhile, and says what came of it.
+  if (!(await holds(tx, letter.lease))) return;
   const now = await tx.now();
   if (fault === undefined)
-    await tx.execute('UPDATE notice SET mailed_at = ?, mail_due = NULL, mail_fault = NULL WHERE id = ?', [
-      now,
-      letter.id,
-    ]);
+    await tx.execute(
+      'UPDATE notice SET mailed_at = ?, mail_due = NULL, mail_fault = NULL, claimed_until = NULL WHERE id = ?',
+      [now, letter.id],
+    );
   else
     await tx.execute(
-      `UPDATE notice SET mail_fault = ?, mail_due = ${letter.tries >= MOST_TRIES ? 'NULL' : `'${now}' + INTERVAL ${letter.tries * 60} SECOND`} WHERE id = ?`,
-      [fault.slice(0, 500), letter.id],
+      'UPDATE notice SET mail_fault = ?, mail_due = IF(?, NULL, ? + INTERVAL ? SECOND), claimed_until = NULL WHERE id = ?',
+      [fault.slice(0, 500), letter.tries >= MOST_TRIES, now, letter.tries * 60, letter.id],
     );
   tx.hint('notice', letter.id, null);
 }

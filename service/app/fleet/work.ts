@@ -4,48 +4,41 @@ import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import { type Outcome } from '@zpine/core/fleet/outcomes';
 import { type RunKind, type RunRow, type ShownAnswer } from '@zpine/contract/fleetShapes';
-import { byIds, find } from '../../store/records.ts';
+import { byIds } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
+import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { type Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
-import { inputOf, type RowTableRow, type RunInput, type RunTableRow } from './runs.ts';
-import { settingsOfMany } from '../settings/effective.ts';
+import { nextVersion, waitingRowsOf } from './runRows.ts';
+import { inputOf, type RunInput, type RunTableRow } from './runs.ts';
 import { targetsOf } from './targets.ts';
 import { type Target } from './access.ts';
 
 export interface ClaimedRun {
   id: number;
   kind: RunKind;
-  fence: number;
+  lease: Lease;
   input: RunInput;
   by: string;
 }
 
-const CLAIM_SECONDS = 60;
-
 /** Takes a run that waits, or one whose worker has not been heard of any more. */
 export async function claimRun(tx: Tx): Promise<ClaimedRun | undefined> {
-  const now = await tx.now();
-  const row = await tx.one<RunTableRow>(
-    `SELECT * FROM run WHERE state = 'waiting' OR (state = 'working' AND claimed_until < ?) ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`,
-    [now],
-  );
+  const [row] = await claimDue<RunTableRow>(tx, 'run', {
+    columns: '*',
+    where: "state IN ('waiting', 'working')",
+    values: [],
+    order: 'id',
+    most: 1,
+  });
   if (!row) return undefined;
-  const before = row.state;
   await tx.execute(
-    `UPDATE run SET state = 'working', claimed_until = ? + INTERVAL ? SECOND, fence = fence + 1, version = version + 1,
-     started_at = COALESCE(started_at, ?) WHERE id = ?`,
-    [now, CLAIM_SECONDS, now, row.id],
+    "UPDATE run SET state = 'working', version = version + 1, started_at = COALESCE(started_at, ?) WHERE id = ?",
+    [await tx.now(), row.id],
   );
-  if (before === 'working') await pickUp(tx, row);
+  if (row.state === 'working') await pickUp(tx, row);
   tx.hint('run', Number(row.id), row.version + 1);
-  return {
-    id: Number(row.id),
-    kind: row.kind,
-    fence: row.fence + 1,
-    input: inputOf(row),
-    by: row.made_by,
-  };
+  return { id: Number(row.id), kind: row.kind, lease: row.lease, input: inputOf(row), by: row.made_by };
 }
 
 /** A run whose worker died: what only reads is done anew; what was being changed is not touched blindly. */
@@ -53,10 +46,10 @@ async function pickUp(tx: Tx, row: RunTableRow): Promise<void> {
   const changes = row.kind === 'errand' && inputOf(row).confirmed === true;
   await tx.execute(
     changes
-      ? `UPDATE run_row SET state = 'done', outcome = 'stopped midway', detail = 'the service stopped while this device was being changed'
-         WHERE run_id = ? AND state = 'working'`
-      : `UPDATE run_row SET state = 'waiting' WHERE run_id = ? AND state = 'working'`,
-    [row.id],
+      ? `UPDATE run_row SET state = 'done', outcome = 'stopped midway', detail = 'the service stopped while this device was being changed',
+           version = ? WHERE run_id = ? AND state = 'working'`
+      : `UPDATE run_row SET state = 'waiting', version = ? WHERE run_id = ? AND state = 'working'`,
+    [row.version + 1, row.id],
   );
   await tx.execute('DELETE FROM busy_device WHERE run_id = ?', [row.id]);
 }
@@ -71,10 +64,7 @@ export interface Waiting {
 
 /** All devices of a run that wait, in their order. Devices that are gone are done with. */
 export async function waitingRows(tx: Tx, run: ClaimedRun): Promise<Waiting[]> {
-  const rows = await tx.select<RowTableRow>(
-    "SELECT * FROM run_row WHERE run_id = ? AND state = 'waiting' ORDER BY seq",
-    [run.id],
-  );
+  const rows = await waitingRowsOf(tx, run.id);
   const devices = await byIds(
     tx,
     'device',
@@ -82,6 +72,7 @@ export async function waitingRows(tx: Tx, run: ClaimedRun): Promise<Waiting[]> {
   );
   const targets = await targetsOf(tx, [...devices.values()]);
   const out: Waiting[] = [];
+  const gone: number[] = [];
   for (const row of rows) {
     const target = targets.get(Number(row.device_id));
     if (target && run.input.sheet !== undefined)
@@ -92,12 +83,14 @@ export async function waitingRows(tx: Tx, run: ClaimedRun): Promise<Waiting[]> {
         sealed: row.sealed === null ? undefined : tx.sealer.open(row.sealed),
         result: row.result === null ? {} : (JSON.parse(row.result) as Partial<RunRow>),
       });
-    } else
-      await tx.execute(
-        "UPDATE run_row SET state = 'done', outcome = 'left out', detail = 'this device is gone' WHERE run_id = ? AND device_id = ?",
-        [run.id, row.device_id],
-      );
+    } else gone.push(row.device_id);
   }
+  if (gone.length > 0)
+    await tx.execute(
+      `UPDATE run_row SET state = 'done', outcome = 'left out', detail = 'this device is gone', version = ?
+       WHERE run_id = ? AND device_id IN (?)`,
+      [await nextVersion(tx, run.id), run.id, gone],
+    );
   return out;
 }
 
@@ -119,24 +112,20 @@ export interface RowResult {
 
 /** Takes note of devices that are begun with, and of those that are done. False when another has the run by now. */
 export async function noteRows(tx: Tx, run: ClaimedRun, begun: number[], results: RowResult[]): Promise<boolean> {
-  const now = await tx.now();
-  const held = await tx.execute(
-    'UPDATE run SET claimed_until = ? + INTERVAL ? SECOND, version = version + 1 WHERE id = ? AND fence = ?',
-    [now, CLAIM_SECONDS, run.id, run.fence],
-  );
-  if (held === 0) return false;
+  if (!(await renew(tx, run.lease))) return false;
+  const version = await nextVersion(tx, run.id);
   const done = new Set(results.map(({ device }) => device));
   const under = begun.filter((device) => !done.has(device));
   if (under.length > 0)
     await tx.execute(
-      "UPDATE run_row SET state = 'working' WHERE run_id = ? AND device_id IN (?) AND state = 'waiting'",
-      [run.id, under],
+      "UPDATE run_row SET state = 'working', version = ? WHERE run_id = ? AND device_id IN (?) AND state = 'waiting'",
+      [version, run.id, under],
     );
   for (const one of results) {
     const result = await withCaptured(tx, run, one);
     const same = one.outcome === 'captured' && !(result.files ?? []).some((file) => file.changed);
     await tx.execute(
-      `UPDATE run_row SET state = 'done', outcome = ?, detail = ?, started_at = ?, ms = ?, result = ?${one.sealed === undefined ? '' : ', sealed = ?'}
+      `UPDATE run_row SET state = 'done', outcome = ?, detail = ?, started_at = ?, ms = ?, result = ?, version = ?${one.sealed === undefined ? '' : ', sealed = ?'}
        WHERE run_id = ? AND device_id = ?`,
       [
         same ? 'unchanged' : one.outcome,
@@ -144,6 +133,7 @@ export async function noteRows(tx: Tx, run: ClaimedRun, begun: number[], results
         new Date(one.startedAt).toISOString().replace('T', ' ').replace('Z', ''),
         Math.round(one.ms),
         JSON.stringify(result),
+        version,
         ...(one.sealed === undefined ? [] : [tx.sealer.seal(one.sealed)]),
         run.id,
         one.device,
@@ -252,21 +242,13 @@ export async function takeDevice(
 export const freeDevice = (tx: Tx, run: ClaimedRun, device: number): Promise<number> =>
   tx.execute('DELETE FROM busy_device WHERE device_id = ? AND run_id = ?', [device, run.id]);
 
-/** Lets go of a run that goes on elsewhere, or when the service is back. */
-export const releaseRun = (tx: Tx, run: ClaimedRun): Promise<number> =>
-  tx.execute('UPDATE run SET claimed_until = ? - INTERVAL 1 SECOND WHERE id = ? AND fence = ?', [
-    tx.nowText(),
-    run.id,
-    run.fence,
-  ]);
-
 /** Ends a run; an errand that was only looked at waits for somebody's word, if there is something to do. */
 export async function endRun(tx: Tx, run: ClaimedRun, early: string | undefined): Promise<void> {
   const now = await tx.now();
   if (early !== undefined)
     await tx.execute(
-      "UPDATE run_row SET state = 'done', outcome = 'left out', detail = ? WHERE run_id = ? AND state <> 'done'",
-      [early, run.id],
+      "UPDATE run_row SET state = 'done', outcome = 'left out', detail = ?, version = ? WHERE run_id = ? AND state <> 'done'",
+      [early, await nextVersion(tx, run.id), run.id],
     );
   const todo = await tx.one<{ count: number }>(
     'SELECT COUNT(*) AS count FROM run_row WHERE run_id = ? AND outcome IS NULL',
@@ -275,33 +257,7 @@ export async function endRun(tx: Tx, run: ClaimedRun, early: string | undefined)
   const waits = run.kind === 'errand' && run.input.confirmed !== true && Number(todo?.count) > 0;
   await tx.execute(
     `UPDATE run SET state = ?, ended_at = ?, ended = ?, claimed_until = NULL, version = version + 1 WHERE id = ? AND fence = ?`,
-    [waits ? 'previewed' : 'ended', waits ? null : now, early ?? null, run.id, run.fence],
+    [waits ? 'previewed' : 'ended', waits ? null : now, early ?? null, run.id, run.lease.fence],
   );
   tx.hint('run', run.id, null);
-}
-
-/** Devices whose capture is due by their settings. */
-export async function captureDue(tx: Tx): Promise<{ devices: Awaited<ReturnType<typeof dueDevices>> }> {
-  return { devices: await dueDevices(tx) };
-}
-
-async function dueDevices(tx: Tx) {
-  const some = await tx.one(
-    "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'capture.hours' LIMIT 1",
-  );
-  if (!some) return [];
-  const devices = (await find(tx, 'device', {}, { order: ['sort_key', 'id'] })).filter(
-    (one) => one.stage !== 'retired',
-  );
-  const hours = await settingsOfMany(tx, devices, ['capture.hours']);
-  const tries = new Map(
-    (await tx.select<{ device_id: number; tried_at: Date }>('SELECT device_id, tried_at FROM capture_try')).map(
-      (row) => [Number(row.device_id), row.tried_at.getTime()],
-    ),
-  );
-  const now = Date.parse(`${(await tx.now()).replace(' ', 'T')}Z`);
-  return devices.filter((device) => {
-    const every = Number(hours.value(device, 'capture.hours'));
-    return every > 0 && (tries.get(device.id) ?? 0) + every * 3_600_000 <= now;
-  });
 }

@@ -1,7 +1,7 @@
 /** The work of an uploaded import: one unit of work over the whole file, however large, with progress beside it. */
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
-import { JobLost, mustHold, type JobHold } from '../../store/jobs.ts';
+import { LeaseLost, mustHold, type Lease } from '../../store/claims.ts';
 import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';
 import { Import } from './engine.ts';
@@ -21,7 +21,7 @@ class Cancelled extends Error {}
 export async function importUpload(
   store: Store,
   { id, apply }: { id: number; apply: boolean },
-  hold: JobHold,
+  hold: Lease,
 ): Promise<void> {
   const service: Actor = { name: 'service', via: 'service' };
   const set = (sql: string, values: unknown[]) =>
@@ -51,7 +51,7 @@ export async function importUpload(
       ]);
     if (outcome.applied || outcome.faults.length > 0) await run(store, service, 'import', (tx) => dropChunks(tx, id));
   } catch (error) {
-    if (error instanceof JobLost) throw error;
+    if (error instanceof LeaseLost) throw error;
     if (error instanceof Cancelled) await set("state = 'cancelled'", []);
     else {
       const failure = error instanceof Refusal ? problemOf(error).detail : String(error);
@@ -62,7 +62,7 @@ export async function importUpload(
 }
 
 /** Ends an upload whose work was ended from outside, with the reason; what it held is let go. */
-export const failUpload = (store: Store, id: number, failure: string, hold: JobHold): Promise<void> =>
+export const failUpload = (store: Store, id: number, failure: string, hold: Lease): Promise<void> =>
   run(store, { name: 'service', via: 'service' }, 'import', async (tx) => {
     await mustHold(tx, hold);
     await tx.execute(

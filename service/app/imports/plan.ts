@@ -67,18 +67,30 @@ const refsToOwn = (k: KindDescription): string[] =>
 export function waves(k: KindDescription, rows: Planned[]): { waves: Planned[][]; circle: Planned[] } {
   const own = refsToOwn(k);
   if (own.length === 0) return { waves: [rows], circle: [] };
+  const places = new Map(rows.map((p, i) => [p.key, i]));
+  /** By place: which rows wait for it, and for how many rows it waits itself. */
+  const behind = new Map<number, number[]>();
+  const open = rows.map((p, i) => {
+    const before = new Set<number>();
+    for (const name of own) {
+      const ref = p.fields[name];
+      const place = ref === p.key ? undefined : places.get(canonicalKey(k, String(ref ?? '')));
+      if (place !== undefined) before.add(place);
+    }
+    for (const place of before) behind.set(place, [...(behind.get(place) ?? []), i]);
+    return before.size;
+  });
   const out: Planned[][] = [];
-  let left = rows;
-  while (left.length > 0) {
-    const waiting = new Set(left.map((p) => p.key));
-    const ready = left.filter((p) =>
-      own.every((name) => p.fields[name] === p.key || !waiting.has(canonicalKey(k, String(p.fields[name] ?? '')))),
-    );
-    if (ready.length === 0) return { waves: out, circle: left };
-    out.push(ready);
-    left = left.filter((p) => !ready.includes(p));
+  let ready = rows.flatMap((_, i) => (open[i] === 0 ? [i] : []));
+  while (ready.length > 0) {
+    out.push(ready.flatMap((i) => rows[i] ?? []));
+    const next: number[] = [];
+    for (const i of ready)
+      for (const waiting of behind.get(i) ?? [])
+        if ((open[waiting] = (open[waiting] ?? 0) - 1) === 0) next.push(waiting);
+    ready = next.sort((a, b) => a - b);
   }
-  return { waves: out, circle: [] };
+  return { waves: out, circle: rows.filter((_, i) => (open[i] ?? 0) > 0) };
 }
 
 /** An empty cell clears what can be cleared, and leaves alone what always has a value. */

@@ -5,7 +5,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { labelsOf, openValue, type ValueRow } from './layers.ts';
+import { labelsOf, openValue, type ValueRow, valueColumns } from './layers.ts';
 
 interface Voice extends Said {
   label: Stored<'label'>;
@@ -14,9 +14,10 @@ interface Voice extends Said {
 
 async function voicesOf(tx: Tx, labels: Stored<'label'>[]): Promise<Voice[]> {
   if (labels.length === 0) return [];
-  const rows = await tx.select<ValueRow>("SELECT * FROM setting_value WHERE layer_kind = 'label' AND layer_id IN (?)", [
-    labels.map((label) => label.id),
-  ]);
+  const rows = await tx.select<ValueRow>(
+    `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = 'label' AND layer_id IN (?)`,
+    [labels.map((label) => label.id)],
+  );
   return rows.flatMap((row) => {
     const label = labels.find((one) => one.id === Number(row.layer_id));
     if (!label) return [];

@@ -128,6 +128,9 @@ export interface ValueRow {
   updated_by: string;
 }
 
+export const valueColumns =
+  'id, layer_kind, layer_id, setting_id, mode, value, sealed, version, updated_at, updated_by';
+
 /** The value of a row, opened where it is sealed. */
 export const openValue = (tx: Tx, row: Pick<ValueRow, 'value' | 'sealed'>): SettingValue =>
   JSON.parse(row.sealed ? tx.sealer.open(row.value) : row.value) as SettingValue;
@@ -162,7 +165,7 @@ export async function saidIn(tx: Tx, layers: Iterable<LayerRef>, settings?: read
     }
   };
   if (settings && [...kinds.values()].some((ids) => ids.size > MANY_LAYERS)) {
-    take(await tx.select<ValueRow>('SELECT * FROM setting_value WHERE setting_id IN (?)', [settings]));
+    take(await tx.select<ValueRow>(`SELECT ${valueColumns} FROM setting_value WHERE setting_id IN (?)`, [settings]));
     return said;
   }
   const pairs = [...kinds].flatMap(([kind, keys]) => [...keys.keys()].map((id) => ({ kind, id })));
@@ -171,7 +174,7 @@ export async function saidIn(tx: Tx, layers: Iterable<LayerRef>, settings?: read
     const among = slices.map(() => '(layer_kind = ? AND layer_id IN (?))').join(' OR ');
     const values = slices.flatMap(([kind, of]) => [kind, of.map(({ id }) => id)]);
     const only = settings ? 'AND setting_id IN (?)' : '';
-    const sql = `SELECT * FROM setting_value WHERE (${among}) ${only}`;
+    const sql = `SELECT ${valueColumns} FROM setting_value WHERE (${among}) ${only}`;
     take(await tx.select<ValueRow>(sql, [...values, ...(settings ? [settings] : [])]));
   }
   return said;

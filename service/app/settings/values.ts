@@ -1,27 +1,28 @@
 /** Gives settings their values in layers, and takes them away. */
-import { layerKinds, readValue, type LayerKind, type SettingValue } from '@zpine/core/settings/layers';
+import { layerKinds, readValue, type LayerKind, type Mode, type SettingValue } from '@zpine/core/settings/layers';
+import { grouped } from '@zpine/core/lists/grouped';
 import { SECRET_MASK } from '@zpine/core/template/render';
 import { Refusal } from '@zpine/contract/errors';
 import { type LayerValueShown } from '@zpine/contract/onboardingShapes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { type Value } from '@zpine/contract/fields';
+import { type Row, type Value } from '@zpine/contract/fields';
 import { byIds, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { noteSecrets } from '../secrets/known.ts';
 import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';
 import { refuseDisagreeing } from './labels.ts';
-import { openValue, recordOf, type ValueRow } from './layers.ts';
+import { openValue, recordOf, type ValueRow, valueColumns } from './layers.ts';
 import { refuseMeaningless } from './meanings.ts';
 
-interface Target {
+export interface Target {
   kind: LayerKind;
   id: number;
   key: string;
 }
 
-async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promise<Target> {
+export async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promise<Target> {
   const kind = recordOf(layer);
   if (!kind) {
     if (of !== undefined) throw Refusal.at(['of'], 'layer-everywhere');
@@ -60,81 +61,112 @@ const hidden = (params: Record<string, string | number>): Record<string, string 
 export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<LayerValueShown> {
   const setting = await mustFindField(tx, 'setting', input.setting, 'setting');
   const target = await targetOf(tx, input.layer, input.of);
-  const read = readValue(typeOfSetting(setting), input.mode, input.value);
-  // What was sent for a secret may be one, whatever is wrong with it.
-  if (!read.ok)
-    throw Refusal.at(['value'], read.fault.code, setting.secret ? hidden(read.fault.params) : read.fault.params);
-  if (input.mode !== 'take-away') await refuseMeaningless(tx, setting.name, read.value);
+  const value = await readNewValue(tx, setting, target, input);
   const before = await rowFor(tx, setting, target);
-  const text = JSON.stringify(read.value);
-  const stands = before && before.mode === input.mode && JSON.stringify(openValue(tx, before)) === text;
-  if (!stands) await write(tx, setting, target, input.mode, read.value, before);
-  if (!stands && target.kind === 'label') await refuseDisagreeing(tx, target.key);
+  if (!isSame(tx, before, value)) {
+    await saveValues(tx, [{ ...value, before }]);
+    if (target.kind === 'label') await refuseDisagreeing(tx, target.key);
+  }
   const row = await rowFor(tx, setting, target);
   if (!row) throw new Error('the value is not there');
   return shown(tx, setting, row, target.key);
 }
 
-/** What stands in a layer now, and at which version. */
-export async function standingValue(
-  tx: Tx,
-  input: { setting: string; layer: LayerKind; of?: string },
-): Promise<{ version: number; shown: LayerValueShown } | undefined> {
-  const setting = await mustFindField(tx, 'setting', input.setting, 'setting');
-  const target = await targetOf(tx, input.layer, input.of);
-  const row = await rowFor(tx, setting, target);
-  return row && { version: row.version, shown: shown(tx, setting, row, target.key) };
-}
-
 async function rowFor(tx: Tx, setting: Stored<'setting'>, target: Target): Promise<ValueRow | undefined> {
   return tx.one<ValueRow>(
-    'SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id = ? AND setting_id = ? FOR UPDATE',
+    `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ? AND setting_id = ? FOR UPDATE`,
     [target.kind, target.id, setting.id],
   );
 }
 
-async function write(
+/** The rows of values in layers, held until the unit of work ends, in the order of asking. */
+export async function standingRows(
+  tx: Tx,
+  values: readonly { setting: Stored<'setting'>; target: Target }[],
+): Promise<(ValueRow | undefined)[]> {
+  if (values.length === 0) return [];
+  const groups = [...grouped(values, ({ setting, target }) => `${target.kind} ${setting.id}`).values()];
+  // By the key of the table, part by part: rows of a list of triples would be looked for, and held, in all of it.
+  const rows = await tx.select<ValueRow>(
+    `SELECT ${valueColumns} FROM setting_value
+     WHERE ${groups.map(() => '(layer_kind = ? AND layer_id IN (?) AND setting_id = ?)').join(' OR ')} ORDER BY id FOR UPDATE`,
+    groups.flatMap((group) => [group[0]?.target.kind, group.map(({ target }) => target.id), group[0]?.setting.id]),
+  );
+  const found = new Map(rows.map((row) => [`${row.layer_kind} ${row.layer_id} ${row.setting_id}`, row]));
+  return values.map(({ setting, target }) => found.get(`${target.kind} ${target.id} ${setting.id}`));
+}
+
+/** A value on its way into a layer. */
+export interface NewValue {
+  setting: Stored<'setting'>;
+  target: Target;
+  mode: Mode;
+  value: SettingValue;
+}
+
+/** Checks what is sent for a setting. */
+export async function readNewValue(
   tx: Tx,
   setting: Stored<'setting'>,
   target: Target,
-  mode: 'set' | 'add' | 'take-away',
-  value: SettingValue,
-  before: ValueRow | undefined,
-): Promise<void> {
-  if (setting.secret && mode !== 'take-away' && JSON.stringify(value).includes(SECRET_MASK))
+  input: Pick<BodyOf<'value.put'>, 'mode' | 'value'>,
+): Promise<NewValue> {
+  const { mode } = input;
+  const read = readValue(typeOfSetting(setting), mode, input.value);
+  // What was sent for a secret may be one, whatever is wrong with it.
+  if (!read.ok)
+    throw Refusal.at(['value'], read.fault.code, setting.secret ? hidden(read.fault.params) : read.fault.params);
+  if (mode !== 'take-away') await refuseMeaningless(tx, setting.name, read.value);
+  if (setting.secret && mode !== 'take-away' && JSON.stringify(read.value).includes(SECRET_MASK))
     throw Refusal.at(['value'], 'mask-sent', { place: setting.name, mask: SECRET_MASK });
-  // The names that are taken away from a secret map are no secret themselves.
-  const sealed = setting.secret && mode !== 'take-away';
-  if (sealed) await noteSecrets(tx, target, value);
-  const text = JSON.stringify(value);
-  const version = (before?.version ?? 0) + 1;
-  const columns = {
-    mode,
-    value: sealed ? tx.sealer.seal(text) : text,
-    sealed: sealed ? 1 : 0,
-    version,
-    updated_at: await tx.now(),
-    updated_by: tx.actor.name,
-  };
-  let id = before?.id;
-  if (id === undefined) {
-    const row = { layer_kind: target.kind, layer_id: target.id, setting_id: setting.id, ...columns };
-    [id] = await tx.insertRows('setting_value', [row]);
-  } else {
-    const sets = Object.keys(columns).map((name) => `${name} = ?`);
-    await tx.execute(`UPDATE setting_value SET ${sets.join(', ')} WHERE id = ?`, [...Object.values(columns), id]);
+  return { setting, target, mode, value: read.value };
+}
+
+export const isSame = (tx: Tx, before: ValueRow | undefined, { mode, value }: NewValue): boolean =>
+  before !== undefined && before.mode === mode && JSON.stringify(openValue(tx, before)) === JSON.stringify(value);
+
+/** Writes values that were checked, over those that stand in their layers; notes what changed. */
+export async function saveValues(tx: Tx, values: (NewValue & { before: ValueRow | undefined })[]): Promise<void> {
+  if (values.length === 0) return;
+  const at = await tx.now();
+  const rows: Row[] = [];
+  for (const { setting, target, mode, value, before } of values) {
+    // The names that are taken away from a secret map are no secret themselves.
+    const sealed = setting.secret && mode !== 'take-away';
+    if (sealed) await noteSecrets(tx, target, value);
+    const text = JSON.stringify(value);
+    rows.push({
+      layer_kind: target.kind,
+      layer_id: target.id,
+      setting_id: setting.id,
+      mode,
+      value: sealed ? tx.sealer.seal(text) : text,
+      sealed: sealed ? 1 : 0,
+      version: (before?.version ?? 0) + 1,
+      updated_at: at,
+      updated_by: tx.actor.name,
+    });
   }
-  await tx.change({
-    kind: 'value',
-    id: Number(id),
-    key: nameOf(setting, target),
-    versionFrom: before?.version ?? null,
-    versionTo: version,
-    before: before
-      ? image(tx, setting, target, { mode: before.mode, value: openValue(tx, before), version: before.version })
-      : null,
-    after: image(tx, setting, target, { mode, value, version }),
-  });
+  const standing = rows.flatMap((row, i) => (values[i]?.before ? [{ id: values[i].before.id, ...row }] : []));
+  await tx.replaceRows('setting_value', standing, ['mode', 'value', 'sealed', 'version', 'updated_at', 'updated_by']);
+  const fresh = await tx.insertRows(
+    'setting_value',
+    rows.filter((_, i) => !values[i]?.before),
+  );
+  for (const { setting, target, mode, value, before } of values) {
+    const version = (before?.version ?? 0) + 1;
+    await tx.change({
+      kind: 'value',
+      id: before ? Number(before.id) : (fresh.shift() ?? 0),
+      key: nameOf(setting, target),
+      versionFrom: before?.version ?? null,
+      versionTo: version,
+      before: before
+        ? image(tx, setting, target, { mode: before.mode, value: openValue(tx, before), version: before.version })
+        : null,
+      after: image(tx, setting, target, { mode, value, version }),
+    });
+  }
 }
 
 async function dropRow(tx: Tx, setting: Stored<'setting'>, target: Target, row: ValueRow): Promise<void> {
@@ -162,20 +194,22 @@ export async function removeValue(tx: Tx, input: BodyOf<'value.remove'>): Promis
 /** What a layer says, said again by another one of its kind. */
 export async function copyValues(tx: Tx, kind: KindName, from: number, to: { id: number; key: string }): Promise<void> {
   if (!(layerKinds as readonly string[]).includes(kind)) return;
-  const rows = await tx.select<ValueRow>('SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id = ?', [
-    kind,
-    from,
-  ]);
+  const rows = await tx.select<ValueRow>(
+    `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ?`,
+    [kind, from],
+  );
   const settings = await byIds(
     tx,
     'setting',
     rows.map((row) => Number(row.setting_id)),
   );
+  const values: Parameters<typeof saveValues>[1] = [];
   for (const row of rows) {
     const setting = settings.get(Number(row.setting_id));
     const target = { kind: kind as LayerKind, id: to.id, key: to.key };
-    if (setting) await write(tx, setting, target, row.mode, openValue(tx, row), undefined);
+    if (setting) values.push({ setting, target, mode: row.mode, value: openValue(tx, row), before: undefined });
   }
+  await saveValues(tx, values);
 }
 
 /** The values of a layer go with its record, in the same change set. */
@@ -183,7 +217,7 @@ export async function dropValuesOf(tx: Tx, kind: KindName, records: { id: number
   if (!(layerKinds as readonly string[]).includes(kind)) return;
   for (const record of records) {
     const rows = await tx.select<ValueRow>(
-      'SELECT * FROM setting_value WHERE layer_kind = ? AND layer_id = ? FOR UPDATE',
+      `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ? FOR UPDATE`,
       [kind, record.id],
     );
     const settings = await byIds(
@@ -198,14 +232,17 @@ export async function dropValuesOf(tx: Tx, kind: KindName, records: { id: number
   }
 }
 
+/** A value as people see it: secrets are masked. */
+export const shownValue = (setting: Stored<'setting'>, mode: Mode, value: SettingValue): SettingValue =>
+  setting.secret && mode !== 'take-away' ? maskedValue(value) : value;
+
 function shown(tx: Tx, setting: Stored<'setting'>, row: ValueRow, key: string): LayerValueShown {
-  const value = openValue(tx, row);
   return {
     setting: setting.name,
     layer: row.layer_kind,
     of: key,
     mode: row.mode,
-    value: setting.secret && row.mode !== 'take-away' ? maskedValue(value) : value,
+    value: shownValue(setting, row.mode, openValue(tx, row)),
     secret: setting.secret,
     updatedAt: row.updated_at.toISOString(),
     updatedBy: row.updated_by,
@@ -230,7 +267,7 @@ export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<
     }
   } else if (query.of !== undefined) throw Refusal.at(['layer'], 'value-missing');
   const rows = await tx.select<ValueRow>(
-    `SELECT * FROM setting_value WHERE ${where.join(' AND ')} ORDER BY layer_kind, layer_id, setting_id LIMIT ${MOST}`,
+    `SELECT ${valueColumns} FROM setting_value WHERE ${where.join(' AND ')} ORDER BY layer_kind, layer_id, setting_id LIMIT ${MOST}`,
     values,
   );
   const settings = await byIds(
@@ -252,7 +289,7 @@ export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<
 /** All values of all layers, as an import takes them. */
 export async function everyValue(tx: Tx): Promise<{ secret: boolean; row: Record<string, Value> }[]> {
   const rows = await tx.select<ValueRow & { name: string; secret: number }>(
-    `SELECT v.*, s.name, s.secret FROM setting_value v JOIN setting s ON s.id = v.setting_id ORDER BY s.sort_key, v.layer_kind, v.layer_id`,
+    `SELECT ${valueColumns.replaceAll(/\w+/g, 'v.$&')}, s.name, s.secret FROM setting_value v JOIN setting s ON s.id = v.setting_id ORDER BY s.sort_key, v.layer_kind, v.layer_id`,
   );
   const out: { secret: boolean; row: Record<string, Value>; place: string }[] = [];
   const keys = new Map<KindName, Map<number, string>>();

@@ -1,0 +1,29 @@
+/** Which devices are to be captured now, by the plan of their settings. */
+import { type Stored } from '@zpine/contract/kinds';
+import { among } from '../../store/among.ts';
+import { byIds } from '../../store/records.ts';
+import { type Tx } from '../../store/tx.ts';
+import { numbersOf } from '../settings/numbers.ts';
+
+const HOUR_MS = 3_600_000;
+/** So many devices are captured by one run at most; the next one takes the others. */
+const MOST = 20_000;
+
+/** In the order of their names. */
+export async function captureDue(tx: Tx): Promise<Stored<'device'>[]> {
+  const hours = await numbersOf(tx, 'capture.hours');
+  if (!hours) return [];
+  const own = hours.everywhere > 0 ? undefined : [...hours.own.keys()];
+  const rows = await tx.select<{ id: number; tried_at: Date | null }>(
+    `SELECT d.id, t.tried_at FROM device d LEFT JOIN capture_try t ON t.device_id = d.id
+     WHERE d.stage <> 'retired' ${among('d.id', own)} ORDER BY d.sort_key, d.id`,
+  );
+  const now = Date.parse(`${(await tx.now()).replace(' ', 'T')}Z`);
+  const due = rows.filter(({ id, tried_at: tried }) => {
+    const every = hours.own.get(Number(id)) ?? hours.everywhere;
+    return every > 0 && (tried?.getTime() ?? 0) + every * HOUR_MS <= now;
+  });
+  const ids = due.slice(0, MOST).map(({ id }) => Number(id));
+  const devices = await byIds(tx, 'device', ids);
+  return ids.flatMap((id) => devices.get(id) ?? []);
+}

@@ -1,0 +1,51 @@
+/** The rows of runs: one a device, and what became of it. What is kept under seal is asked for by itself. */
+import { type Outcome } from '@zpine/core/fleet/outcomes';
+import { type RunRow } from '@zpine/contract/fleetShapes';
+import { type Tx } from '../../store/tx.ts';
+
+export interface RowTableRow {
+  run_id: number;
+  seq: number;
+  device_id: number;
+  device_key: string;
+  state: RunRow['state'];
+  outcome: Outcome | null;
+  detail: string;
+  started_at: Date | null;
+  ms: number | null;
+  result: string | null;
+}
+
+export interface SealedRow extends RowTableRow {
+  sealed: string | null;
+}
+
+export const rowColumns = 'run_id, seq, device_id, device_key, state, outcome, detail, started_at, ms, result';
+
+/** Those that changed after a version of their run, in their order; all after -1. */
+export const rowsOfRun = (tx: Tx, run: number, since = -1): Promise<RowTableRow[]> =>
+  tx.select(`SELECT ${rowColumns} FROM run_row WHERE run_id = ? AND version > ? ORDER BY seq`, [run, since]);
+
+/** Those with something to show for it. */
+export const answeredRows = (tx: Tx, run: number): Promise<RowTableRow[]> =>
+  tx.select(`SELECT ${rowColumns} FROM run_row WHERE run_id = ? AND result IS NOT NULL ORDER BY seq`, [run]);
+
+/** Those that wait, with what is kept of their devices. */
+export const waitingRowsOf = (tx: Tx, run: number): Promise<SealedRow[]> =>
+  tx.select(`SELECT ${rowColumns}, sealed FROM run_row WHERE run_id = ? AND state = 'waiting' ORDER BY seq`, [run]);
+
+/** Those that were changed, with what ran on their devices before and after. */
+export const changedRows = (tx: Tx, run: number): Promise<SealedRow[]> =>
+  tx.select(
+    `SELECT ${rowColumns}, sealed FROM run_row WHERE run_id = ? AND sealed IS NOT NULL AND outcome IS NOT NULL ORDER BY seq`,
+    [run],
+  );
+
+/** The next version of a run, which rows that change now have. */
+export async function nextVersion(tx: Tx, run: number): Promise<number> {
+  await tx.execute('UPDATE run SET version = version + 1 WHERE id = ?', [run]);
+  return versionOf(tx, run);
+}
+
+export const versionOf = async (tx: Tx, run: number): Promise<number> =>
+  (await tx.one<{ version: number }>('SELECT version FROM run WHERE id = ?', [run]))?.version ?? 0;
