@@ -1,5 +1,6 @@
 /** What people wait for asks the database only so often, however many records there are. */
 import { expect } from 'chai';
+import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { type RouteId } from '@zpine/contract/routes';
 import { bootNet } from '../../ops/stack.ts';
 import { type User } from '../../service/app/access/who.ts';
@@ -116,5 +117,21 @@ describe('statements of what people wait for', () => {
     const all = await count('run.errand', body('dialect=furrow'));
     expect(one).to.be.within(2, 60);
     expect(all).to.be.at.most(one + 5);
+  });
+
+  it('shows a run without what is sealed of it, and again only what changed', async () => {
+    const body = { where: 'dialect=furrow', lines: 'journal to 10.77.0.7', questions: [], keep: true, insist: false };
+    const made = (await work('run.errand', { body: { ...body, everything: false } })()) as { id: number };
+    const of = { params: { id: String(made.id) } };
+    const show = (query: object) => work('run.show', { ...of, query })() as Promise<ShownRun>;
+    const sent = await statementsOf(bench.store, () => show({ text: 'true', rows: 'all' }));
+    for (const sql of sent) expect(sql).to.not.match(/sealed|\* FROM run_row/);
+    const before = await show({ text: 'false', rows: 'all' });
+    expect(before.rows.length).to.be.greaterThan(2);
+    expect((await show({ text: 'false', rows: 'none' })).rows).to.deep.equal([]);
+    expect((await show({ text: 'false', rows: 'all', since: before.version })).rows).to.deep.equal([]);
+    await work('run.stop', of)();
+    const after = await show({ text: 'false', rows: 'all', since: before.version });
+    expect(after.rows.map((row) => row.outcome)).to.deep.equal(before.rows.map(() => 'left out'));
   });
 });
