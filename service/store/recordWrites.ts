@@ -84,19 +84,21 @@ export async function insert<K extends KindName>(
     const head = { id: ids[i] ?? 0, key, version: again[i]?.version ?? 1, createdAt: stamp, updatedAt: stamp };
     return { ...record, ...head } as unknown as Stored<K>;
   });
-  await claimMacs(tx, name, stored);
-  await addTerms(tx, name, stored as unknown as AnyStored[]);
-  for (const { id, key, version, ...rest } of stored) {
-    await tx.change({
-      kind: name,
-      id,
-      key,
-      versionFrom: null,
-      versionTo: version,
-      before: null,
-      after: imageOf(name, rest),
-    });
-  }
+  // What goes with them is sent while the changes are put together.
+  const others = Promise.all([claimMacs(tx, name, stored), addTerms(tx, name, stored as unknown as AnyStored[])]);
+  const noted = async (): Promise<void> => {
+    for (const { id, key, version, ...rest } of stored)
+      await tx.change({
+        kind: name,
+        id,
+        key,
+        versionFrom: null,
+        versionTo: version,
+        before: null,
+        after: imageOf(name, rest),
+      });
+  };
+  await Promise.all([others, noted()]);
   return stored;
 }
 

@@ -7,6 +7,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { allHeld } from './few.ts';
 import { type FewKind, isFew } from './fewKinds.ts';
 import { type Tx } from './tx.ts';
+import { Instant } from './instant.ts';
 
 /** A record of any kind as the service works with it: references are ids. */
 export type AnyStored = RecordHead & Record<string, Value>;
@@ -17,7 +18,7 @@ export type Fields = Record<string, Value>;
 const SLICE = 500;
 
 export const isoOf = (time: unknown): string =>
-  time instanceof Date ? time.toISOString() : `${String(time).replace(' ', 'T')}Z`;
+  time instanceof Instant ? time.iso : Instant.of(time instanceof Date ? time : String(time)).iso;
 
 /** From a row of the kind's table. */
 export function fromRow<K extends KindName>(name: K, row: Row): Stored<K> {

@@ -9,6 +9,7 @@ import { refusalOfConstraint } from './constraints.ts';
 import { connectionsOf, isAway, isDeadlock, isLockTimeout, isTooSlow } from './database.ts';
 import { type Dialects } from './dialects.ts';
 import { type HeldFew, type KnownFew } from './fewKinds.ts';
+import { Instant } from './instant.ts';
 import { type Models } from './models.ts';
 import { type Sealer } from './sealing.ts';
 import { Unit } from './unit.ts';
@@ -93,7 +94,7 @@ export class Tx {
   /** What was unsealed here: no refusal and no fault tells of it. */
   readonly unsealed: string[] = [];
   private opened = false;
-  private time: string | undefined;
+  private time: Instant | undefined;
   private readonly signal: AbortSignal | undefined;
 
   constructor(store: Store, unit: Unit | null, actor: Actor, action: string, signal?: AbortSignal) {
@@ -135,16 +136,16 @@ export class Tx {
     const columns = Object.keys(rows[0] ?? {});
     const names = [...Object.keys(same), ...columns].map((c) => `\`${c}\``).join(', ');
     const marks = `(${[...Object.values(same), ...columns.map(() => '?')].join(', ')})`;
+    // Sent one behind the other, without waiting in between: the connection keeps their order.
+    const sent: Promise<{ id: number }[]>[] = [];
     for (let at = 0; at < rows.length; at += SLICE) {
       const slice = rows.slice(at, at + SLICE);
       const sql = `INSERT INTO \`${table}\` (${names}) VALUES ${slice.map(() => marks).join(', ')}`;
       const values = slice.flatMap((row) => columns.map((c) => row[c]));
-      if (!returning) await this.execute(sql, values);
-      else {
-        const made = await this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values);
-        for (const { id } of made) ids.push(Number(id));
-      }
+      if (!returning) sent.push(this.execute(sql, values).then(() => []));
+      else sent.push(this.select<{ id: number }>(`${sql} RETURNING ${returning} AS id`, values));
     }
+    for (const made of await Promise.all(sent)) for (const { id } of made) ids.push(Number(id));
     return ids;
   }
 
@@ -164,21 +165,20 @@ export class Tx {
     }
   }
 
-  /** The database's clock, the same for the whole unit of work: `2026-05-04 10:02:11.123`, UTC. */
-  async now(): Promise<string> {
+  /** The database's clock, the same for the whole unit of work. */
+  async now(): Promise<Instant> {
     if (this.time === undefined) {
       const clock = this.store.clock;
       const fresh = clock !== undefined && Math.abs(Date.now() - clock.sampledAt) < CLOCK_MS;
       const offset = fresh ? clock.offsetMs : await this.sampleClock();
-      this.time = new Date(Date.now() + offset).toISOString().replace('T', ' ').replace('Z', '');
+      this.time = new Instant(Date.now() + offset);
     }
     return this.time;
   }
 
   /** The same without asking: the database's clock as it was last seen. For tests of times in a WHERE. */
-  nowText(): string {
-    const offset = this.store.clock?.offsetMs ?? 0;
-    return this.time ?? new Date(Date.now() + offset).toISOString().replace('T', ' ').replace('Z', '');
+  aboutNow(): Instant {
+    return this.time ?? new Instant(Date.now() + (this.store.clock?.offsetMs ?? 0));
   }
 
   /** How far the database's clock is ahead of ours; asked for now and then, not for every write. */
@@ -259,7 +259,8 @@ export class Tx {
 
   /** Writes what was gathered. Called by `run` before the commit, and in between when much has gathered. */
   async flush(): Promise<void> {
-    const at = this.changes.length + this.jobs.length + this.hints.length > 0 ? await this.now() : '';
+    if (this.changes.length + this.jobs.length + this.hints.length === 0) return;
+    const at = await this.now();
     if (this.changes.length > 0) {
       const changes = this.changes.map((c) => ({
         seq: (this.seq += 1),
@@ -298,7 +299,7 @@ export class Tx {
   }
 
   /** The change set comes into being with the first change; its id stays with the connection as a variable. */
-  private openSet(at: string, keep: boolean): Promise<unknown>[] {
+  private openSet(at: Instant, keep: boolean): Promise<unknown>[] {
     if (this.opened) return [];
     this.opened = true;
     const { name, via, reason } = this.actor;
@@ -330,6 +331,7 @@ export class Tx {
 /** The connector writes Buffers as binary literals, and only those. */
 const sqlValue = (value: unknown): unknown => {
   if (value instanceof Uint8Array && !Buffer.isBuffer(value)) return Buffer.from(value);
+  if (value instanceof Instant) return value.sql;
   // A BigInt stays one: as a text it would be worked with as a double, which has 53 bits.
   return value === undefined ? null : value;
 };

@@ -3,6 +3,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { atLeast } from '@zpine/contract/roles';
 import { type Stored } from '@zpine/contract/kinds';
 import { keyOf, keysOf } from '../../store/records.ts';
+import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { sitesOf } from '../devices/inForce.ts';
 import { mustFindField } from '../records/refs.ts';
@@ -44,7 +45,7 @@ export async function mustActAt(tx: Tx, user: User, device: Stored<'device'>): P
   if (atLeast(user.role, 'engineer')) return;
   // A token with a lesser role does not stand for more than its user.
   const held = (await sitesOfUsers(tx, [user.id])).get(user.id) ?? { sites: [], until: null };
-  const over = held.until !== null && Date.parse(held.until) <= Date.parse(`${(await tx.now()).replace(' ', 'T')}Z`);
+  const over = held.until !== null && Date.parse(held.until) <= (await tx.now()).ms;
   const siteId = device.site ?? (await sitesOf(tx, [device])).get(device.id) ?? null;
   const site = await keyOf(tx, 'site', siteId);
   if (!over && (held.sites === 'all' || (site !== null && held.sites.includes(site)))) return;
@@ -71,7 +72,7 @@ export async function setSites(tx: Tx, user: number, sites: string[] | 'all', un
   if (sites !== 'all') for (const site of sites) ids.push((await mustFindField(tx, 'site', site, 'sites')).id);
   await tx.execute('UPDATE user SET all_sites = ?, sites_until = ? WHERE id = ?', [
     sites === 'all' ? 1 : 0,
-    until === null ? null : until.replace('T', ' ').replace('Z', ''),
+    until === null ? null : Instant.of(until),
     user,
   ]);
   await tx.execute('DELETE FROM user_site WHERE user_id = ?', [user]);

@@ -52,7 +52,7 @@ async function serialOf(tx: Tx, { name }: Zone, text: string, part: boolean): Pr
     `SELECT serial, digest FROM zone_serial WHERE zone = ? ${part ? '' : 'FOR UPDATE'}`,
     [name],
   );
-  const day = (await tx.now()).slice(0, 10);
+  const day = (await tx.now()).sql.slice(0, 10);
   if (held && (part || held.digest === digest)) return Number(held.serial);
   const serial = nextSerial(held && Number(held.serial), day);
   if (!part)

@@ -3,6 +3,7 @@ import { type Arrival, type ArrivalEvent, type Effect, expected, step } from '@z
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
+import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { newSecret } from '../access/secrets.ts';
 import { setFields } from '../records/edit.ts';
@@ -47,14 +48,13 @@ export const stateOf = (row: Pick<ArrivalRow, 'state'>): Arrival => JSON.parse(r
 export const openArrival = (tx: Tx, device: number): Promise<ArrivalRow | undefined> =>
   tx.one<ArrivalRow>(
     'SELECT * FROM arrival WHERE device_id = ? AND ended_at IS NULL AND closes_at > ? ORDER BY id DESC LIMIT 1 FOR UPDATE',
-    [device, tx.nowText()],
+    [device, tx.aboutNow()],
   );
 
 export interface NewArrival {
   device: { id: number; key: string };
-  /** As SQL text, UTC. */
-  openedAt: string;
-  closesAt: string;
+  openedAt: Instant;
+  closesAt: Instant;
   openedBy: string;
 }
 
@@ -84,8 +84,6 @@ export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
   return row;
 }
 
-export const sqlTime = (time: Date): string => time.toISOString().replace('T', ' ').replace('Z', '');
-
 /** Puts an event through the state machine. The row must be locked. Gives the arrival that it ended up with. */
 export async function apply(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: Seen = {}): Promise<ArrivalRow> {
   const before = stateOf(row);
@@ -98,8 +96,8 @@ export async function apply(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: 
     tx.hint('arrival', row.id, row.version + 1);
     const next = await addArrival(tx, {
       device: { id: row.device_id, key: row.device_key },
-      openedAt: sqlTime(row.opened_at),
-      closesAt: sqlTime(row.closes_at),
+      openedAt: Instant.of(row.opened_at),
+      closesAt: Instant.of(row.closes_at),
       openedBy: row.opened_by,
     });
     return apply(tx, next, event, seen);
@@ -118,7 +116,7 @@ async function save(tx: Tx, row: ArrivalRow, state: Arrival, before: Arrival, se
   const same = state.diagnosis?.code === before.diagnosis?.code;
   const diagnosis = state.diagnosis && {
     ...state.diagnosis,
-    since: (same && before.diagnosis?.since) || `${now.replace(' ', 'T')}Z`,
+    since: (same && before.diagnosis?.since) || now.iso,
   };
   const fields: Record<string, unknown> = {
     state: JSON.stringify({ ...state, diagnosis }),

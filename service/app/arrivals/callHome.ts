@@ -25,7 +25,7 @@ export type CallHome = z.output<typeof callHomeBody>;
 export async function callHome(tx: Tx, token: string, body: CallHome, from: string): Promise<boolean> {
   const row = await tx.one<ArrivalRow>(
     'SELECT * FROM arrival WHERE token = ? AND ended_at IS NULL AND closes_at > ? FOR UPDATE',
-    [token, tx.nowText()],
+    [token, tx.aboutNow()],
   );
   if (!row) return false;
   const [file] = row.edition_id === null ? [] : await filesOf(tx, row.edition_id);

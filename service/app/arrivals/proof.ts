@@ -3,13 +3,14 @@ import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { type Comparison } from '@zpine/core/config/compare';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { claimDue, type Lease } from '../../store/claims.ts';
+import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Files } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
 import { type Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { noteFound } from '../hardware/slots.ts';
-import { apply, sqlTime, type ArrivalRow } from './arrivals.ts';
+import { apply, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
 
 /** Everything that a session needs, read in one go. */
@@ -67,7 +68,7 @@ export async function claimProbe(tx: Tx): Promise<Probe | 'impossible' | undefin
 /** Done with what was due: what asked for another look meanwhile gets it. */
 const letGo = (tx: Tx, id: number, due: Date | null): Promise<number> =>
   tx.execute('UPDATE arrival SET probe_at = IF(probe_at = ?, NULL, probe_at), claimed_until = NULL WHERE id = ?', [
-    due === null ? null : sqlTime(due),
+    due && Instant.of(due),
     id,
   ]);
 

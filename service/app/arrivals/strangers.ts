@@ -65,7 +65,7 @@ export async function noteStranger(
   const back =
     known.settled_at !== null &&
     (known.settled_as === 'device' ||
-      known.settled_at.getTime() < Date.parse(`${now.replace(' ', 'T')}Z`) - FORGOTTEN_HOURS * 3_600_000);
+      known.settled_at.getTime() < now.ms - FORGOTTEN_HOURS * 3_600_000);
   const more = back
     ? { settled_at: null, settled_by: null, settled_as: null, device_id: null, first_at: now, packets: 1 }
     : { packets: known.packets + 1 };

@@ -13,10 +13,7 @@ export async function openWindow(tx: Tx, device: Stored<'device'>, hours: number
   ]);
   if (!published) throw new Refusal('edition-none', { device: device.key });
   const now = await tx.now();
-  const closes = new Date(Date.parse(`${now.replace(' ', 'T')}Z`) + hours * 3_600_000)
-    .toISOString()
-    .replace('T', ' ')
-    .replace('Z', '');
+  const closes = now.plus(hours * 3600);
   const standing = await openArrival(tx, device.id);
   if (standing) {
     await tx.execute('UPDATE arrival SET closes_at = ?, version = version + 1 WHERE id = ?', [closes, standing.id]);

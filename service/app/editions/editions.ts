@@ -109,7 +109,7 @@ export async function makeEdition(
     published: false,
   });
   const published = { published_at: null, published_by: null, insisted: null, current: false, newest: true };
-  const head = headOf(device, { ...row, ...published, id, made_at: new Date(`${made_at}Z`) }, false);
+  const head = headOf(device, { ...row, ...published, id, made_at: made_at.date }, false);
   const before = apply || !last ? [] : await filesOf(tx, last.id);
   return { ...shownEdition(head, parts), fresh: true, changes: apply ? null : partsOf(before, files) };
 }
@@ -323,7 +323,7 @@ export async function publishEdition(
   if (preparing.includes(device.stage as Stage)) await setFields(tx, 'device', device.id, { stage: 'prepared' });
   if (input.openHours !== undefined)
     await openWindow(tx, await mustFind(tx, 'device', `#${device.id}`), input.openHours);
-  const published = { published_at: new Date(`${now}Z`), published_by: tx.actor.name, insisted, current: true };
+  const published = { published_at: now.date, published_by: tx.actor.name, insisted, current: true };
   return headOf(device, { ...row, ...published }, stale);
 }
 

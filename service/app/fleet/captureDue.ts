@@ -18,7 +18,7 @@ export async function captureDue(tx: Tx): Promise<Stored<'device'>[]> {
     `SELECT d.id, t.tried_at FROM device d LEFT JOIN capture_try t ON t.device_id = d.id
      WHERE d.stage <> 'retired' ${among('d.id', own)} ORDER BY d.sort_key, d.id`,
   );
-  const now = Date.parse(`${(await tx.now()).replace(' ', 'T')}Z`);
+  const now = (await tx.now()).ms;
   const due = rows.filter(({ id, tried_at: tried }) => {
     const every = hours.own.get(Number(id)) ?? hours.everywhere;
     return every > 0 && (tried?.getTime() ?? 0) + every * HOUR_MS <= now;

@@ -4,6 +4,7 @@ import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { among } from '../../store/among.ts';
 import { byIds, find } from '../../store/records.ts';
 import { claimDue, holds, type Lease } from '../../store/claims.ts';
+import { type Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
 import { type Target } from './access.ts';
@@ -95,7 +96,6 @@ export async function noteLook(tx: Tx, look: Look, due: DueLook): Promise<number
   if (!(await holds(tx, due.lease))) return 0;
   await nextLook(tx, due);
   const now = await tx.now();
-  const iso = `${now.replace(' ', 'T')}Z`;
   const rows = await tx.select<{ what: string; held: string }>(
     'SELECT what, held FROM watched WHERE device_id = ? FOR UPDATE',
     [look.device],
@@ -103,7 +103,7 @@ export async function noteLook(tx: Tx, look: Look, due: DueLook): Promise<number
   const before = new Map(rows.map((row) => [row.what, JSON.parse(row.held) as Watched]));
   const told: { what: string; told: Told; detail: string }[] = [];
   for (const [what, { state, detail }] of look.states) {
-    const step = looked(before.get(what), state, iso);
+    const step = looked(before.get(what), state, now.iso);
     await tx.execute('REPLACE INTO watched (device_id, what, state, held, looked_at) VALUES (?, ?, ?, ?, ?)', [
       look.device,
       what.slice(0, 120),
@@ -122,7 +122,7 @@ async function tell(
   tx: Tx,
   look: Look,
   told: { what: string; told: Told; detail: string }[],
-  now: string,
+  now: Instant,
 ): Promise<void> {
   const [device] = await find(tx, 'device', { id: look.device });
   if (!device) return;

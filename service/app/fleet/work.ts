@@ -7,6 +7,7 @@ import { type RunKind, type RunRow, type ShownAnswer } from '@zpine/contract/fle
 import { byIds } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';
+import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
 import { nextVersion, waitingRowsOf } from './runRows.ts';
@@ -130,7 +131,7 @@ export async function noteRows(tx: Tx, run: ClaimedRun, begun: number[], results
       [
         same ? 'unchanged' : one.outcome,
         one.detail.slice(0, 2000),
-        new Date(one.startedAt).toISOString().replace('T', ' ').replace('Z', ''),
+        new Instant(one.startedAt),
         Math.round(one.ms),
         JSON.stringify(result),
         version,

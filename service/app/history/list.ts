@@ -8,6 +8,7 @@ import { nearest } from '@zpine/core/naming/names';
 import { isAscii } from '@zpine/core/text/ascii';
 import { keysOf } from '../../store/records.ts';
 import { atLeast, type Role } from '@zpine/contract/roles';
+import { Instant } from '../../store/instant.ts';
 import { ownKinds, type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, mustFindField } from '../records/refs.ts';
 
@@ -60,7 +61,7 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>, role: Role
     const text = query[name];
     if (text === undefined) continue;
     where.push(`s.at ${op} ?`);
-    values.push(timeText(name, text));
+    values.push(timeOf(name, text));
   }
   if (query.q !== undefined) {
     const like = `%${likeText(query.q)}%`;
@@ -109,12 +110,12 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>, role: Role
 }
 
 /** A day, or a time of it, UTC. */
-function timeText(name: string, text: string): string {
+function timeOf(name: string, text: string): Instant {
   const time = /^\d{4}-\d{2}-\d{2}(T\d{2}:\d{2}(:\d{2})?)?$/.test(text)
     ? Date.parse(`${text.includes('T') ? text : `${text}T00:00`}Z`)
     : NaN;
   if (Number.isNaN(time)) throw Refusal.at([name], 'value-shape', { form: '2026-05-04, or 2026-05-04T10:00' });
-  return new Date(time).toISOString().replace('T', ' ').replace('Z', '');
+  return new Instant(time);
 }
 
 async function narrowToKind(

@@ -4,6 +4,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
+import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { kindGiven, likeText } from '../records/refs.ts';
 import { shownImage } from './list.ts';
@@ -32,7 +33,7 @@ export async function listRemoved(tx: Tx, query: QueryOf<'removed.list'>): Promi
   if (query.after !== undefined) {
     const [, at = '', id = ''] = /^(\d{13,15})-(\d{1,15})$/.exec(query.after) ?? [];
     if (at === '') throw Refusal.at(['after'], 'cursor-invalid');
-    const time = new Date(Number(at)).toISOString().replace('T', ' ').replace('Z', '');
+    const time = new Instant(Number(at));
     where.push('(at < ? OR (at = ? AND record_id < ?))');
     values.push(time, time, Number(id));
   }

@@ -154,7 +154,7 @@ async function openWindows(tx: Tx, ids: number[]): Promise<number[]> {
   if (ids.length === 0) return [];
   const rows = await tx.select<{ device_id: number }>(
     'SELECT DISTINCT device_id FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ?',
-    [ids, tx.nowText()],
+    [ids, tx.aboutNow()],
   );
   return rows.map((row) => Number(row.device_id));
 }

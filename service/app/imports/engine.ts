@@ -191,7 +191,7 @@ export class Import {
 
   /** A key that was in the file so far above that nobody knows its row: this very import has written it a moment ago. */
   private async refuseAgain(planned: readonly Planned[], standing: Map<string, AnyStored>): Promise<void> {
-    const now = `${(await this.tx.now()).replace(' ', 'T')}Z`;
+    const now = (await this.tx.now()).iso;
     for (const p of planned) {
       const there = standing.get(p.key);
       // What came along with another record was not in the import itself.

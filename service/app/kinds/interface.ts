@@ -1,4 +1,5 @@
 /** Interfaces: what each form and mode may have, what sits on what, and that every VLAN is one of the site. */
+import { grouped } from '@zpine/core/lists/grouped';
 import { nearest } from '@zpine/core/naming/names';
 import { expandSlots } from '@zpine/core/rack/portGroups';
 import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
@@ -7,7 +8,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { fieldsOfForm, notOfForm, type interfaceForms } from '@zpine/contract/kinds/interfaces';
 import { type Stored } from '@zpine/contract/kinds';
 import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
-import { byIds, find, keyOf } from '../../store/records.ts';
+import { byIds, find } from '../../store/records.ts';
 import { insertDerived, removeDerived } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
 import { hardwareOf } from '../hardware/sockets.ts';
@@ -37,17 +38,37 @@ export const interfaceRules: KindRules = {
     await findPorts(tx, drafts, devices);
   },
 
-  async added(tx, records) {
-    const interfaces = records.map((record) => as('interface', record));
-    const without = interfaces.filter(({ form, port }) => form === 'port' && port === null);
+  async adding(tx, records) {
+    const without = records.filter(({ form, port }) => form === 'port' && (port ?? null) === null);
     // Of a device whose ports nobody declared, the interface says that there is one.
     const ports = await insertDerived(
       tx,
       'port',
+      without.map(({ device, name }) => ({
+        device: device ?? null,
+        name: name ?? null,
+        kind: 'ethernet',
+        source: 'hand',
+      })),
+    );
+    for (const [i, record] of without.entries()) record.port = ports[i]?.id ?? null;
+  },
+
+  async added(tx, records) {
+    const interfaces = records.map((record) => as('interface', record));
+    // Of those that came back without their port, which was there for them alone.
+    const without = interfaces.filter(({ form, port }) => form === 'port' && port === null);
+    await insertDerived(
+      tx,
+      'port',
       without.map(({ device, name }) => ({ device, name, kind: 'ethernet', source: 'hand' })),
     );
-    for (const [i, { id }] of without.entries())
-      await tx.execute('UPDATE `interface` SET port_id = ? WHERE id = ?', [ports[i]?.id ?? null, id]);
+    // The port of an interface has its key.
+    if (without.length > 0)
+      await tx.execute(
+        'UPDATE `interface` i JOIN port p ON p.natural_key = i.natural_key SET i.port_id = p.id WHERE i.id IN (?)',
+        [without.map(({ id }) => id)],
+      );
     await keepTrunks(tx, interfaces);
   },
 
@@ -174,21 +195,16 @@ async function findPorts(tx: Tx, drafts: Draft[], devices: Map<number, Stored<'d
   const fresh = ofPorts.filter((d) => !d.before);
   const ports = await find(tx, 'port', { device_id: [...new Set(fresh.map((d) => d.id('device') ?? 0))] });
   const known = new Map(ports.map((port) => [`${port.device} ${port.name.toLowerCase()}`, port]));
+  const strange: { draft: Draft; device: Stored<'device'>; name: string }[] = [];
   for (const draft of fresh) {
     const device = devices.get(draft.id('device') ?? 0);
     const name = draft.text('name');
     if (!device || name === null) continue;
     const port = known.get(`${device.id} ${name.toLowerCase()}`);
     if (port) draft.after.port = port.id;
-    else if (!tx.takingBack)
-      await refuseUndeclared(
-        tx,
-        draft,
-        device,
-        name,
-        ports.filter((p) => p.device === device.id),
-      );
+    else if (!tx.takingBack) strange.push({ draft, device, name });
   }
+  await refuseUndeclared(tx, strange, ports);
   const standing = await byIds(tx, 'port', idsOf(ofPorts, 'port'));
   for (const draft of ofPorts) {
     const port = standing.get(draft.id('port') ?? 0);
@@ -201,29 +217,35 @@ async function findPorts(tx: Tx, drafts: Draft[], devices: Map<number, Stored<'d
   }
 }
 
+/** Names of no port, on devices of which somebody has said what ports they have. */
 async function refuseUndeclared(
   tx: Tx,
-  draft: Draft,
-  device: Stored<'device'>,
-  name: string,
-  ports: Stored<'port'>[],
+  strange: { draft: Draft; device: Stored<'device'>; name: string }[],
+  all: Stored<'port'>[],
 ): Promise<void> {
-  const [hardware] = await hardwareOf(tx, [device]);
-  const slots = sure(expandSlots(hardware?.model?.slots ?? []));
-  const declared = ports.some((port) => port.source !== 'hand');
-  // Nobody has said what ports it has: then everything may be one.
-  if (!declared && slots.length === 0) return;
-  const meant = nearest(
-    name,
-    ports.map((port) => port.name),
-  );
-  const filled = new Set((hardware?.cards ?? []).map(({ card }) => card.slot.toLowerCase()));
-  const empty = slots.map((slot) => slot.name).filter((slot) => !filled.has(slot.toLowerCase()));
-  const slot = empty.find((one) => name.toLowerCase().includes(`${one.toLowerCase()}/`));
-  draft.fault('name', 'port-unknown', {
-    device: (await keyOf(tx, 'device', device.id)) ?? '',
-    port: name,
-    ...(meant === undefined ? {} : { meant }),
-    ...(slot === undefined ? {} : { slot }),
-  });
+  if (strange.length === 0) return;
+  const devices = new Map(strange.map(({ device }) => [device.id, device]));
+  const hardware = new Map((await hardwareOf(tx, [...devices.values()])).map((one) => [one.device.id, one]));
+  const portsOf = grouped(all, (port) => port.device);
+  for (const { draft, device, name } of strange) {
+    const own = hardware.get(device.id);
+    const ports = portsOf.get(device.id) ?? [];
+    const slots = sure(expandSlots(own?.model?.slots ?? []));
+    const declared = ports.some((port) => port.source !== 'hand');
+    // Nobody has said what ports it has: then everything may be one.
+    if (!declared && slots.length === 0) continue;
+    const meant = nearest(
+      name,
+      ports.map((port) => port.name),
+    );
+    const filled = new Set((own?.cards ?? []).map(({ card }) => card.slot.toLowerCase()));
+    const empty = slots.map((slot) => slot.name).filter((slot) => !filled.has(slot.toLowerCase()));
+    const slot = empty.find((one) => name.toLowerCase().includes(`${one.toLowerCase()}/`));
+    draft.fault('name', 'port-unknown', {
+      device: device.key,
+      port: name,
+      ...(meant === undefined ? {} : { meant }),
+      ...(slot === undefined ? {} : { slot }),
+    });
+  }
 }

@@ -14,11 +14,9 @@ export async function add<K extends KindName>(
   at: (i: number) => (string | number)[] = (i) => [i],
 ): Promise<Stored<K>[]> {
   const drafts = await draftNew(tx, kind, inputs, at);
-  const records = await insert<K>(
-    tx,
-    kind,
-    drafts.map((d) => d.after),
-  );
+  const fields = drafts.map((d) => d.after);
+  await rulesOf(kind).adding?.(tx, fields);
+  const records = await insert<K>(tx, kind, fields);
   await rulesOf(kind).added?.(tx, records as unknown as AnyStored[]);
   return records;
 }

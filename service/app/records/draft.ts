@@ -51,6 +51,8 @@ export interface KindRules {
   prepare?: (tx: Tx, drafts: Draft[]) => Promise<void>;
   /** What an old image of the history means in today's words. */
   recall?: (image: Record<string, Value>) => Record<string, Value>;
+  /** Before records of sound drafts are inserted: makes what they stand on, and sets their fields to it. */
+  adding?: (tx: Tx, records: Record<string, Value>[]) => Promise<void>;
   added?: (tx: Tx, records: AnyStored[]) => Promise<void>;
   edited?: (tx: Tx, pairs: { before: AnyStored; after: AnyStored }[]) => Promise<void>;
   /** Asked of what is removed by name, not of what goes along with something else. */

@@ -9,6 +9,7 @@ import { typeOf, type Field, type Row, type Value } from '@zpine/contract/fields
 import { canonicalKey, columnOf, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { toColumns } from '../../store/columns.ts';
+import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
@@ -263,10 +264,9 @@ class Compiler {
       : NaN;
     if (Number.isNaN(time))
       this.stop(value.at, `"${text}" is not a day such as 2026-05-04, nor a time such as 2026-05-04T10:00`);
-    const sql = (at: number) => new Date(at).toISOString().replace('T', ' ').replace('Z', '');
     const day = 86_400_000;
-    if (op === '=') return { sql: `\`${column}\` >= ? AND \`${column}\` < ?`, values: [sql(time), sql(time + day)] };
-    return { sql: `\`${column}\` ${op} ?`, values: [sql(time)] };
+    if (op === '=') return { sql: `\`${column}\` >= ? AND \`${column}\` < ?`, values: [new Instant(time).sql, new Instant(time + day).sql] };
+    return { sql: `\`${column}\` ${op} ?`, values: [new Instant(time).sql] };
   }
 
   /** An address, or all in a prefix. */
