@@ -46,13 +46,13 @@ export const kind = <const K extends KindDescription>(
 });
 
 /** Every record has these beside its fields. Times are ISO 8601, UTC. */
-export interface RecordHead {
+export type RecordHead = {
   id: number;
   key: string;
   version: number;
   createdAt: string;
   updatedAt: string;
-}
+};
 
 /** A record as the API gives it: references are natural keys. */
 export type AnyRecord = RecordHead & Record<string, Value>;

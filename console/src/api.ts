@@ -1,7 +1,5 @@
 import { Client, RefusedError, UnreachedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
-import { type RecordHead } from '@zpine/contract/kind';
 import { type Remark } from '@zpine/contract/remarks';
 import { QueryClient } from '@tanstack/react-query';
 import { OwnWrites } from './shell/news.ts';
@@ -23,9 +21,6 @@ export const queries = new QueryClient({
     },
   },
 });
-
-/** A record of any kind as the API gives it. */
-export type AnyRecord = RecordHead & Record<string, Value>;
 
 /** The words of whatever went wrong. */
 export function problemOf(error: unknown): Problem {

@@ -131,27 +131,49 @@ export interface OptionRow {
   code: number;
   name: string;
   type: OptionType;
+  /** Where its value comes from: a field of the prefix that the client is on, which goes before a setting of the device. */
+  from?: { prefix?: string; setting?: string };
+  /** Booting switches ask for it, as a rule. */
+  usual?: true;
 }
 
 /** What we know by name. Everything else is bytes, unless a site declares a type for 224-254. */
 export const options = [
-  { code: 1, name: 'subnet-mask', type: 'address' },
+  { code: 1, name: 'subnet-mask', type: 'address', usual: true },
   { code: 2, name: 'time-offset', type: 'uint32' },
-  { code: 3, name: 'routers', type: 'addresses' },
+  { code: 3, name: 'routers', type: 'addresses', usual: true },
   { code: 4, name: 'time-servers', type: 'addresses' },
-  { code: 6, name: 'name-servers', type: 'addresses' },
-  { code: 7, name: 'log-servers', type: 'addresses' },
-  { code: 12, name: 'host-name', type: 'text' },
-  { code: 15, name: 'domain-name', type: 'text' },
+  {
+    code: 6,
+    name: 'name-servers',
+    type: 'addresses',
+    from: { prefix: 'nameServers', setting: 'name.servers' },
+    usual: true,
+  },
+  { code: 7, name: 'log-servers', type: 'addresses', from: { setting: 'log.servers' } },
+  { code: 12, name: 'host-name', type: 'text', usual: true },
+  {
+    code: 15,
+    name: 'domain-name',
+    type: 'text',
+    from: { prefix: 'domain', setting: 'name.domain' },
+    usual: true,
+  },
   { code: 26, name: 'interface-mtu', type: 'uint16' },
   { code: 28, name: 'broadcast-address', type: 'address' },
-  { code: 42, name: 'ntp-servers', type: 'addresses' },
+  {
+    code: 42,
+    name: 'ntp-servers',
+    type: 'addresses',
+    from: { prefix: 'timeServers', setting: 'time.servers' },
+    usual: true,
+  },
   { code: 43, name: 'vendor-specific', type: 'bytes' },
   { code: 50, name: 'requested-address', type: 'address' },
-  { code: 51, name: 'lease-time', type: 'seconds' },
+  { code: 51, name: 'lease-time', type: 'seconds', usual: true },
   { code: 52, name: 'overload', type: 'uint8' },
   { code: 53, name: 'message-type', type: 'messageType' },
-  { code: 54, name: 'server-identifier', type: 'address' },
+  { code: 54, name: 'server-identifier', type: 'address', usual: true },
   { code: 55, name: 'parameter-request-list', type: 'codes' },
   { code: 56, name: 'message', type: 'text' },
   { code: 57, name: 'maximum-message-size', type: 'uint16' },
@@ -159,17 +181,25 @@ export const options = [
   { code: 59, name: 'rebinding-time', type: 'seconds' },
   { code: 60, name: 'vendor-class', type: 'text' },
   { code: 61, name: 'client-identifier', type: 'bytes' },
-  { code: 66, name: 'tftp-server-name', type: 'text' },
-  { code: 67, name: 'bootfile-name', type: 'text' },
+  { code: 66, name: 'tftp-server-name', type: 'text', usual: true },
+  { code: 67, name: 'bootfile-name', type: 'text', usual: true },
   { code: 77, name: 'user-class', type: 'bytes' },
   { code: 80, name: 'rapid-commit', type: 'bytes' },
   { code: 82, name: 'relay-agent-information', type: 'bytes' },
   { code: 119, name: 'domain-search', type: 'bytes' },
   { code: 121, name: 'classless-static-routes', type: 'bytes' },
-  { code: 150, name: 'tftp-server-addresses', type: 'addresses' }, // RFC 5859
+  { code: 150, name: 'tftp-server-addresses', type: 'addresses', usual: true }, // RFC 5859
 ] as const satisfies OptionRow[];
 
 export type OptionName = (typeof options)[number]['name'];
+
+const rows: readonly OptionRow[] = options;
+
+/** The options that take their value from records, with where from. */
+export const offeredOptions = rows.flatMap((row) => (row.from ? [{ ...row, from: row.from }] : []));
+
+/** What booting switches ask for; a client that asks for less is told less. */
+export const usuallyAsked: readonly number[] = rows.filter((row) => row.usual).map((row) => row.code);
 
 const byCode = new Map<number, OptionRow>(options.map((row) => [row.code, row]));
 const byName = new Map<string, OptionRow>(options.map((row) => [row.name, row]));

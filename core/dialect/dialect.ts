@@ -1,7 +1,7 @@
 /** A dialect sheet, ready for use: its patterns compiled, its small rules as functions. */
 import { parseConfig, walk, type ConfigLine } from '../config/tree.ts';
 import { Masker } from '../secrets/masking.ts';
-import { compilePattern, type Pattern } from './pattern.ts';
+import { compilePattern, type Pattern } from '../text/pattern.ts';
 import { secretFinder } from './secrets.ts';
 import { type DialectSheet } from './sheet.ts';
 

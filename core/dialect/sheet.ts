@@ -1,6 +1,6 @@
 /** A dialect sheet: what has to be known of a network operating system to boot, reach, read and change its devices. */
 import { z } from 'zod';
-import { compilePattern } from './pattern.ts';
+import { compilePattern } from '../text/pattern.ts';
 
 /** A pattern, checked when the sheet is read. */
 const pattern = (about: string, ...groups: string[]) =>

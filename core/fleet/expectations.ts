@@ -1,5 +1,5 @@
 /** What every answer is expected to say. */
-import { compilePattern, type Pattern } from '../dialect/pattern.ts';
+import { compilePattern, type Pattern } from '../text/pattern.ts';
 
 export const expectationKinds = ['has', 'lacks', 'matches'] as const;
 export type ExpectationKind = (typeof expectationKinds)[number];

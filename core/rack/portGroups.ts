@@ -4,17 +4,17 @@ import { nearest, parsePortName } from '../naming/names.ts';
 import { expandSeries } from '../naming/series.ts';
 import { isPortKind, portKindNames, portKinds, type PortKindName } from './ports.ts';
 
-export interface PortGroup {
+export type PortGroup = {
   /** `{slot}` stands for the way to the card: `3`, or `3/1` for the first card in a card. */
   names: string;
   kind: PortKindName;
-}
+};
 
-export interface SlotGroup {
+export type SlotGroup = {
   names: string;
   /** The form of cards that go in. */
   takes: string;
-}
+};
 
 export interface Socket {
   name: string;

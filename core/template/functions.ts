@@ -24,7 +24,7 @@ import {
   wholeBig,
   type Num,
 } from './decimal.ts';
-import { compilePattern, PatternFault } from './pattern.ts';
+import { compilePattern, type Pattern } from '../text/pattern.ts';
 import {
   equal,
   holdsSecret,
@@ -271,6 +271,14 @@ function crypt(password: string, host: Host): string {
   return host.sha512crypt(password);
 }
 
+function patternOf(source: string): Pattern {
+  try {
+    return compilePattern(source);
+  } catch (error) {
+    throw new ArgumentFault(`this is not a pattern: ${error instanceof Error ? error.message : String(error)}`);
+  }
+}
+
 const MANY = 100;
 /**
  * `text number?` is one argument and one that may be left out; `number*` one or more. `kept` is for functions that make
@@ -343,14 +351,10 @@ export const functions: Record<string, FunctionRow> = {
     'kept',
   ),
   matches: row('bool', 'text text', ([t, pattern], host) => {
-    try {
-      const compiled = compilePattern(text(pattern));
-      host.spend(text(pattern).length + (text(t).length * compiled.states) / 10);
-      return compiled.matches(text(t));
-    } catch (error) {
-      if (error instanceof PatternFault) throw new ArgumentFault(`this is not a pattern: ${error.message}`);
-      throw error;
-    }
+    host.spend(text(pattern).length);
+    const compiled = patternOf(text(pattern));
+    host.spend((text(t).length * compiled.states) / 10);
+    return compiled.whole(text(t));
   }),
 
   count: row('number', 'any', ([x = null]) => {

@@ -1,26 +1,23 @@
-/** UTF-8 (RFC 3629) without the host's own coder, which not every place has. */
+/** UTF-8 (RFC 3629), strictly: what is no text is no bytes, and the other way round. */
+
+/** As every place has it where this runs. */
+declare const TextEncoder: new () => { encode: (text: string) => Uint8Array };
+declare const TextDecoder: new (
+  label: string,
+  options: { fatal: boolean; ignoreBOM: boolean },
+) => { decode: (bytes: Uint8Array) => string };
+
+const encoder = new TextEncoder();
+const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
 
 /** The bytes of a text; undefined when it holds half a surrogate pair. */
-export function utf8Bytes(text: string): Uint8Array | undefined {
-  try {
-    const escaped = encodeURIComponent(text);
-    const bytes: number[] = [];
-    for (let i = 0; i < escaped.length; i += 1) {
-      if (escaped[i] === '%') {
-        bytes.push(parseInt(escaped.slice(i + 1, i + 3), 16));
-        i += 2;
-      } else bytes.push(escaped.charCodeAt(i));
-    }
-    return Uint8Array.from(bytes);
-  } catch {
-    return undefined;
-  }
-}
+export const utf8Bytes = (text: string): Uint8Array | undefined =>
+  /[\ud800-\udfff]/u.test(text) ? undefined : encoder.encode(text);
 
 /** The text of bytes; undefined when they are not UTF-8. */
 export function utf8Text(bytes: Uint8Array): string | undefined {
   try {
-    return decodeURIComponent(Array.from(bytes, (b) => `%${b.toString(16).padStart(2, '0')}`).join(''));
+    return decoder.decode(bytes);
   } catch {
     return undefined;
   }

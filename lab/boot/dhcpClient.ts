@@ -1,7 +1,6 @@
 /** The DHCP client of a booting device (RFC 2131, section 4.4), behind a relay. */
 import { randomInt } from 'node:crypto';
-import { ipv4Text } from '@zpine/core/dhcp/options';
-import { ipv4Bytes } from '@zpine/core/dhcp/options';
+import { ipv4Bytes, ipv4Text, usuallyAsked } from '@zpine/core/dhcp/options';
 import { type Message, type MessageType, messageTypes } from '@zpine/core/dhcp/message';
 import { utf8Text } from '@zpine/core/text/utf8';
 import { sleep } from '../sleep.ts';
@@ -24,8 +23,6 @@ export interface Lease {
   bootServer: string | undefined;
   bootFile: string | undefined;
 }
-
-const ASKED = [1, 3, 6, 12, 15, 42, 51, 54, 66, 67, 150];
 
 export class DhcpClient {
   private readonly identity: Identity;
@@ -89,7 +86,7 @@ export class DhcpClient {
     const options = new Map<number, Uint8Array>([[53, Uint8Array.of(messageTypes.indexOf(type))]]);
     if (serial !== undefined) options.set(61, Uint8Array.of(0, ...encoder.encode(serial)));
     for (const [code, bytes] of more) options.set(code, bytes);
-    options.set(55, Uint8Array.from(ASKED));
+    options.set(55, Uint8Array.from(usuallyAsked));
     options.set(57, Uint8Array.of(5, 220));
     options.set(60, encoder.encode(vendorClass));
     return {

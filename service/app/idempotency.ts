@@ -1,5 +1,5 @@
-import { createHash } from 'node:crypto';
 import { Refusal } from '@zpine/contract/errors';
+import { sha256 } from '../store/digests.ts';
 import { type Tx } from '../store/tx.ts';
 
 export interface Answer {
@@ -18,7 +18,7 @@ export async function once(
   request: string,
   work: () => Promise<Answer>,
 ): Promise<Answer> {
-  const digest = createHash('sha256').update(request).digest();
+  const digest = sha256(request);
   // The row goes in first: a second request with the same key waits for the first one's end.
   await tx.execute('INSERT IGNORE INTO idempotency VALUES (?, ?, ?, 0, ?, UTC_TIMESTAMP(3))', [
     userId,

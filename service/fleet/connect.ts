@@ -1,5 +1,4 @@
 /** The way to a signed-in SSH connection: a socket, the key exchange, the host key, the sign-in. */
-import { createHash } from 'node:crypto';
 import { lookup } from 'node:dns/promises';
 import { connect as connectSocket, type Socket } from 'node:net';
 import { type Duplex } from 'node:stream';
@@ -10,6 +9,7 @@ import ssh2, { Client, type Algorithms, type AnyAuthMethod, type ConnectConfig }
 import { type Target } from '../app/fleet/access.ts';
 import { algorithmsFor, offered, unknownAlgorithm } from './algorithms.ts';
 import { NotReached } from './notReached.ts';
+import { sha256 } from '../store/digests.ts';
 
 export interface HostKey {
   fingerprint: string;
@@ -207,8 +207,7 @@ function signInBy({ access }: Target) {
 }
 
 /** As SSH tools write it: SHA256 and base64 without padding. */
-export const fingerprintOf = (key: Buffer): string =>
-  `SHA256:${createHash('sha256').update(key).digest('base64').replace(/=+$/, '')}`;
+export const fingerprintOf = (key: Buffer): string => `SHA256:${sha256(key).toString('base64').replace(/=+$/, '')}`;
 
 /** The name of the key's algorithm, the first string of its blob (RFC 4253, section 6.6). */
 const algorithmOf = (key: Buffer): string => key.subarray(4, 4 + Math.min(60, key.readUInt32BE(0))).toString('ascii');

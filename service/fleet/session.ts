@@ -1,7 +1,7 @@
 /** A signed-in session with a device, by its dialect: commands in, answers out. */
 import { StringDecoder } from 'node:string_decoder';
 import { type Dialect } from '@zpine/core/dialect/dialect';
-import { type Pattern, compilePattern } from '@zpine/core/dialect/pattern';
+import { type Pattern, compilePattern } from '@zpine/core/text/pattern';
 import { type Client, type ClientChannel } from 'ssh2';
 import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';

@@ -79,12 +79,28 @@ export function rememberKeys(tx: Tx, name: KindName, records: Iterable<{ id: num
   for (const { id, key } of records) known.set(id, key);
 }
 
+/** Records by their ids, or those that rows refer to by a field or column of theirs. */
 export async function byIds<K extends KindName>(
   tx: Tx,
   name: K,
-  ids: number[],
-  lock = false,
+  ids: Iterable<number>,
+  lock?: boolean,
+): Promise<Map<number, Stored<K>>>;
+export async function byIds<K extends KindName, R extends object>(
+  tx: Tx,
+  name: K,
+  rows: Iterable<R>,
+  field: keyof R & string,
+): Promise<Map<number, Stored<K>>>;
+export async function byIds<K extends KindName>(
+  tx: Tx,
+  name: K,
+  from: Iterable<number | object>,
+  how: boolean | string = false,
 ): Promise<Map<number, Stored<K>>> {
+  const lock = how === true;
+  const ids =
+    typeof how === 'string' ? refsIn(from as Iterable<Record<string, unknown>>, how) : (from as Iterable<number>);
   const wanted = [...new Set(ids)];
   const held = lock || wanted.length === 0 ? undefined : await heldOf(tx, name);
   if (!held) return new Map((await find(tx, name, { id: wanted }, { lock })).map((record) => [record.id, record]));
@@ -98,6 +114,14 @@ export async function byIds<K extends KindName>(
 }
 
 const inOrder = <K extends FewKind>(tx: Tx, name: K) => find(tx, name, {}, { order: ['sort_key'] });
+
+/** The ids that rows have in a field; the empty ones are left out. */
+export function* refsIn(rows: Iterable<object>, field: string): Generator<number> {
+  for (const row of rows) {
+    const id = (row as Record<string, unknown>)[field];
+    if (id !== null && id !== undefined) yield Number(id);
+  }
+}
 
 /** All records of a kind that is held in memory; undefined of others. */
 async function heldOf<K extends KindName>(tx: Tx, name: K): Promise<ReadonlyMap<number, Stored<K>> | undefined> {

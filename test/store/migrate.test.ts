@@ -1,4 +1,5 @@
 import { expect } from 'chai';
+import { columnOf } from '@zpine/contract/kind';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { emptyDatabase, testConfig, testStore } from '../service.ts';
 import { openStore } from '../../service/stores.ts';
@@ -61,8 +62,7 @@ describe('migrations', () => {
         ),
       );
       const indexes = rows.map((r) => r.columns);
-      for (const field of kindOf(kind).sort ?? [])
-        expect(indexes).to.include(`${field.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`)},id`);
+      for (const field of kindOf(kind).sort ?? []) expect(indexes).to.include(`${columnOf(field)},id`);
       expect(indexes).to.include('sort_key,id');
     });
   }

@@ -5,7 +5,8 @@ import { lastOf, parsePrefix, usableRange } from '@zpine/core/addressing/prefix'
 import { parseRanges } from '@zpine/core/addressing/ranges';
 import { sure } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
-import { client, keys, type AnyRecord } from '../api.ts';
+import { client, keys } from '../api.ts';
+import { type AnyRecord } from '@zpine/contract/kind';
 
 type Look = 'fixed' | 'pool' | 'held' | 'gateway' | 'edge' | 'free';
 

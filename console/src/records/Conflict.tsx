@@ -1,8 +1,7 @@
 import { Button } from 'antd';
 import { type Problem } from '@zpine/contract/errors';
 import { type Value } from '@zpine/contract/fields';
-import { fieldsOf, type KindDescription } from '@zpine/contract/kind';
-import { type AnyRecord } from '../api.ts';
+import { type AnyRecord, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { Cell } from './Cell.tsx';
 
 interface Props {

@@ -8,7 +8,7 @@ import { DialectSheet } from '../fleet/DialectSheet.tsx';
 import { Differing } from '../hardware/Differing.tsx';
 import { SheetButton } from '../hardware/SheetButton.tsx';
 import { CopySite } from '../places/CopySite.tsx';
-import { type AnyRecord } from '../api.ts';
+import { type AnyRecord } from '@zpine/contract/kind';
 
 interface Props {
   kind: KindName;

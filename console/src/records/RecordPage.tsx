@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { fieldsOf } from '@zpine/contract/kind';
+import { type AnyRecord, fieldsOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
-import { client, keys, type AnyRecord } from '../api.ts';
+import { client, keys } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { More, MoreActions, primaryOf } from './More.tsx';
 import { Cell } from './Cell.tsx';

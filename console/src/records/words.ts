@@ -1,7 +1,7 @@
 /** What matters about a record, in one sentence; and where it belongs. */
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
-import { type AnyRecord } from '../api.ts';
+import { type AnyRecord } from '@zpine/contract/kind';
 import { metres } from '../cables/words.ts';
 import { placeOf } from '../shell/navigation.ts';
 import { listPath, pathOf } from './paths.ts';

@@ -3,8 +3,8 @@
  * Whoever guesses keeps nobody else out by it. A try is counted before the password is looked at, so that many at the same
  * moment are no more than one after the other; it is the same for names that nobody has.
  */
-import { createHash } from 'node:crypto';
 import { Refusal } from '@zpine/contract/errors';
+import { sha256 } from '../../store/digests.ts';
 import { run, type Actor, type Store, type Tx } from '../../store/tx.ts';
 
 interface Allowance {
@@ -18,13 +18,11 @@ const ofName: Allowance = { burst: 8, seconds: 15 };
 const ofAddress: Allowance = { burst: 60, seconds: 2 };
 const ANY_NAME = Buffer.alloc(32);
 
-const digestOfName = (name: string): Buffer => createHash('sha256').update(name).digest();
-
 /** Counts a try; refuses it where there were too many. */
 export const countTry = (store: Store, actor: Actor, name: string, address: string): Promise<void> =>
   run(store, actor, 'sign-in', async (tx) => {
     await count(tx, ANY_NAME, address, ofAddress);
-    await count(tx, digestOfName(name), address, ofName);
+    await count(tx, sha256(name), address, ofName);
   });
 
 async function count(tx: Tx, digest: Buffer, address: string, { burst, seconds }: Allowance): Promise<void> {
@@ -52,5 +50,5 @@ export async function forgiveTries(tx: Tx, name: string, address: string): Promi
     'UPDATE sign_in_try SET failures = GREATEST(0, failures - 1) WHERE name_digest = ? AND address = ?',
     [ANY_NAME, address],
   );
-  await tx.execute('DELETE FROM sign_in_try WHERE name_digest = ? AND address = ?', [digestOfName(name), address]);
+  await tx.execute('DELETE FROM sign_in_try WHERE name_digest = ? AND address = ?', [sha256(name), address]);
 }

@@ -51,7 +51,7 @@ export async function managementsOf(
 ): Promise<Map<number, { address: Stored<'address'>; prefix: Stored<'prefix'> }>> {
   const on = uniqueIds(devices.map((device) => device.management));
   const addresses = await find(tx, 'address', { interface_id: on }, { order: ['address_family', 'sort_key'] });
-  const prefixes = await byIds(tx, 'prefix', uniqueIds(addresses.map((address) => address.prefix)));
+  const prefixes = await byIds(tx, 'prefix', addresses, 'prefix');
   const first = grouped(addresses, (address) => address.interface);
   return new Map(
     devices.flatMap((device) => {

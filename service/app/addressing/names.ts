@@ -1,5 +1,4 @@
 /** Names for addresses: a hosts file and zone files, of a site or of all. */
-import { createHash } from 'node:crypto';
 import { grouped } from '@zpine/core/lists/grouped';
 import { parseDomain } from '@zpine/core/naming/domain';
 import { hostsText, nextSerial, zonesOf, zoneText, type Host, type Zone } from '@zpine/core/zones/zones';
@@ -7,6 +6,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds, find } from '../../store/records.ts';
+import { sha256Hex } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
 import { everywhereSettings, listSetting, numberSetting, settingsOf, textSetting } from '../settings/effective.ts';
@@ -47,7 +47,7 @@ export async function zoneFiles(tx: Tx, body: BodyOf<'names.zones'>): Promise<Re
 
 /** A part of a zone, that of one site, is not the zone: it has the serial that the whole has, and changes none. */
 async function serialOf(tx: Tx, { name }: Zone, text: string, part: boolean): Promise<number> {
-  const digest = createHash('sha256').update(text).digest('hex');
+  const digest = sha256Hex(text);
   const held = await tx.one<{ serial: number; digest: string }>(
     `SELECT serial, digest FROM zone_serial WHERE zone = ? ${part ? '' : 'FOR UPDATE'}`,
     [name],

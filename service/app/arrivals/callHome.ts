@@ -1,8 +1,9 @@
 /** The sign of life that a device gives by itself: evidence, not proof. */
 import { z } from 'zod';
 import { byIds, find } from '../../store/records.ts';
+import { sha256Hex } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
-import { onTheWire, sha256 } from '../editions/content.ts';
+import { onTheWire } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
 import { apply, type ArrivalRow } from './arrivals.ts';
 
@@ -29,7 +30,7 @@ export async function callHome(tx: Tx, token: string, body: CallHome, from: stri
   );
   if (!row) return false;
   const [file] = row.edition_id === null ? [] : await filesOf(tx, row.edition_id);
-  const sent = file ? sha256(onTheWire(file.text, token)) : undefined;
+  const sent = file ? sha256Hex(onTheWire(file.text, token)) : undefined;
   const evidence: Record<string, string | boolean | number> = {
     from,
     serial: body.serial,

@@ -29,11 +29,7 @@ export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownAr
     'SELECT arrival_id, name, at, evidence FROM milestone WHERE arrival_id IN (?) ORDER BY arrival_id, seq',
     [ids],
   );
-  const devices = await byIds(
-    tx,
-    'device',
-    rows.map((row) => Number(row.device_id)),
-  );
+  const devices = await byIds(tx, 'device', rows, 'device_id');
   const editionIds = rows.map((row) => row.edition_id).filter((id) => id !== null);
   const editions =
     editionIds.length > 0

@@ -31,7 +31,7 @@ export interface StrangerRow {
 }
 
 export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<ShownStranger[]> {
-  const links = await byIds(tx, 'prefix', uniqueIds(rows.map((row) => row.prefix_id)));
+  const links = await byIds(tx, 'prefix', rows, 'prefix_id');
   const boxes = await boxesOf(tx, rows);
   await keysOfAll(tx, [
     ['site', uniqueIds([...links.values()].map((link) => link.site))],

@@ -1,5 +1,5 @@
 /** What a device would be told if it booted now: the same decision as for a packet, with nothing written. */
-import { codeOf } from '@zpine/core/dhcp/options';
+import { codeOf, usuallyAsked } from '@zpine/core/dhcp/options';
 import { type Message } from '@zpine/core/dhcp/message';
 import { buildReply } from '@zpine/core/dhcp/reply';
 import { Refusal } from '@zpine/contract/errors';
@@ -15,16 +15,13 @@ import { isDeclaredRelay } from './relays.ts';
 import { fixedIn, pooled } from './leases.ts';
 import { tellDevice } from './tell.ts';
 
-/** What booting switches ask for; a client that asks for less is told less. */
-const USUALLY_ASKED = [1, 3, 6, 12, 15, 42, 51, 54, 66, 67, 150];
-
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
 
 /** A DISCOVER as this device would send it. */
 function pretended(mac: string, relay: string | null, vendorClass: string | undefined): Message {
   const options = new Map<number, Uint8Array>([
     [codeOf('message-type'), Uint8Array.of(1)],
-    [codeOf('parameter-request-list'), Uint8Array.from(USUALLY_ASKED)],
+    [codeOf('parameter-request-list'), Uint8Array.from(usuallyAsked)],
   ]);
   if (vendorClass) options.set(codeOf('vendor-class'), new TextEncoder().encode(vendorClass));
   return {

@@ -1,11 +1,11 @@
 /** Leases: one a device, from the records where they hold an address in its prefix, else from the pool. */
-import { createHash } from 'node:crypto';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { type Span } from '@zpine/core/addressing/spans';
 import { sure } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
+import { sha256Hex } from '../../store/digests.ts';
 import { bytesOf, lockSpaces, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
@@ -101,7 +101,7 @@ export async function pooled(
   ]);
   const mine = had.map((row) => valueOf(row.address, 4)).find(inside);
   if (mine !== undefined) return place(mine);
-  const start = BigInt(`0x${createHash('sha256').update(holder.word).digest('hex').slice(0, 12)}`) % size;
+  const start = BigInt(`0x${sha256Hex(holder.word).slice(0, 12)}`) % size;
   for (let i = 0n; i < BigInt(TRIES) && i < size; i += 1n) {
     const value = nthOf(spans, (start + i) % size);
     if (await isFree(tx, link, value)) return place(value);

@@ -2,7 +2,6 @@
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { uniqueIds } from '../settings/layers.ts';
 
 const listed = (link: Stored<'prefix'>): string[] => link.relays?.split(', ') ?? [];
 
@@ -31,7 +30,7 @@ const isOwn = ({ link, relay, source }: Said): boolean => source === relay || li
 async function believed(tx: Tx, packets: readonly Said[]): Promise<(packet: Said) => boolean> {
   const wanted = new Set(packets.flatMap(({ relay, source }) => [relay, source]));
   const addresses = await byKeys(tx, 'address', [...wanted]);
-  const interfaces = await byIds(tx, 'interface', uniqueIds([...addresses.values()].map((one) => one.interface)));
+  const interfaces = await byIds(tx, 'interface', addresses.values(), 'interface');
   const deviceAt = (address: string) => interfaces.get(addresses.get(address)?.interface ?? 0)?.device;
   return (packet) => {
     if (isOwn(packet)) return true;
@@ -75,7 +74,7 @@ export async function refusedRelays(tx: Tx, prefixes?: readonly number[]): Promi
      WHERE last_at > UTC_TIMESTAMP(3) - INTERVAL 1 DAY ${prefixes ? 'AND prefix_id IN (?)' : ''} ORDER BY last_at DESC LIMIT ${MOST}`,
     prefixes ? [prefixes] : [],
   );
-  const links = await byIds(tx, 'prefix', uniqueIds(rows.map((row) => row.prefix_id)));
+  const links = await byIds(tx, 'prefix', rows, 'prefix_id');
   const packets = rows.flatMap(({ relay, source, prefix_id, first_at }) => {
     const link = links.get(Number(prefix_id));
     return link ? [{ link, relay, source, first_at }] : [];

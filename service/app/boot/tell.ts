@@ -2,7 +2,7 @@
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { sure } from '@zpine/core/fault';
-import { codeOf, type OptionName, type OptionValue } from '@zpine/core/dhcp/options';
+import { codeOf, offeredOptions, type OptionName, type OptionValue } from '@zpine/core/dhcp/options';
 import { type Offerable, type Told } from '@zpine/core/dhcp/reply';
 import { bootFileOf } from '@zpine/core/dialect/dialect';
 import { type DialectSheet } from '@zpine/core/dialect/sheet';
@@ -44,17 +44,19 @@ function settingFrom(settings: DeviceSettings, name: string): string {
 
 const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => sure(parseIp(a)).family === 4);
 
-/** What the prefix says goes before the settings: it knows the wire that the client is on. */
-function servers(
-  link: Stored<'prefix'>,
-  field: 'nameServers' | 'timeServers',
-  settings: DeviceSettings,
-  setting: string,
-): [string[], string] {
-  const own = link[field];
-  return own === null
-    ? [ipv4Only(listSetting(settings, setting)), settingFrom(settings, setting)]
-    : [own.split(', '), `prefix ${link.key}`];
+/** The options that records give. What the prefix says goes before the settings: it knows the wire that the client is on. */
+function recordedOptions(link: Stored<'prefix'>, settings: DeviceSettings): Offerable[] {
+  return offeredOptions.flatMap(({ code, type, from: { prefix, setting } }): Offerable[] => {
+    const own = prefix === undefined ? null : (link as Record<string, unknown>)[prefix];
+    const text = typeof own === 'string' ? own : undefined;
+    const from = text !== undefined || setting === undefined ? `prefix ${link.key}` : settingFrom(settings, setting);
+    if (type === 'addresses') {
+      const value = text?.split(', ') ?? ipv4Only(listSetting(settings, setting ?? ''));
+      return value.length > 0 ? [{ code, value, from, always: false }] : [];
+    }
+    const value = text ?? textSetting(settings, setting ?? '');
+    return value === undefined ? [] : [{ code, value, from, always: false }];
+  });
 }
 
 export interface Telling {
@@ -106,16 +108,7 @@ export function telling(
 ): Telling {
   const { settings } = facts;
   const options = linkOptions(link, link.gateway, `gateway of ${link.key}`);
-  const [names, namesFrom] = servers(link, 'nameServers', settings, 'name.servers');
-  const [times, timesFrom] = servers(link, 'timeServers', settings, 'time.servers');
-  const logs = ipv4Only(listSetting(settings, 'log.servers'));
-  const domain = link.domain ?? textSetting(settings, 'name.domain');
-  const domainFrom = link.domain === null ? settingFrom(settings, 'name.domain') : `prefix ${link.key}`;
-  if (names.length > 0) options.push(offer('name-servers', names, namesFrom));
-  options.push(offer('host-name', device.key, `name of the device`));
-  if (domain !== undefined) options.push(offer('domain-name', domain, domainFrom));
-  if (times.length > 0) options.push(offer('ntp-servers', times, timesFrom));
-  if (logs.length > 0) options.push(offer('log-servers', logs, settingFrom(settings, 'log.servers')));
+  options.push(...recordedOptions(link, settings), offer('host-name', device.key, `name of the device`));
   const { file, noFile, bootOptions } = bootFile(server, device, facts);
   options.push(...bootOptions);
   return {

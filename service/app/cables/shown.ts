@@ -27,11 +27,7 @@ class Ends {
   }
 
   static async of(tx: Tx, ports: Stored<'port'>[]): Promise<Ends> {
-    const devices = await byIds(
-      tx,
-      'device',
-      ports.map((port) => port.device),
-    );
+    const devices = await byIds(tx, 'device', ports, 'device');
     const all = [...devices.values()];
     const racks = await keysOf(
       tx,

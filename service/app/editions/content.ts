@@ -7,6 +7,7 @@ import { Marked, secretText, type Val } from '@zpine/core/template/values';
 import { sha512crypt } from '@zpine/core/text/sha512crypt';
 import { type Sealer } from '../../store/sealing.ts';
 import { ONE_TIME } from './context.ts';
+import { sha256Hex } from '../../store/digests.ts';
 
 /** Everything that a rendering depends on, so that it can be done again. */
 export interface Inputs {
@@ -20,7 +21,6 @@ export interface Inputs {
 export type Files = RenderedFile[];
 
 export const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
-export const sha256 = (text: string): string => createHash('sha256').update(text, 'utf8').digest('hex');
 
 /** Five thousand rounds each: the same password for the same device is worked out once. */
 const crypts = new Map<string, string>();
@@ -45,7 +45,7 @@ export const renderInputs = (inputs: Inputs, sealer: Sealer, device: string, tra
 /** `crypt`: what stands in the text for a password. */
 export function renderWith(inputs: Inputs, crypt: (password: string) => string, trace = false): Files {
   const { data, secrets } = inputs;
-  return render(compiledOf(inputs), { data, secrets, trace, host: { sha256, sha512crypt: crypt } });
+  return render(compiledOf(inputs), { data, secrets, trace, host: { sha256: sha256Hex, sha512crypt: crypt } });
 }
 
 /** Many devices have one template: it is read and compiled once. */

@@ -1,8 +1,7 @@
 /** Reach, ask and capture: what is to be done is looked at before a run begins. */
-import { createHash } from 'node:crypto';
 import { parse } from 'csv-parse/sync';
 import { structuredPatch } from 'diff';
-import { compilePattern } from '@zpine/core/dialect/pattern';
+import { compilePattern } from '@zpine/core/text/pattern';
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { liesBy, type PerDevice, perDevice } from '@zpine/core/fleet/commandLists';
 import { groupsOf, groupWords } from '@zpine/core/fleet/groups';
@@ -12,6 +11,7 @@ import { type RunHead, type RunRow } from '@zpine/contract/fleetShapes';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byKeys } from '../../store/records.ts';
+import { sha256Hex } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { answeredRows } from './runRows.ts';
 import { inputOf, makeRun, runRow } from './runs.ts';
@@ -200,4 +200,4 @@ function differing(from: string, to: string): string[] {
   ]);
 }
 
-export const digestOf = (text: string): string => createHash('sha256').update(text, 'utf8').digest('hex').slice(0, 16);
+export const digestOf = (text: string): string => sha256Hex(text).slice(0, 16);

@@ -1,12 +1,12 @@
 /** Captured configurations: a text is kept once, a version only when it changed. */
 import { isAscii } from '@zpine/core/text/ascii';
-import { createHash } from 'node:crypto';
 import { structuredPatch } from 'diff';
 import { Refusal } from '@zpine/contract/errors';
 import { type RunRow, type ShownCapture } from '@zpine/contract/fleetShapes';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Masker } from '@zpine/core/secrets/masking';
 import { byId, find } from '../../store/records.ts';
+import { sha256 } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText } from '../records/refs.ts';
 import { maskersFor, noteSecrets } from '../secrets/known.ts';
@@ -54,13 +54,13 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
     const fingerprint = tx.sealer.fingerprint(content);
     // A text is as large as it is shown: its true size would tell of the secrets in it.
     const bytes = binary ? content.length : Buffer.byteLength(shown);
-    const digest = createHash('sha256').update(steady).digest();
+    const digest = sha256(steady);
     const last = standing.find((one) => one.file === file);
     const changed = !last?.digest.equals(digest);
     if (changed) {
       await noteSecrets(tx, { kind: 'device', id: device }, secrets);
       // Devices whose texts are the same share one, where they are shown alike: what is secret is not the same for all.
-      const key = createHash('sha256').update(digest).update(shown).digest();
+      const key = sha256(digest, shown);
       await tx.execute(
         'INSERT IGNORE INTO captured_text (digest, bytes, is_binary, shown, content) VALUES (?, ?, ?, ?, ?)',
         [key, bytes, binary ? 1 : 0, shown, tx.sealer.seal(content.toString('base64'))],

@@ -172,11 +172,7 @@ export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
   const row = await runRow(tx, id, true);
   if (row.kind !== 'errand') throw new Refusal('run-other-kind', { id: row.id, wanted: 'errand' });
   const rows = await changedRows(tx, row.id);
-  const devices = await byIds(
-    tx,
-    'device',
-    rows.map((one) => Number(one.device_id)),
-  );
+  const devices = await byIds(tx, 'device', rows, 'device_id');
   const targets = await targetsOf(tx, [...devices.values()]);
   const back: Stored<'device'>[] = [];
   const sealed = new Map<number, string>();

@@ -1,11 +1,11 @@
 /** Everything that sessions with devices need, read for many of them at once: a run reaches a thousand. */
-import { createHash } from 'node:crypto';
 import { type SettingValue } from '@zpine/core/settings/layers';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { standsFor } from '@zpine/core/addressing/special';
 import { sure } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { find, keysOf } from '../../store/records.ts';
+import { sha256 } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type FewSettings, settingsOfMany } from '../settings/effective.ts';
 import { secretsIn } from '../secrets/known.ts';
@@ -62,9 +62,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
       jump: null,
       fault: other === undefined ? null : `its address ${address?.address ?? ''} is ${other}: nobody signs in there`,
       secrets: secrets.get(device.id) ?? [],
-      login: createHash('sha256')
-        .update(JSON.stringify([access.user, access.password, access.key]))
-        .digest('base64'),
+      login: sha256(JSON.stringify([access.user, access.password, access.key])).toString('base64'),
     });
   }
   return out;

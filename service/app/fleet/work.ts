@@ -66,11 +66,7 @@ export interface Waiting {
 /** All devices of a run that wait, in their order. Devices that are gone are done with. */
 export async function waitingRows(tx: Tx, run: ClaimedRun): Promise<Waiting[]> {
   const rows = await waitingRowsOf(tx, run.id);
-  const devices = await byIds(
-    tx,
-    'device',
-    rows.map((row) => Number(row.device_id)),
-  );
+  const devices = await byIds(tx, 'device', rows, 'device_id');
   const targets = await targetsOf(tx, [...devices.values()]);
   const out: Waiting[] = [];
   const gone: number[] = [];

@@ -70,11 +70,7 @@ export async function keepTrunks(tx: Tx, interfaces: Stored<'interface'>[], agai
     await tx.execute('DELETE FROM interface_vlan WHERE interface_id IN (?)', [interfaces.map((i) => i.id)]);
   const trunks = interfaces.filter((i) => i.tagged !== null && i.tagged.length > 0);
   if (trunks.length === 0) return;
-  const devices = await byIds(
-    tx,
-    'device',
-    trunks.map((i) => i.device),
-  );
+  const devices = await byIds(tx, 'device', trunks, 'device');
   const known = await numbersAt(
     tx,
     [...devices.values()].flatMap((d) => d.site ?? []),

@@ -96,10 +96,6 @@ function checkSlot(
 
 async function alignDevicesOf(tx: Tx, cards: Stored<'card'>[]): Promise<void> {
   if (tx.takingBack || cards.length === 0) return;
-  const devices = await byIds(
-    tx,
-    'device',
-    cards.map((card) => card.device),
-  );
+  const devices = await byIds(tx, 'device', cards, 'device');
   await alignPorts(tx, [...devices.values()]);
 }

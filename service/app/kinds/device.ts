@@ -15,11 +15,7 @@ export const deviceRules: KindRules = {
   async prepare(tx, drafts) {
     const placing = new Set(drafts.filter((draft) => placeChanges(draft) || draft.changes('site')));
     const racks = await byIds(tx, 'rack', idsOf([...placing], 'rack'));
-    const rooms = await byIds(
-      tx,
-      'room',
-      [...racks.values()].map((rack) => rack.room),
-    );
+    const rooms = await byIds(tx, 'room', racks.values(), 'room');
     const models = await byIds(tx, 'model', idsOf([...placing], 'model'));
     const changing = (field: string) =>
       idsOf(

@@ -128,11 +128,7 @@ export async function placedDevices(tx: Tx, devices: Stored<'device'>[]): Promis
 }
 
 export async function placedFillers(tx: Tx, fillers: Stored<'filler'>[]): Promise<Placed[]> {
-  const racks = await byIds(
-    tx,
-    'rack',
-    fillers.map((f) => f.rack),
-  );
+  const racks = await byIds(tx, 'rack', fillers, 'rack');
   return fillers.flatMap((filler): Placed[] => {
     const rack = racks.get(filler.rack);
     return rack

@@ -1,6 +1,6 @@
 /** From what clients send to drafts that may be written: checked, with defaults, references found. */
 import { isAscii } from '@zpine/core/text/ascii';
-import { addSchema, editSchema, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
+import { addSchema, columnOf, editSchema, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { faultsOf } from '@zpine/contract/faults';
 import { gather, MOST_FAULTS, Refusal, type Faults } from '@zpine/contract/errors';
@@ -160,7 +160,7 @@ async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void
 async function holdersOf(tx: Tx, kind: KindName, name: string, values: string[]): Promise<Map<string, string>> {
   if (values.length === 0) return new Map();
   if (kindOf(kind).fields[name]?.type !== 'mac') {
-    const column = name.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`);
+    const column = columnOf(name);
     const rows = await tx.select<{ value: string; natural_key: string }>(
       `SELECT \`${column}\` AS value, natural_key FROM \`${kind}\` WHERE \`${column}\` IN (?)`,
       [values],

@@ -198,11 +198,7 @@ export async function copyValues(tx: Tx, kind: KindName, from: number, to: { id:
     `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ?`,
     [kind, from],
   );
-  const settings = await byIds(
-    tx,
-    'setting',
-    rows.map((row) => Number(row.setting_id)),
-  );
+  const settings = await byIds(tx, 'setting', rows, 'setting_id');
   const values: Parameters<typeof saveValues>[1] = [];
   for (const row of rows) {
     const setting = settings.get(Number(row.setting_id));
@@ -220,11 +216,7 @@ export async function dropValuesOf(tx: Tx, kind: KindName, records: { id: number
       `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ? FOR UPDATE`,
       [kind, record.id],
     );
-    const settings = await byIds(
-      tx,
-      'setting',
-      rows.map((row) => Number(row.setting_id)),
-    );
+    const settings = await byIds(tx, 'setting', rows, 'setting_id');
     for (const row of rows) {
       const setting = settings.get(Number(row.setting_id));
       if (setting) await dropRow(tx, setting, { kind: kind as LayerKind, ...record }, row);
@@ -270,11 +262,7 @@ export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<
     `SELECT ${valueColumns} FROM setting_value WHERE ${where.join(' AND ')} ORDER BY layer_kind, layer_id, setting_id LIMIT ${MOST}`,
     values,
   );
-  const settings = await byIds(
-    tx,
-    'setting',
-    rows.map((row) => Number(row.setting_id)),
-  );
+  const settings = await byIds(tx, 'setting', rows, 'setting_id');
   const items: LayerValueShown[] = [];
   for (const row of rows) {
     const setting = settings.get(Number(row.setting_id));

@@ -12,14 +12,23 @@ export interface Pattern {
   /** Where the first match is, from and to; of a named group where one is given. */
   at: (text: string, from: number, group?: string) => { from: number; to: number } | undefined;
   groups: string[];
+  /** Whether it is the text from its beginning to its end. */
+  whole: (text: string) => boolean;
+  /** What a sign of a text costs at most, in steps of the machine that it became. */
+  states: number;
 }
 
 export type Groups = Record<string, string>;
 
 const MOST_PATTERN = 1000;
+/** So many are held compiled: a template asks the same one for every port. */
+const MOST_HELD = 200;
+const held = new Map<string, Pattern>();
 
 /** Lines are matched one by one: `^` and `$` are the ends of the text. Throws an Error with the reason in plain words. */
 export function compilePattern(source: string): Pattern {
+  const known = held.get(source);
+  if (known) return known;
   if (source.length > MOST_PATTERN) throw new Error(`longer than ${MOST_PATTERN} characters`);
   let compiled: RE2JS;
   try {
@@ -35,9 +44,11 @@ export function compilePattern(source: string): Pattern {
     const begin = group === undefined ? matcher.start() : matcher.start(group);
     return begin < 0 ? undefined : { from: begin, to: group === undefined ? matcher.end() : matcher.end(group) };
   };
-  return {
+  const pattern: Pattern = {
     source,
     groups,
+    states: compiled.programSize(),
+    whole: (text) => compiled.matches(text),
     test: (text) => compiled.matcher(text).find(),
     find: (text) => {
       const matcher = compiled.matcher(text);
@@ -51,4 +62,8 @@ export function compilePattern(source: string): Pattern {
     },
     at,
   };
+  const [oldest] = held.size >= MOST_HELD ? held.keys() : [];
+  if (oldest !== undefined) held.delete(oldest);
+  held.set(source, pattern);
+  return pattern;
 }
