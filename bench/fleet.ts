@@ -37,7 +37,7 @@ export async function fleetRows(database: Mariadb): Promise<Row[]> {
     const ask = async () => {
       const run = await settled(
         api,
-        (await api.call('run.ask', { body: { where, asks: [{ command: 'shale about' }] } as never })).id,
+        (await api.call('run.ask', { body: { where, asks: [{ command: 'shale about' }] } })).id,
       );
       if (run.counts.answered !== DEVICES) throw new Error(await failures(api, run.id));
       return DEVICES / (run.ms / 1000);
@@ -72,7 +72,7 @@ export async function fleetRows(database: Mariadb): Promise<Row[]> {
 
 /** Which devices did not answer, and why. */
 async function failures(api: Client, id: number): Promise<string> {
-  const { rows } = await api.call('run.show', { params: { id: String(id) }, query: {} as never });
+  const { rows } = await api.call('run.show', { params: { id: String(id) }, query: {} });
   return rows.flatMap((row) => (row.outcome === 'answered' ? [] : [`${row.device}: ${row.detail}`])).join('\n');
 }
 
@@ -88,7 +88,7 @@ async function enter(api: Client): Promise<void> {
 
 async function settled(api: Client, id: number) {
   for (;;) {
-    const run = await api.call('run.list', { query: { limit: '1' } as never });
+    const run = await api.call('run.list', { query: { limit: '1' } });
     const [head] = run.items;
     if (head?.id === id && head.state === 'ended' && head.startedAt && head.endedAt)
       return { ...head, ms: Date.parse(head.endedAt) - Date.parse(head.startedAt) };

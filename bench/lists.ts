@@ -46,7 +46,7 @@ export const looks: Record<string, Look> = {
   'search for an address': (c, { address }) => c.call('search', { query: { q: address } }),
   'search for a serial': (c, { serial }) => c.call('search', { query: { q: serial } }),
   'the tree of prefixes, one level': (c, { i }) =>
-    c.call('prefix.level', { query: { parent: i % 2 ? '10.0.0.0/8' : '10.0.8.0/21' } as never }),
+    c.call('prefix.level', { query: { parent: i % 2 ? '10.0.0.0/8' : '10.0.8.0/21' } }),
   'one device': (c, { device }) => c.show('device', device),
   'what a device page shows': (c, { device }) => c.call('device.overview', { params: { ref: device } }),
   'settings of a device with their origin': (c, { device }) => c.call('device.settings', { params: { ref: device } }),

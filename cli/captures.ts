@@ -45,7 +45,7 @@ export function addCaptures(program: Command): void {
             ...(device === undefined ? {} : { device }),
             ...(options.file === undefined ? {} : { file: options.file }),
             ...(options.current ? { current: 'true' as const } : {}),
-            limit: options.limit as never,
+            limit: options.limit,
           },
         });
         if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
@@ -97,7 +97,7 @@ export function addCaptures(program: Command): void {
       const from = await idFor(ref, options.file);
       const other = to === undefined ? undefined : await idFor(to, options.file);
       const diff = await clientOf().call('capture.diff', {
-        query: { from: from as never, ...(other === undefined ? {} : { to: other as never }) },
+        query: { from: from, ...(other === undefined ? {} : { to: other }) },
       });
       if (outputOf(command).json) return out(JSON.stringify(diff, null, 2));
       const name = (one: { device: string; file: string; firstAt: string } | null) =>
@@ -117,9 +117,9 @@ export function addCaptures(program: Command): void {
       const found = await clientOf().call('capture.search', {
         query: {
           q: text,
-          limit: options.limit as never,
+          limit: options.limit,
           ...(options.missing ? { missing: 'true' as const } : {}),
-        } as never,
+        },
       });
       if (outputOf(command).json) return out(JSON.stringify(found, null, 2));
       if (found.items.length > 0)
@@ -142,7 +142,7 @@ export function addCaptures(program: Command): void {
 async function idFor(ref: string, file: string): Promise<string> {
   if (/^#?[0-9]+$/.test(ref)) return ref.replace(/^#/, '');
   const { items } = await clientOf().call('capture.list', {
-    query: { device: ref, file, current: 'true', limit: '1' as never },
+    query: { device: ref, file, current: 'true', limit: '1' },
   });
   if (!items[0]) throw new UsageError(`${file} of ${ref} was never captured; zpine capture now ${ref}`);
   return String(items[0].id);

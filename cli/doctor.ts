@@ -19,7 +19,7 @@ export function addDoctor(program: Command): void {
       '\nExamples:\n  zpine doctor data\n  zpine doctor data --only vlan-one-end --limit 1000\n  zpine doctor data --json > doubts.json',
     )
     .action(async (options: { only?: (typeof doubtNames)[number]; limit: string }, command: Command) => {
-      const report = await clientOf().call('doctor.data', { query: options as never });
+      const report = await clientOf().call('doctor.data', { query: options });
       if (report.count > 0) process.exitCode = status.refused;
       if (outputOf(command).json) return out(JSON.stringify(report, null, 2));
       if (report.count === 0) return out('nothing is doubtful');

@@ -193,7 +193,7 @@ async function list(
     count: 'true',
   };
   const page = await clientOf().list(kind, query);
-  const items = page.items as unknown as AnyFields[];
+  const items = page.items;
   if (json) return out(JSON.stringify(items, null, 2));
   if (csv) return raw(recordsToCsv(k, items));
   if (items.length === 0) {
@@ -216,7 +216,7 @@ async function list(
 }
 
 async function show(k: KindDescription, kind: KindName, key: string, command: Command): Promise<void> {
-  const record = (await clientOf().show(kind, key)) as unknown as AnyFields;
+  const record = await clientOf().show(kind, key);
   print(k, record, command);
 }
 

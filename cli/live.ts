@@ -86,7 +86,7 @@ export function addLive(program: Command): void {
     .description('what the watch had to tell, the newest first')
     .option('--limit <n>', 'maximum number of rows', '50')
     .action(async (options: { limit: string }, command: Command) => {
-      const { items } = await clientOf().call('notice.list', { query: { limit: options.limit as never } });
+      const { items } = await clientOf().call('notice.list', { query: { limit: options.limit } });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return err('no notices');
       out(

@@ -59,7 +59,7 @@ export function addPrefixVerbs(noun: Command): void {
     .addOption(new Option('--family <family>').choices(['4', '6']))
     .action(async (length: string, options: Record<string, string>, command: Command) => {
       const { items } = await clientOf().call('prefix.fits', {
-        query: { length: lengthOf(length), ...options } as never,
+        query: { length: lengthOf(length), ...options },
       });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return err(`no room for a /${lengthOf(length)} here`);

@@ -103,7 +103,7 @@ export function addRuns(program: Command): void {
     .option('--device <device>', 'only those that were for this device')
     .option('--limit <n>', 'maximum number of rows', '20')
     .action(async (options: { kind?: RunHead['kind']; device?: string; limit: string }, command: Command) => {
-      const { items } = await clientOf().call('run.list', { query: options as never });
+      const { items } = await clientOf().call('run.list', { query: options });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return err('no runs yet; zpine reach --where site=SITE is a good first one');
       out(

@@ -197,7 +197,7 @@ async function takeIn(client: Client): Promise<void> {
 
 async function settled(client: Client, { id }: { id: number }): Promise<number> {
   for (let i = 0; i < 200; i += 1) {
-    const { state } = await client.call('run.show', { params: { id: String(id) }, query: {} as never });
+    const { state } = await client.call('run.show', { params: { id: String(id) }, query: {} });
     if (state === 'ended' || state === 'previewed') return id;
     await new Promise((resolve) => setTimeout(resolve, 100));
   }

@@ -62,7 +62,7 @@ describe('doubts', function () {
 
   const api = () => bench.clients.engineer;
   const look = async (): Promise<Partial<Record<Doubt, string[]>>> => {
-    const { items } = await api().call('doctor.data', { query: {} as never });
+    const { items } = await api().call('doctor.data', { query: {} });
     return Object.fromEntries(
       items
         .filter((one) => one.count > 0)
@@ -96,7 +96,7 @@ describe('doubts', function () {
       make: async () => {
         await api().call('value.remove', { body: { setting: 'access.password', layer: 'everywhere' } });
         await api().call('import.paste', {
-          body: { text: 'old-sw-1 10.77.17.5', dialect: 'furrow', apply: true } as never,
+          body: { text: 'old-sw-1 10.77.17.5', dialect: 'furrow', apply: true },
         });
       },
       mend: () =>
@@ -206,7 +206,7 @@ describe('doubts', function () {
 
   it('says the same of a device as the list of today and its own page', async () => {
     await api().add('device', { name: 'quay-cam', provisioned: true });
-    const { items } = await api().call('doctor.data', { query: {} as never });
+    const { items } = await api().call('doctor.data', { query: {} });
     const doubted = items.flatMap(({ doubt, rows }) =>
       rows.flatMap((row) => (row.key === 'quay-cam' ? [[doubt, row.detail, row.remedy]] : [])),
     );

@@ -30,7 +30,7 @@ describe('remedies of what is doubtful', function () {
   });
 
   const look = async () => {
-    const { items } = await o.client.call('doctor.data', { query: { limit: 1000 } as never });
+    const { items } = await o.client.call('doctor.data', { query: { limit: 1000 } });
     return items.flatMap(({ doubt, rows }) => rows.map((row) => ({ ...row, name: `${doubt} ${row.kind} ${row.key}` })));
   };
 

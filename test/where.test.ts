@@ -66,7 +66,7 @@ describe('selections', () => {
   it('go by what is in force: the dialect of the model, the site of the management address', async () => {
     const { client } = { client: bench.clients.admin };
     await client.call('import.paste', {
-      body: { text: 'har-old-1 10.77.0.77\nhar-old-2 192.0.2.77', dialect: 'furrow', apply: true } as never,
+      body: { text: 'har-old-1 10.77.0.77\nhar-old-2 192.0.2.77', dialect: 'furrow', apply: true },
     });
     const furrow = await select('dialect=furrow');
     expect(furrow).to.include.members(['ard-acc-1', 'har-core-1', 'har-old-1', 'har-old-2']);

@@ -38,7 +38,7 @@ export function serveApart(config: Config): void {
     if ('next' in message) return wanted?.();
     const work =
       'asked' in message
-        ? carryOut(store, message.asked, log as never, never).then(tell)
+        ? carryOut(store, message.asked, log, never).then(tell)
         : importUpload(store, message.job.payload as { id: number; apply: boolean }, message.job.lease).then(() =>
             say({ done: true }),
           );

@@ -189,7 +189,7 @@ function signInBy({ access }: Target) {
     const { user: username, key, password, passphrase } = access;
     if (key !== undefined && can('publickey')) {
       tried.add('publickey');
-      return next({ type: 'publickey', username, key, ...(passphrase === undefined ? {} : { passphrase }) } as never);
+      return next({ type: 'publickey', username, key, ...(passphrase === undefined ? {} : { passphrase }) });
     }
     if (password !== undefined && can('password')) {
       // One and the same password, whatever way it is asked for.
@@ -200,7 +200,7 @@ function signInBy({ access }: Target) {
       tried.add('keyboard-interactive');
       const prompt = (_n: string, _i: string, _l: string, prompts: unknown[], answer: (said: string[]) => void) =>
         answer(prompts.map(() => password));
-      return next({ type: 'keyboard-interactive', username, prompt } as never);
+      return next({ type: 'keyboard-interactive', username, prompt });
     }
     next(false);
   };

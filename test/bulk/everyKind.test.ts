@@ -18,7 +18,7 @@ describe('every kind', () => {
       let one: AnyRecord;
       let two: AnyRecord;
       const word = `of-${kind}`;
-      const shown = async (record: AnyRecord) => (await client().show(kind, `#${record.id}`)) as unknown as AnyRecord;
+      const shown = async (record: AnyRecord) => await client().show(kind, `#${record.id}`);
       const lastSet = async () => (await client().call('history.list', { query: { limit: '1' } })).items[0];
 
       before(async () => {
@@ -93,7 +93,7 @@ describe('every kind', () => {
 
       it('is cloned', async () => {
         const records = [await otherNames(client(), kind), { ...(await otherNames(client(), kind)), note: 'Another' }];
-        const copies = (await client().clone(kind, `#${one.id}`, records)) as unknown as AnyRecord[];
+        const copies = await client().clone(kind, `#${one.id}`, records);
         expect(copies.map((copy) => copy.note)).to.deep.equal([NOTE, 'Another']);
         expect(copies[0]?.labels).to.deep.equal(one.labels);
         expect(copies[0]?.key).not.to.equal(one.key);

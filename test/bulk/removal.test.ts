@@ -92,20 +92,20 @@ describe('removing many', () => {
   });
 
   it('has a history of what is gone, and of both lives of a key', async () => {
-    const gone = await api().call('history.list', { query: { kind: 'device', record: 'ard-acc-1' } as never });
+    const gone = await api().call('history.list', { query: { kind: 'device', record: 'ard-acc-1' } });
     expect(gone.items[0]?.action).to.equal('site.removeMany');
     expect(gone.items.at(-1)?.action).to.equal('device.add');
     const again = await api().add('device', { name: 'ard-acc-1' });
-    const both = await api().call('history.list', { query: { kind: 'device', record: 'ARD-ACC-1' } as never });
+    const both = await api().call('history.list', { query: { kind: 'device', record: 'ARD-ACC-1' } });
     expect(both.items.map(({ action }) => action)).to.include.members(['site.removeMany']);
     expect(both.items).to.have.length(gone.items.length + 1);
     await api().remove('device', `#${again.id}`);
-    const nobody = api().call('history.list', { query: { kind: 'device', record: 'ard-acc-9' } as never });
+    const nobody = api().call('history.list', { query: { kind: 'device', record: 'ard-acc-9' } });
     expect((await refusal(nobody)).errors?.[0]?.code).to.equal('ref-unknown');
   });
 
   it('is undone whole', async () => {
-    const [set] = (await api().call('history.list', { query: { kind: 'site', record: 'ard' } as never })).items;
+    const [set] = (await api().call('history.list', { query: { kind: 'site', record: 'ard' } })).items;
     // The box came after the device of that name was gone: nothing of it hinders.
     await api().call('history.undo', { params: { id: String(set?.id) }, body: {} });
     expect(await keysOf('device')).to.have.length(4);

@@ -18,7 +18,7 @@ describe('capturing the fleet', function () {
   const capture = async (where = 'stage=unproved') =>
     settled(f.client, await f.client.call('run.capture', { body: { where } }));
   const list = async (query: object) =>
-    (await f.client.call('capture.list', { query: { limit: '500', ...query } as never })).items;
+    (await f.client.call('capture.list', { query: { limit: '500', ...query } })).items;
   const texts = async () =>
     Number(
       (
@@ -60,24 +60,24 @@ describe('capturing the fleet', function () {
       'stored false',
     ]);
     const [newest] = await list({ device: 'har-acc-2', file: 'running' });
-    const diff = await f.client.call('capture.diff', { query: { from: String(newest?.id) } as never });
+    const diff = await f.client.call('capture.diff', { query: { from: String(newest?.id) } });
     expect(diff.lines.filter((line) => line.sign !== ' ')).to.deep.equal([{ sign: '+', text: 'journal to 10.77.0.7' }]);
     const shown = await f.client.call('capture.show', { params: { id: String(newest?.id) } });
     expect(shown.text).to.contain('phrase plain ••••••').and.not.contain('a-fleet-of-ferries');
     const whole = await f.client.call('capture.reveal', { params: { id: String(newest?.id) }, body: {} });
     expect(whole.text).to.contain('phrase plain a-fleet-of-ferries');
-    const { items } = await f.client.call('history.list', { query: { kind: 'capture' } as never });
+    const { items } = await f.client.call('history.list', { query: { kind: 'capture' } });
     expect(items[0]?.changes[0]?.key).to.equal('running of har-acc-2');
   });
 
   it('searches all current captures, and finds those that lack a line', async () => {
-    const found = await f.client.call('capture.search', { query: { q: 'journal to' } as never });
+    const found = await f.client.call('capture.search', { query: { q: 'journal to' } });
     expect(found.items.map((one) => `${one.device} ${one.file} ${one.text}`)).to.deep.equal([
       'har-acc-2 running journal to 10.77.0.7',
     ]);
-    const lacking = await f.client.call('capture.search', { query: { q: '10.77.0.6', missing: 'true' } as never });
+    const lacking = await f.client.call('capture.search', { query: { q: '10.77.0.6', missing: 'true' } });
     expect(lacking.items).to.deep.equal([]);
-    const hidden = await f.client.call('capture.search', { query: { q: 'a-fleet-of-ferries' } as never });
+    const hidden = await f.client.call('capture.search', { query: { q: 'a-fleet-of-ferries' } });
     expect(hidden.items).to.deep.equal([]);
   });
 
@@ -105,11 +105,11 @@ describe('capturing the fleet', function () {
       .and.not.include('har-acc-1');
     const { watcher } = f;
     await watcher.planNow();
-    const [run] = (await f.client.call('run.list', { query: { kind: 'capture' } as never })).items;
+    const [run] = (await f.client.call('run.list', { query: { kind: 'capture' } })).items;
     expect({ by: run?.by, expected: run?.expected }).to.deep.equal({ by: 'watch', expected: 3 });
     await settled(f.client, { id: run?.id ?? 0 });
     await watcher.planNow();
-    expect((await f.client.call('run.list', { query: { kind: 'capture' } as never })).items[0]?.id).to.equal(run?.id);
+    expect((await f.client.call('run.list', { query: { kind: 'capture' } })).items[0]?.id).to.equal(run?.id);
     const after = (await f.client.call('today', {})).items.filter((one) => one.code === 'not-captured');
     expect(after).to.deep.equal([]);
   });

@@ -277,7 +277,7 @@ describe('a sheet of one’s own', function () {
   it('cannot hold a pattern that runs for ever, nor one that looks around', async () => {
     const slow = OWN.replace("rows: '^card ", "rows: '^(a+)+(b|a*)*$|^card ");
     const { tried } = await f.client.call('dialect.try', {
-      body: { sheet: slow, session: `har-acc-1: tell about\n${'a'.repeat(60)}!\nhar-acc-1: ` } as never,
+      body: { sheet: slow, session: `har-acc-1: tell about\n${'a'.repeat(60)}!\nhar-acc-1: ` },
     });
     expect(tried.find((one) => one.what === 'cards')?.rows).to.deep.equal([]);
     const { faults } = await f.client.call('dialect.check', {
@@ -289,7 +289,7 @@ describe('a sheet of one’s own', function () {
   it('is tried on a recorded session', async () => {
     const session =
       'har-acc-1: tell about\r\nmodel    LF-24\r\nserial   LF24-1\r\nversion  2.4.1\r\nhar-acc-1: tell now\r\nname har-acc-1\r\naccount a\r\n  phrase plain x\r\nhar-acc-1: plough\r\nhar-acc-1/plough: rest\r\nhar-acc-1: coffee\r\nnot understood: coffee\r\nhar-acc-1: ';
-    const { tried, unread } = await f.client.call('dialect.try', { body: { sheet: OWN, session } as never });
+    const { tried, unread } = await f.client.call('dialect.try', { body: { sheet: OWN, session } });
     const version = tried.find((one) => one.what === 'version');
     expect(version).to.deep.include({ fits: true, rows: [{ model: 'LF-24', serial: 'LF24-1', version: '2.4.1' }] });
     expect(tried.find((one) => one.what === 'running')?.detail).to.equal(
@@ -304,7 +304,7 @@ describe('a sheet of one’s own', function () {
   });
 
   it('is tried read-only on a device, and then used', async () => {
-    const { run } = await f.client.call('dialect.try', { body: { sheet: OWN, device: 'har-acc-1' } as never });
+    const { run } = await f.client.call('dialect.try', { body: { sheet: OWN, device: 'har-acc-1' } });
     const shown = await settled(f.client, { id: run ?? 0 });
     expect(shown.counts).to.deep.equal({ answered: 1 });
     expect(shown.rows[0]?.answers?.find((one) => one.ask === 'version')?.rows[0]?.model).to.equal('LF-24');

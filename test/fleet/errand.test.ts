@@ -16,7 +16,7 @@ describe('errands', function () {
   after(() => f.end());
 
   const preview = async (body: object) => {
-    const run = await settled(f.client, await f.client.call('run.errand', { body: body as never }));
+    const run = await settled(f.client, await f.client.call('run.errand', { body: body }));
     const away = run.rows.filter((row) => row.outcome === 'no contact').map((row) => `${row.device}: ${row.detail}`);
     expect(away).to.deep.equal([]);
     return run;
@@ -44,7 +44,7 @@ describe('errands', function () {
       .and.contain('socket 1/2\n  about "gate"\n  lane 316\n  state live');
     expect(f.lab.device('har-acc-2').options.flash.kept).to.equal(printed('har-acc-2'));
     expect(rowOf(done, 'har-acc-2').errand?.kept).to.equal('kept');
-    const { items } = await f.client.call('capture.list', { query: { device: 'har-acc-2' } as never });
+    const { items } = await f.client.call('capture.list', { query: { device: 'har-acc-2' } });
     expect(items.map((one) => one.file).sort()).to.deep.equal(['running', 'stored']);
   });
 
@@ -82,7 +82,7 @@ describe('errands', function () {
   });
 
   it('takes a run back', async () => {
-    const [last] = (await f.client.call('run.list', { query: { kind: 'errand', device: 'har-wb-6' } as never })).items;
+    const [last] = (await f.client.call('run.list', { query: { kind: 'errand', device: 'har-wb-6' } })).items;
     const back = await settled(
       f.client,
       await f.client.call('run.takeBack', { params: { id: String(last?.id) }, body: {} }),
@@ -90,9 +90,7 @@ describe('errands', function () {
     expect({ toDo: back.toDo, takesBack: back.takesBack }).to.deep.equal({ toDo: 12, takesBack: last?.id });
     expect((await go(back.id, 12)).counts).to.deep.equal({ 'brought over': 12 });
     expect(printed('har-wb-6')).to.contain('ntp 10.77.0.6').and.not.contain('log 10.77.0.7');
-    const first = (
-      await f.client.call('run.list', { query: { kind: 'errand', device: 'har-acc-4' } as never })
-    ).items.at(-1);
+    const first = (await f.client.call('run.list', { query: { kind: 'errand', device: 'har-acc-4' } })).items.at(-1);
     const furrow = await settled(
       f.client,
       await f.client.call('run.takeBack', { params: { id: String(first?.id) }, body: {} }),
@@ -201,7 +199,7 @@ describe('errands', function () {
 
   it('shows no secret that was in its lines, not even in the list of runs', async () => {
     const run = await preview({ devices: ['har-acc-12'], lines: 'climb by topmost-secret' });
-    const shown = JSON.stringify([run, (await f.client.call('run.list', { query: {} as never })).items]);
+    const shown = JSON.stringify([run, (await f.client.call('run.list', { query: {} })).items]);
     expect(shown).to.contain('climb by ••••••').and.not.contain('topmost-secret');
     expect(JSON.stringify(await go(run.id, 1))).to.not.contain('topmost-secret');
     expect(printed('har-acc-12')).to.contain('climb by topmost-secret');
@@ -233,10 +231,10 @@ describe('errands', function () {
 
   it('is sent all the same when somebody insists, and says why', async () => {
     const body = { devices: ['har-acc-15'], lines: '- shell on', insist: true };
-    expect((await refusal(f.client.call('run.errand', { body: body as never }))).code).to.equal('insist-reason');
+    expect((await refusal(f.client.call('run.errand', { body: body }))).code).to.equal('insist-reason');
     const run = await settled(
       f.client,
-      await f.client.call('run.errand', { body: body as never, reason: 'the console cable is in' }),
+      await f.client.call('run.errand', { body: body, reason: 'the console cable is in' }),
     );
     expect(run.rows[0]?.detail).to.equal('1 line to go; the service would not get in any more: SSH would be off');
     expect((await go(run.id, 1)).rows[0]).to.include({ outcome: 'brought over' });
@@ -263,9 +261,7 @@ describe('errands', function () {
 
   it('takes no mask for a secret', async () => {
     const dots = 'account netops\n  phrase plain ••••••';
-    const problem = await refusal(
-      f.client.call('run.errand', { body: { devices: ['har-acc-1'], lines: dots } as never }),
-    );
+    const problem = await refusal(f.client.call('run.errand', { body: { devices: ['har-acc-1'], lines: dots } }));
     expect(problem.code).to.equal('mask-sent');
     expect(problem.errors?.[0]?.detail).to.match(/^har-acc-1, line 2: •{6} stands for a secret/);
     expect((await refusal(access('har-acc-1', 'access.password', '••••••'))).code).to.equal('mask-sent');

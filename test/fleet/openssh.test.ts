@@ -115,7 +115,7 @@ describe('a real OpenSSH server, with Shale behind it', function () {
         body: {
           devices: [DEVICE],
           asks: [{ question: 'time' }, { command: 'uname -s' }, { command: 'cat /nowhere' }],
-        } as never,
+        },
       }),
     );
     const [time, uname, none] = rowOf(run, DEVICE).answers ?? [];
@@ -126,10 +126,7 @@ describe('a real OpenSSH server, with Shale behind it', function () {
 
   it('is changed, verified, kept and captured, and taken back', async () => {
     const lines = "log 10.77.0.7\n- ntp 10.77.0.5\nhost it's-a-quay\n";
-    const looked = await settled(
-      api(),
-      await api().call('run.errand', { body: { devices: [DEVICE], lines } as never }),
-    );
+    const looked = await settled(api(), await api().call('run.errand', { body: { devices: [DEVICE], lines } }));
     expect(looked.toDo).to.equal(1);
     const done = await settled(
       api(),

@@ -109,7 +109,7 @@ describe('reaching the fleet', function () {
     await paste(f.client, 'quill', ['har-xr-30']);
     await acquainted(f.client, 'name=har-xr-30');
     const made = await f.client.call('run.ask', {
-      body: { devices: ['har-xr-30'], asks: [{ question: 'version' }] } as never,
+      body: { devices: ['har-xr-30'], asks: [{ question: 'version' }] },
     });
     // As it would be behind a crash: claimed by somebody who is not heard of any more.
     await inStore(f.store, actor, 'test', async (tx) => {

@@ -52,7 +52,7 @@ describe('watching', function () {
     }
     throw new Error('nobody looked');
   };
-  const notices = async () => (await f.client.call('notice.list', { query: {} as never })).items;
+  const notices = async () => (await f.client.call('notice.list', { query: {} })).items;
 
   it('remembers the first look without a word', async () => {
     await look();

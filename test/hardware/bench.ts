@@ -30,7 +30,7 @@ export async function faultsOf(call: Promise<unknown>): Promise<string> {
 
 export async function allOf(client: Client, kind: KindName, query: Record<string, string>): Promise<AnyRecord[]> {
   const items: AnyRecord[] = [];
-  for await (const record of client.all(kind, query)) items.push(record as unknown as AnyRecord);
+  for await (const record of client.all(kind, query)) items.push(record);
   return items;
 }
 

@@ -21,7 +21,7 @@ describe('imports and exports', () => {
   });
 
   const take = (bench: TestBench, body: object) =>
-    bench.clients.engineer.call('import.run', { body: { apply: false, columns: {}, ...body } as never });
+    bench.clients.engineer.call('import.run', { body: { apply: false, columns: {}, ...body } });
   const exported = async (bench: TestBench, query: object = {}) =>
     (await bench.clients.viewer.call('export.run', { query })).text;
   const faultsOf = async (body: object) =>

@@ -82,7 +82,7 @@ describe('secrets, through everything', function () {
   };
   const carried = async (lines: string): Promise<void> => {
     const run = await o.client.call('run.errand', {
-      body: { where: 'key=ard-acc-1', lines, questions: [] } as never,
+      body: { where: 'key=ard-acc-1', lines, questions: [] },
       reason: 'a test',
     });
     said.push(JSON.stringify(run));
@@ -121,7 +121,7 @@ describe('secrets, through everything', function () {
                   of,
                   mode: 'set',
                   value: valueType === 'text' ? `${secret}!` : value,
-                } as never,
+                },
               }),
             {},
           ),
@@ -141,7 +141,7 @@ describe('secrets, through everything', function () {
     for (const i of [0, 11, 25]) {
       await tried(
         o.client.call('value.put', {
-          body: { setting: settingOf(i), layer: 'everywhere', mode: 'set', value: 'something else for now' } as never,
+          body: { setting: settingOf(i), layer: 'everywhere', mode: 'set', value: 'something else for now' },
         }),
       );
       const { items } = await o.client.call('history.list', { query: { kind: 'value', limit: '1' } });
@@ -153,11 +153,9 @@ describe('secrets, through everything', function () {
       mode: 'set',
       value: { not: { one: secret } },
     }));
-    await tried(
-      o.client.call('import.run', { body: { text: JSON.stringify({ value: wrong }), apply: false } as never }),
-    );
+    await tried(o.client.call('import.run', { body: { text: JSON.stringify({ value: wrong }), apply: false } }));
     const rows = secrets.map((secret, i) => ({ setting: settingOf(i), layer: 'nowhere', mode: 'set', value: secret }));
-    await tried(o.client.call('import.run', { body: { text: JSON.stringify({ value: rows }), apply: true } as never }));
+    await tried(o.client.call('import.run', { body: { text: JSON.stringify({ value: rows }), apply: true } }));
     await tried(
       o.client.call('import.run', {
         body: {
@@ -165,7 +163,7 @@ describe('secrets, through everything', function () {
             value: rows.map((row) => ({ ...row, layer: 'device', of: 'ard-acc-1', mode: 'away' })),
           }),
           apply: false,
-        } as never,
+        },
       }),
     );
   });
@@ -217,7 +215,7 @@ describe('secrets, through everything', function () {
     said.push(JSON.stringify(answers));
     // They were asked for, and stand there: with dots for what is secret.
     expect(JSON.stringify(answers)).to.contain('alert to 10.77.0.11 word ••••••').and.to.contain('name ••••••');
-    const capture = await o.client.call('run.capture', { body: { where: 'key=ard-acc-1' } as never });
+    const capture = await o.client.call('run.capture', { body: { where: 'key=ard-acc-1' } });
     await ended(capture.id);
     const { items } = await o.client.call('capture.list', { query: { device: 'ard-acc-1' } });
     expect(items.length).to.be.greaterThan(0);
@@ -231,7 +229,7 @@ describe('secrets, through everything', function () {
       params: { id: String(first?.id) },
       body: {},
       idempotencyKey: 'canary',
-    } as never);
+    });
     expect(JSON.stringify(revealed)).to.contain(plain[0]);
   });
 

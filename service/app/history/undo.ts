@@ -158,7 +158,7 @@ class Undoing {
   /** Records that are still as they were added, and that nothing newer hangs on; gives how many of the first went. */
   private async removeTogether(kind: KindName, run: ChangeRow[]): Promise<number> {
     const ids = run.map((change) => Number(change.record_id));
-    const found = (await byIds(this.tx, kind, ids, true)) as unknown as Map<number, AnyStored>;
+    const found = await byIds(this.tx, kind, ids, true);
     const odd = run.findIndex((c) => {
       const id = Number(c.record_id);
       return found.get(id)?.version !== c.version_to || this.like.has(`${kind} ${id}`);
@@ -177,7 +177,7 @@ class Undoing {
     // The same record twice has an order.
     const again = run.findIndex((change) => ids.size === ids.add(Number(change.record_id)).size);
     const some = again < 0 ? run : run.slice(0, again);
-    const found = (await byIds(this.tx, kind, [...ids], true)) as unknown as Map<number, AnyStored>;
+    const found = await byIds(this.tx, kind, [...ids], true);
     const odd = some.findIndex((c) => {
       const id = Number(c.record_id);
       return found.get(id)?.version !== c.version_to || this.like.has(`${kind} ${id}`);
@@ -312,7 +312,7 @@ class Undoing {
     await finish(this.tx, kind, [draft]);
     const again = [{ id, version: (change.version_from ?? 0) + 1 }];
     const records = await insert(this.tx, kind, [draft.after], again);
-    await rulesOf(kind).added?.(this.tx, records as unknown as AnyStored[]);
+    await rulesOf(kind).added?.(this.tx, records);
     return 'added';
   }
 

@@ -193,8 +193,7 @@ export class Reach {
     const fragments = new Map((await find(tx, 'template', { fragment: 1 })).map((one) => [one.key, one.source]));
     for (const template of await find(tx, 'template', { fragment: 0 })) {
       const inserted = Object.keys(insertedBy(template, fragments));
-      if (inserted.some((name) => this.fragments.has(name)))
-        ofTemplate(this, template as unknown as Image, template.id);
+      if (inserted.some((name) => this.fragments.has(name))) ofTemplate(this, template, template.id);
     }
   }
 }

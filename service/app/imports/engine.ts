@@ -148,11 +148,11 @@ export class Import {
   }
 
   private byKeys = async (kind: KindName, planned: readonly Planned[]): Promise<Map<string, AnyStored>> =>
-    (await byKeys(
+    await byKeys(
       this.tx,
       kind,
       planned.map((p) => p.key),
-    )) as unknown as Map<string, AnyStored>;
+    );
 
   /** Adds what is new, and edits what stands. */
   async take(kind: KindName, planned: readonly Planned[]): Promise<void> {
@@ -299,7 +299,7 @@ export class Import {
         const inputs = batch.map((p) =>
           Object.fromEntries(Object.entries(p.fields).filter(([, value]) => value !== null && value !== undefined)),
         );
-        const records = (await add(this.tx, kind, inputs)) as unknown as AnyStored[];
+        const records = await add(this.tx, kind, inputs);
         for (const [i, record] of records.entries()) {
           const p = batch[i];
           if (p && Object.keys(p.byVerb).length > 0) await this.setByVerb(kind, record, p);
@@ -335,7 +335,7 @@ export class Import {
       if (choices && !choices.includes(String(value)))
         this.fault(p.row, name, 'value-choice', { value: String(value), choices: choices.join(', ') });
     }
-    if (wanted.length > 0) await setFields(this.tx, kind, record.id, Object.fromEntries(wanted) as never);
+    if (wanted.length > 0) await setFields(this.tx, kind, record.id, Object.fromEntries(wanted));
   }
 
   private async editAll(
@@ -353,7 +353,7 @@ export class Import {
     for (let batch = rows; batch.length > 0;) {
       try {
         const edits = batch.map((p) => ({ ref: `#${standing.get(p.key)?.id}`, changes: clearable(k, p.fields) }));
-        const records = (await edit(this.tx, kind, edits)) as unknown as AnyStored[];
+        const records = await edit(this.tx, kind, edits);
         await this.noteEdits(kind, batch, standing, records);
         return;
       } catch (error) {
@@ -400,7 +400,7 @@ export class Import {
       if (!record) continue;
       try {
         const edits = [{ ref: `#${record.id}`, changes: { [field]: value } }];
-        const [after] = (await edit(this.tx, kind, edits)) as unknown as AnyStored[];
+        const [after] = await edit(this.tx, kind, edits);
         if (after && after.version !== record.version && !fresh) await this.noteLate(one, record, after);
       } catch (error) {
         await this.sound([planned], error, true);

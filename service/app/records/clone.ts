@@ -112,8 +112,7 @@ async function copyParts(tx: Tx, kind: KindName, source: AnyStored, made: AnySto
     // Parts of parts, each pair for itself.
     for (const record of made) {
       const copies = await find(tx, child, { [`${columnOf(field)}_id`]: record.id }, { order: ['sort_key'] });
-      for (const [i, part] of parts.entries())
-        if (copies[i]) await copyParts(tx, child, part as unknown as AnyStored, [copies[i] as unknown as AnyStored]);
+      for (const [i, part] of parts.entries()) if (copies[i]) await copyParts(tx, child, part, [copies[i]]);
     }
   }
 }

@@ -65,9 +65,7 @@ export class Copies {
     records: Stored<K>[],
     more: (record: Stored<K>) => Fields = () => ({}),
   ): Promise<Stored<K>[]> {
-    const inputs = records.map((record) =>
-      given({ ...this.fields(kind, record as unknown as AnyStored), ...more(record) }),
-    );
+    const inputs = records.map((record) => given({ ...this.fields(kind, record), ...more(record) }));
     const made = await add(this.tx, kind, inputs, () => []);
     for (const [i, record] of records.entries()) {
       const copy = made[i];

@@ -25,7 +25,7 @@ export async function edit<K extends KindName>(tx: Tx, kind: K, edits: Edit[], s
   for (const [i, { version }] of edits.entries()) {
     const record = found[i] as Stored<K>;
     if (version !== undefined && version !== record.version) throw await stale(tx, kind, record, version);
-    befores.push(record as unknown as AnyStored);
+    befores.push(record);
   }
   const changes = edits.map(({ changes }, i) => ({ before: befores[i] as AnyStored, changes }));
   const drafts = await draftEdits(tx, kind, changes, (i) => (several ? [i] : []));
@@ -57,7 +57,7 @@ export async function setFields<K extends KindName>(
 ): Promise<Stored<K>> {
   const before = (await byIds(tx, kind, [id], true)).get(id);
   if (!before) throw new Refusal('not-found', { kind, ref: `#${id}` });
-  const held = before as unknown as AnyStored;
+  const held = before;
   const [record] = await write(tx, kind, [
     { before: held, after: { ...held, ...(fields as Partial<AnyStored>) } as AnyStored },
   ]);

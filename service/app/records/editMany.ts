@@ -40,7 +40,7 @@ async function editSlice<K extends KindName>(
     try {
       const edits = batch.map((record) => ({
         ref: `#${record.id}`,
-        changes: changesOf(record as unknown as AnyStored, body),
+        changes: changesOf(record, body),
       }));
       await note(tx, kind, batch, await edit(tx, kind, edits), reply);
       return;

@@ -180,7 +180,7 @@ async function filtersOf(tx: Tx, kind: KindName, input: ListInput): Promise<Wher
   return where;
 }
 
-const plainSql = (sql: string): WhereOptions => literal(sql) as unknown as WhereOptions;
+const plainSql = (sql: string): WhereOptions => literal(sql);
 
 async function equals(
   tx: Tx,
@@ -208,8 +208,7 @@ async function equals(
     const carriers = `SELECT record_id FROM search_term WHERE kind = '${kind}' AND field = 'labels' AND term = '${word}'`;
     return { id: { [Op.in]: literal(`(${carriers})`) } };
   }
-  if (spec.type === 'numbers' && /^\d{1,6}$/.test(text))
-    return literal(`FIND_IN_SET('${text}', \`${column}\`) > 0`) as unknown as WhereOptions;
+  if (spec.type === 'numbers' && /^\d{1,6}$/.test(text)) return literal(`FIND_IN_SET('${text}', \`${column}\`) > 0`);
   const type = typeOf(spec);
   const read = type.schema(spec).safeParse(type.fromText(text));
   if (read.success) return toColumns(name, spec, read.data as Value);

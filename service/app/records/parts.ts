@@ -72,7 +72,7 @@ async function partsOf(tx: Tx, kind: KindName, records: AnyStored[], contents: b
     const spec = kindOf(child).fields[field];
     if (!spec?.part && !(contents && spec?.inside)) continue;
     const found = await find(tx, child, { [`${columnOf(field)}_id`]: records.map((r) => r.id) }, { lock: true });
-    const parts = (found as unknown as AnyStored[]).filter((one) => spec.part === true || !isPart(child, one));
+    const parts = found.filter((one) => spec.part === true || !isPart(child, one));
     if (parts.length > 0) out.push({ kind: child, records: parts });
   }
   return out;

@@ -13,13 +13,13 @@ const SHOWN = 200;
 export async function removal(tx: Tx, kind: KindName, ref: string): Promise<RemovalReply> {
   const record = await mustFind(tx, kind, ref, true);
   tx.discarded = true;
-  return toldOf(tx, kind, [record as unknown as AnyStored], false);
+  return toldOf(tx, kind, [record], false);
 }
 
 /** Many at once, with what lies in them if wanted; looked at first, then all of it or nothing. */
 export async function removeMany(tx: Tx, kind: KindName, body: RemoveManyBody): Promise<RemoveManyReply> {
   const ids = await selectedIds(tx, kind, body);
-  const records = [...(await byIds(tx, kind, ids, true)).values()] as unknown as AnyStored[];
+  const records = [...(await byIds(tx, kind, ids, true)).values()];
   const told = await toldOf(tx, kind, records, body.contents);
   if (body.expect !== undefined && body.expect !== told.count)
     throw new Refusal('bulk-other', { count: told.count, expected: body.expect });

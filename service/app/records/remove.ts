@@ -16,7 +16,7 @@ export async function removeOne(tx: Tx, kind: KindName, ref: string, version?: n
     const [current] = await present(tx, kind, [record]);
     throw new Refusal('stale', { yours: version, current: record.version }, [], { yours: version, current });
   }
-  await removeAll(tx, kind, [record as unknown as AnyStored]);
+  await removeAll(tx, kind, [record]);
 }
 
 /**

@@ -193,7 +193,7 @@ async function described(tx: Tx, hits: Ranked[]): Promise<Hit[]> {
     const ids = hits.filter((hit) => hit.kind === kind).map((hit) => hit.id);
     const rows = await tx.select<Row>(`SELECT * FROM \`${kind}\` WHERE id IN (?)`, [ids]);
     for (const row of rows) {
-      const record = fromRow(kind, row) as unknown as AnyStored;
+      const record = fromRow(kind, row);
       records.set(`${kind} ${record.id}`, record);
     }
   }
