@@ -1,21 +1,8 @@
 import { type Command } from 'commander';
+import { checks } from '@zpine/contract/checks';
 import { clientOf, outputOf } from './context.ts';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { ago, out, pairs, table, type Table } from './print.ts';
-
-const titles: Record<string, string> = {
-  relay: 'relay not believed',
-  stranger: 'stranger',
-  stuck: 'arrival stuck',
-  'no-management': 'no management address',
-  'no-box': 'no box',
-  'no-rack': 'no rack',
-  'no-management-prefix': 'no management prefix',
-  'nearly-full': 'nearly full',
-  'runs-out': 'runs out',
-  'not-captured': 'not captured',
-  notice: 'notice',
-};
 
 export function addOverviews(program: Command): void {
   program
@@ -39,7 +26,7 @@ export function addOverviews(program: Command): void {
       out(
         table(
           ['what', 'for', 'why', ''],
-          seen.items.map((i) => [titles[i.code] ?? i.code, i.key, i.detail, i.command]),
+          seen.items.map((i) => [checks[i.code].today.words, i.key, i.detail, i.command]),
         ),
       );
       if (also !== '') out(`\n${also}`);

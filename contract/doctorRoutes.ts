@@ -1,25 +1,8 @@
 /** Routes of what the records themselves make doubtful. */
 import { shownProcess } from './processes.ts';
 import { z } from 'zod';
+import { doubtNames } from './checks.ts';
 import { route, type Route } from './route.ts';
-
-/** What is looked for, in the order in which it is shown. */
-export const doubts = {
-  'no-management': 'Devices without a management address',
-  'no-dialect': 'Devices that nobody knows how to talk to',
-  'no-access': 'Devices that nobody can sign in on',
-  'no-box': 'Devices without a box',
-  'no-rack': 'Devices without a rack',
-  'link-prefixes': 'Cables whose two ends are in different prefixes',
-  'vlan-one-end': 'VLANs that are carried on one end of a cable only',
-  'cable-in-words': 'Cables that end in words which name a device of ours',
-  'name-off-pattern': 'Names off the pattern',
-  'address-alone': 'Addresses without an interface, and without a word why',
-  'address-off-site': 'Addresses on a device that are of a prefix at another site',
-  'cable-off-site': 'Cables between two sites, of a kind that does not leave a building',
-} as const;
-export type Doubt = keyof typeof doubts;
-export const doubtNames = Object.keys(doubts) as [Doubt, ...Doubt[]];
 
 export const doubtful = z.object({
   kind: z.string(),

@@ -1,24 +1,13 @@
 /** What is over all kinds: today, search, history, and the stream of hints. */
 import { z } from 'zod';
+import { todayCodes } from './checks.ts';
 import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 const anyRecord = z.record(z.string(), z.json());
 
 const todayItem = z.object({
-  code: z.enum([
-    'stranger',
-    'stuck',
-    'relay',
-    'no-management',
-    'no-box',
-    'no-rack',
-    'not-captured',
-    'notice',
-    'no-management-prefix',
-    'nearly-full',
-    'runs-out',
-  ]),
+  code: z.enum(todayCodes),
   kind: z.string(),
   key: z.string(),
   detail: z.string(),

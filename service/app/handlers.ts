@@ -64,11 +64,11 @@ import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/upl
 import { complete } from './search/complete.ts';
 import { askCheck, listChecks, showCheck } from './soundness/checks.ts';
 import { search } from './search/search.ts';
-import { today, todayCounts } from './overview/today.ts';
+import { today, todayCounts } from './checks/today.ts';
 import { copySite } from './places/copySite.ts';
 import { drawing } from './racks/drawing.ts';
 import { fill } from './racks/fill.ts';
-import { doubtfulData } from './doubts/report.ts';
+import { doubtfulData } from './checks/report.ts';
 import { add } from './records/add.ts';
 import { clone } from './records/clone.ts';
 import { editMany } from './records/editMany.ts';

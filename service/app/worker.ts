@@ -5,7 +5,7 @@ import { Turns } from '../store/turns.ts';
 import { run, type Actor, type Store } from '../store/tx.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
-import { countDoubts, DOUBTS_AGAIN_SECONDS } from './doubts/counting.ts';
+import { countDoubts, DOUBTS_AGAIN_SECONDS } from './checks/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { againAtNight, soundnessWork, untilNight } from './soundness/checks.ts';
 import { remask } from './secrets/remask.ts';

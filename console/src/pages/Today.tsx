@@ -2,6 +2,7 @@ import { App, Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
+import { checks } from '@zpine/contract/checks';
 import { stages } from '@zpine/contract/kinds/devices';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
@@ -14,20 +15,6 @@ import { LazyRecordDrawer } from '../records/LazyRecordDrawer.tsx';
 import { useMay } from '../session.tsx';
 
 type Item = ReplyOf<'today'>['items'][number];
-
-const words: Record<Item['code'], { what: string; mark: string; button: string }> = {
-  stuck: { what: 'Arrival stuck', mark: 'failure', button: 'Open' },
-  relay: { what: 'Relay', mark: 'attention', button: 'See the prefix' },
-  stranger: { what: 'Stranger', mark: 'attention', button: 'See who it is' },
-  notice: { what: 'Notice', mark: 'attention', button: 'Open' },
-  'not-captured': { what: 'Not captured', mark: 'attention', button: 'Open' },
-  'no-management': { what: 'No management address', mark: 'attention', button: 'Open' },
-  'no-box': { what: 'No box', mark: '', button: 'Open' },
-  'no-rack': { what: 'No rack', mark: 'idle', button: 'Open' },
-  'no-management-prefix': { what: 'No management prefix', mark: 'attention', button: 'Open site' },
-  'runs-out': { what: 'Runs out', mark: 'attention', button: 'Open prefix' },
-  'nearly-full': { what: 'Nearly full', mark: 'attention', button: 'Open prefix' },
-};
 
 const numbers = ['Nothing', 'One thing', 'Two things', 'Three things', 'Four things', 'Five things', 'Six things'];
 const sentenceOf = (count: number): string =>
@@ -130,7 +117,7 @@ function Row({ item, may }: { item: Item; may: boolean }) {
   const navigate = useNavigate();
   const { message } = App.useApp();
   const [busy, setBusy] = useState(false);
-  const { what, mark, button } = words[item.code];
+  const { words, severity, button } = checks[item.code].today;
   const assign = async () => {
     setBusy(true);
     try {
@@ -146,9 +133,9 @@ function Row({ item, may }: { item: Item; may: boolean }) {
   };
   return (
     <div className="todo">
-      <span className={`mark ${mark}`} aria-hidden />
+      <span className={`mark ${severity}`} aria-hidden />
       <div>
-        <div className="what">{what}</div>
+        <div className="what">{words[0]?.toUpperCase() + words.slice(1)}</div>
         <Link className="mono second" to={pathOfItem(item)}>
           {item.key}
         </Link>

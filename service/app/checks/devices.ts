@@ -3,21 +3,15 @@ import { fitsRow, rowOf } from '@zpine/core/naming/patterns';
 import { type SettingValue } from '@zpine/core/settings/layers';
 import { type Row } from '@zpine/contract/fields';
 import { type Stored } from '@zpine/contract/kinds';
-import { find, fromRow, keysOf } from '../../store/records.ts';
+import { allOf, fromRow, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { countLacking, lacksOf, OURS, type LackName } from '../devices/lacks.ts';
+import { countLacking, lacksOf, OURS, type Lack } from '../devices/lacks.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { settingsOfMany } from '../settings/effective.ts';
-import { type Found } from './found.ts';
+import { Found, type Finding, type Look } from './check.ts';
 
 /** Devices of one batch: no report holds an estate in memory. */
 const BATCH = 2000;
-
-export async function lacking(tx: Tx, what: LackName, found: Found, limit: number): Promise<void> {
-  for (const { device, detail, remedy } of await lacksOf(tx, [what], { limit }))
-    found.add(() => ({ kind: 'device', key: device, detail, remedy }));
-  found.count = await countLacking(tx, what);
-}
 
 /** All devices of ours, batch by batch. */
 async function* batches(tx: Tx, more = ''): AsyncGenerator<Stored<'device'>[]> {
@@ -32,27 +26,42 @@ async function* batches(tx: Tx, more = ''): AsyncGenerator<Stored<'device'>[]> {
   }
 }
 
-/** Devices whose dialect has no sheet; those without any dialect are counted elsewhere. */
-export async function speechless(tx: Tx, found: Found): Promise<void> {
-  const dialects = await find(tx, 'dialect', {});
-  const unknown = dialects.filter((one) => tx.dialects.of(one.key, one.sheet) === undefined);
+/** Devices without a dialect, and those whose dialect has no sheet. */
+export const speechless: Look = async (tx, { limit }) => {
+  const without = await lacksOf(tx, ['no-dialect'], { limit });
+  const rows: Finding[] = without.map(findingOf);
+  const unknown = (await allOf(tx, 'dialect')).filter((one) => tx.dialects.of(one.key, one.sheet) === undefined);
+  let count = 0;
   for (const dialect of unknown) {
-    const rows = await tx.select<{ natural_key: string }>(
+    const found = await tx.select<{ natural_key: string }>(
       `SELECT d.natural_key FROM device d LEFT JOIN model m ON m.id = d.model_id WHERE ${OURS} AND COALESCE(d.dialect_id, m.dialect_id) = ? ORDER BY d.sort_key`,
       [dialect.id],
     );
-    for (const { natural_key: key } of rows)
-      found.add(() => ({
+    count += found.length;
+    for (const { natural_key: key } of found.slice(0, Math.max(0, limit - rows.length)))
+      rows.push({
         kind: 'device',
         key,
         detail: `nothing is known of its dialect ${dialect.key}: it has no sheet, and none ships under this name`,
         remedy: `zpine dialect put ${dialect.key} FILE`,
-      }));
+        since: null,
+      });
   }
-}
+  return { rows, count: async () => count + (await countLacking(tx, 'no-dialect')) };
+};
+
+export const findingOf = ({ device, detail, remedy, since, assignable }: Lack): Finding => ({
+  kind: 'device',
+  key: device,
+  detail,
+  remedy,
+  since,
+  assignable,
+});
 
 /** Devices in use whose access set has neither password nor key. */
-export async function locked(tx: Tx, found: Found): Promise<void> {
+export const locked: Look = async (tx, { limit }) => {
+  const found = new Found(limit);
   for await (const devices of batches(tx, "AND d.stage <> 'sketched'"))
     for (const { key, access } of (await targetsOf(tx, devices)).values()) {
       if (access.password !== undefined || access.key !== undefined) continue;
@@ -64,14 +73,16 @@ export async function locked(tx: Tx, found: Found): Promise<void> {
         remedy: `zpine setting set users ${user}=PASSWORD --on device:${key}`,
       }));
     }
-}
+  return found.looked;
+};
 
 /** Names that the pattern of their layers would not give. */
-export async function misnamed(tx: Tx, found: Found): Promise<void> {
+export const misnamed: Look = async (tx, { limit }) => {
+  const found = new Found(limit);
   const planned = await tx.one(
     "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'naming.pattern' LIMIT 1",
   );
-  if (!planned) return;
+  if (!planned) return found.looked;
   for await (const devices of batches(tx, "AND d.stage <> 'unproved'")) {
     const pattern = await settingsOfMany(tx, devices, ['naming.pattern']);
     const parts = await partsOf(tx, devices);
@@ -88,7 +99,8 @@ export async function misnamed(tx: Tx, found: Found): Promise<void> {
       }));
     }
   }
-}
+  return found.looked;
+};
 
 /** What a pattern may be made of, for each device of a batch. */
 async function partsOf(tx: Tx, devices: Stored<'device'>[]) {

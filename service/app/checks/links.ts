@@ -3,7 +3,7 @@ import { grouped } from '@zpine/core/lists/grouped';
 import { type Tx } from '../../store/tx.ts';
 import { numbersAt } from '../interfaces/vlans.ts';
 import { agreeing, disagreement, type End } from './ends.ts';
-import { type Found } from './found.ts';
+import { Found, type Finding, type Look, type Looked } from './check.ts';
 
 const BATCH = 2000;
 
@@ -17,26 +17,30 @@ interface LinkRow {
 }
 
 /** Both ends have addresses of a family, and no prefix in common. */
-export async function apart(tx: Tx, found: Found, limit: number): Promise<void> {
+export const apart: Look = async (tx, { limit }) => {
   const from = `FROM cable c JOIN \`interface\` ia ON ia.port_id = c.from_id JOIN \`interface\` ib ON ib.port_id = c.to_id
      JOIN address xa ON xa.interface_id = ia.id JOIN address xb ON xb.interface_id = ib.id AND xb.address_family = xa.address_family
      WHERE NOT EXISTS (SELECT 1 FROM address y JOIN address z ON z.prefix_id = y.prefix_id WHERE y.interface_id = ia.id AND z.interface_id = ib.id
        AND y.address_family = xa.address_family)`;
-  const counted = await tx.one<{ count: number }>(`SELECT COUNT(DISTINCT c.id) AS count ${from}`);
   const rows = await tx.select<LinkRow>(
     `SELECT c.id, c.natural_key AS cable, ia.natural_key AS a, ib.natural_key AS b,
        (SELECT p.natural_key FROM prefix p WHERE p.id = MIN(xa.prefix_id)) AS prefix, (SELECT p.natural_key FROM prefix p WHERE p.id = MIN(xb.prefix_id)) AS other
      ${from} GROUP BY c.id, c.natural_key, ia.natural_key, ib.natural_key ORDER BY c.id LIMIT ${limit}`,
   );
-  for (const { cable, a, b, prefix, other } of rows)
-    found.add(() => ({
+  return {
+    rows: rows.map(({ cable, a, b, prefix, other }) => ({
       kind: 'cable',
       key: cable,
       detail: `${a} is in ${prefix}, ${b} in ${other ?? ''}`,
       remedy: `zpine address list --where 'interface=${a} or interface=${b}'`,
-    }));
-  found.count = Number(counted?.count ?? 0);
-}
+      since: null,
+    })),
+    count: () => counted(tx, `SELECT COUNT(DISTINCT c.id) AS count ${from}`),
+  };
+};
+
+const counted = async (tx: Tx, sql: string): Promise<number> =>
+  Number((await tx.one<{ count: number }>(sql))?.count ?? 0);
 
 interface EndsRow {
   id: number;
@@ -46,7 +50,8 @@ interface EndsRow {
 }
 
 /** VLANs, by their number, on one end of a cable and not on the other, or tagged on one and untagged on the other. */
-export async function oneEnded(tx: Tx, found: Found): Promise<void> {
+export const oneEnded: Look = async (tx, { limit }): Promise<Looked> => {
+  const found = new Found(limit);
   for (let after = 0; ;) {
     const rows = await tx.select<EndsRow>(
       `SELECT c.id, c.natural_key AS cable, ia.id AS a, ib.id AS b
@@ -56,7 +61,7 @@ export async function oneEnded(tx: Tx, found: Found): Promise<void> {
          AND ia.member_of_id IS NULL AND ib.member_of_id IS NULL ORDER BY c.id LIMIT ${BATCH}`,
       [after],
     );
-    if (rows.length === 0) return;
+    if (rows.length === 0) return found.looked;
     after = Number(rows.at(-1)?.id);
     const ends = await endsOf(
       tx,
@@ -69,7 +74,7 @@ export async function oneEnded(tx: Tx, found: Found): Promise<void> {
       found.add(() => ({ kind: 'cable', key: row.cable, detail, remedy: agreeing(a, b).join(' && ') }));
     }
   }
-}
+};
 
 interface EndRow {
   id: number;
@@ -118,16 +123,15 @@ async function endsOf(tx: Tx, ids: number[]): Promise<Map<number, End>> {
 }
 
 /** A far end in words that is the name of a device of ours: it should be one of its ports. */
-export async function inWords(tx: Tx, found: Found, limit: number): Promise<void> {
+export const inWords: Look = async (tx, { limit }) => {
   const from = `FROM cable c JOIN device d ON d.natural_key = CONVERT(LOWER(SUBSTRING_INDEX(SUBSTRING_INDEX(TRIM(c.far_end), ':', 1), ' ', 1)) USING ascii)
     WHERE c.to_id IS NULL AND c.far_end IS NOT NULL`;
-  const counted = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count ${from}`);
   const rows = await tx.select<{ cable: string; device: string; far_end: string; port: string | null }>(
     `SELECT c.natural_key AS cable, d.natural_key AS device, c.far_end,
        (SELECT p.natural_key FROM port p WHERE p.natural_key = CONVERT(LOWER(TRIM(c.far_end)) USING ascii)) AS port ${from} ORDER BY c.id LIMIT ${limit}`,
   );
-  for (const { cable, device, far_end, port } of rows)
-    found.add(() => ({
+  return {
+    rows: rows.map(({ cable, device, far_end, port }): Finding => ({
       kind: 'cable',
       key: cable,
       detail:
@@ -135,23 +139,27 @@ export async function inWords(tx: Tx, found: Found, limit: number): Promise<void
           ? `it ends at "${far_end}", and ${device} has no such port`
           : `it ends at "${far_end}" in words, and that is a port`,
       remedy: `zpine cable edit ${cable} --to ${port ?? `${device}:PORT`} --clear farEnd`,
-    }));
-  found.count = Number(counted?.count ?? 0);
-}
+      since: null,
+    })),
+    count: () => counted(tx, `SELECT COUNT(*) AS count ${from}`),
+  };
+};
 
-export async function alone(tx: Tx, found: Found, limit: number): Promise<void> {
+/** Addresses that are taken, and nothing says by what. */
+export const alone: Look = async (tx, { limit }) => {
   const from = `FROM address a WHERE a.interface_id IS NULL AND a.shared = 0 AND COALESCE(a.description, '') = '' AND COALESCE(a.note, '') = ''
      AND NOT EXISTS (SELECT 1 FROM carrier c WHERE c.address_id = a.id)`;
-  const counted = await tx.one<{ count: number }>(`SELECT COUNT(*) AS count ${from}`);
   const rows = await tx.select<{ natural_key: string }>(
     `SELECT a.natural_key ${from} ORDER BY a.sort_key LIMIT ${limit}`,
   );
-  for (const { natural_key: key } of rows)
-    found.add(() => ({
+  return {
+    rows: rows.map(({ natural_key: key }) => ({
       kind: 'address',
       key,
       detail: 'it is taken, and nothing says by what',
       remedy: `zpine address edit ${key} --interface DEVICE:NAME, or --description WHY`,
-    }));
-  found.count = Number(counted?.count ?? 0);
-}
+      since: null,
+    })),
+    count: () => counted(tx, `SELECT COUNT(*) AS count ${from}`),
+  };
+};

@@ -1,7 +1,7 @@
 /** Counts what is doubtful now and then, so that the list of today can say it at once. */
 import { type JobWork } from '../../store/jobs.ts';
 import { read, run, type Actor } from '../../store/tx.ts';
-import { findLeads, keepLeads } from '../overview/leads.ts';
+import { findLeads, keepLeads } from './leads.ts';
 import { doubtfulData } from './report.ts';
 
 export const DOUBTS_AGAIN_SECONDS = 600;

@@ -1,0 +1,63 @@
+/** What booting devices, and packets about them, leave to be done. */
+import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
+import { stateOf } from '../arrivals/arrivals.ts';
+import { listStrangers } from '../arrivals/strangers.ts';
+import { refusedRelays } from '../boot/relays.ts';
+import { whole, type Finding, type Look } from './check.ts';
+
+/** Arrivals that do not go on, each with the reason. */
+export const stuckArrivals: Look = async (tx, { limit }) => {
+  const rows = await tx.select<{ device_key: string; state: string }>(
+    `SELECT device_key, state FROM arrival WHERE ended_at IS NULL AND diagnosis IS NOT NULL AND diagnosis <> 'ssh-waiting'
+     ORDER BY id DESC LIMIT ${limit}`,
+  );
+  return whole(
+    rows.flatMap((row): Finding[] => {
+      const { diagnosis } = stateOf(row);
+      if (!diagnosis) return [];
+      const { title, detail } = diagnosisWords(diagnosis);
+      return [
+        {
+          kind: 'device',
+          key: row.device_key,
+          detail: `${title}: ${detail}`,
+          remedy: `zpine arrival show ${row.device_key}`,
+          since: diagnosis.since === null ? null : new Date(diagnosis.since),
+        },
+      ];
+    }),
+  );
+};
+
+export const waitingStrangers: Look = async (tx, { limit }) => {
+  const { items } = await listStrangers(tx, { settled: 'false' }, limit);
+  return whole(
+    items.map((s) => {
+      const [best] = s.candidates;
+      const where = [s.site && `at ${s.site.toUpperCase()}`, s.relay && `behind relay ${s.relay}`]
+        .filter(Boolean)
+        .join(' ');
+      const vendor = s.vendorClass ? `, vendor class “${s.vendorClass}”` : '';
+      const looks = s.conflict ? `. ${s.conflict}` : best ? `. Looks like ${best.device}` : '';
+      return {
+        kind: 'stranger',
+        key: s.serial ?? s.mac,
+        detail: `boots ${where || 'on the wire of the service'}${vendor}${looks}`,
+        remedy: 'zpine stranger list',
+        since: new Date(s.firstAt),
+      };
+    }),
+  );
+};
+
+/** Packets that nobody is believed to have sent for a relay. */
+export const unbelievedRelays: Look = async (tx, { limit }) =>
+  whole(
+    (await refusedRelays(tx)).slice(0, limit).map(({ prefix, detail, remedy, since }) => ({
+      kind: 'prefix',
+      key: prefix,
+      detail: detail.replace(/\.$/, ''),
+      remedy,
+      since: new Date(since),
+    })),
+  );

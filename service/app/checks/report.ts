@@ -1,0 +1,46 @@
+/** Looks for all that is on a list: for what several ask of devices, together. */
+import { checks, doubtNames, type CheckName, type CheckWords } from '@zpine/contract/checks';
+import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import { type Tx } from '../../store/tx.ts';
+import { countLacking, lacksOf, type LackName } from '../devices/lacks.ts';
+import { type Leads } from './leads.ts';
+import { type Looked } from './check.ts';
+import { findingOf } from './devices.ts';
+import { table } from './table.ts';
+
+/** What was found by each of these, in their order. */
+export async function lookFor<N extends CheckName>(
+  tx: Tx,
+  names: readonly N[],
+  limit: number,
+  leads?: Leads,
+): Promise<{ name: N; looked: Looked }[]> {
+  const lacks = new Map<LackName, N>();
+  for (const name of names) {
+    const { lack } = table[name];
+    if (lack) lacks.set(lack, name);
+  }
+  const ids = leads && Object.fromEntries([...lacks].map(([lack, name]) => [lack, leads[name] ?? []]));
+  const lacking = lacks.size > 0 ? await lacksOf(tx, [...lacks.keys()], { ids, limit }) : [];
+  const out: { name: N; looked: Looked }[] = [];
+  for (const name of names) {
+    const { lack, find } = table[name];
+    if (lack) {
+      const rows = lacking.filter((one) => one.lack === lack).map(findingOf);
+      out.push({ name, looked: { rows, count: () => countLacking(tx, lack) } });
+    } else if (find) out.push({ name, looked: await find(tx, { limit, ids: leads?.[name] }) });
+  }
+  return out;
+}
+
+type Report = ReplyOf<'doctor.data'>;
+
+export async function doubtfulData(tx: Tx, query: QueryOf<'doctor.data'>): Promise<Report> {
+  const items: Report['items'] = [];
+  for (const { name, looked } of await lookFor(tx, query.only === undefined ? doubtNames : [query.only], query.limit)) {
+    const { title = name }: CheckWords = checks[name];
+    const rows = looked.rows.map(({ kind, key, detail, remedy }) => ({ kind, key, detail, remedy }));
+    items.push({ doubt: name, title, count: await looked.count(), rows });
+  }
+  return { items, count: items.reduce((sum, { count }) => sum + count, 0) };
+}

@@ -1,0 +1,65 @@
+/** How each thing that is looked for is found. Its words are in contract/checks.ts; another one is a row here and there. */
+import { type CheckName } from '@zpine/contract/checks';
+import { lackingIds, type LackName } from '../devices/lacks.ts';
+import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
+import { type Tx } from '../../store/tx.ts';
+import { stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
+import { type Look } from './check.ts';
+import { locked, misnamed, speechless } from './devices.ts';
+import { alone, apart, inWords, oneEnded } from './links.ts';
+import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';
+import { notCaptured, notices } from './watching.ts';
+
+export interface Check {
+  /** What a device lacks: all of them are asked together. */
+  lack?: LackName;
+  find?: Look;
+  /**
+   * In a large estate, where whole tables are not looked through for each list of today: the ids of what it concerns, as
+   * SQL or by a look of its own.
+   */
+  leads?: string | ((tx: Tx) => Promise<number[]>);
+}
+
+const lack = (name: LackName): Check => ({ lack: name, leads: lackingIds(name) });
+
+const offSite = (look: typeof addressesOffSite): Check => ({
+  find: async (tx, { limit }) => {
+    const { rows, count } = await look(tx, limit);
+    return {
+      rows: rows.map(({ kind, key, detail, remedy }) => ({ kind, key, detail, remedy, since: null })),
+      count,
+    };
+  },
+});
+
+export const table: Record<CheckName, Check> = {
+  stuck: { find: stuckArrivals },
+  stranger: { find: waitingStrangers },
+  relay: { find: unbelievedRelays },
+  notice: { find: notices },
+  'not-captured': { find: notCaptured },
+  'no-management': lack('no-management'),
+  'no-dialect': { find: speechless },
+  'no-access': { find: locked },
+  'no-box': lack('no-box'),
+  'no-rack': lack('no-rack'),
+  'no-management-prefix': {
+    find: unmanagedSites,
+    leads: `SELECT s.id FROM site s WHERE NOT EXISTS (SELECT 1 FROM vlan v JOIN \`use\` u ON u.id = v.use_id AND u.management = 1
+      JOIN prefix p ON p.vlan_id = v.id WHERE v.site_id = s.id)`,
+  },
+  'nearly-full': {
+    find: nearlyFull,
+    leads: `SELECT p.id FROM prefix p JOIN space f ON f.prefix_id = p.id AND f.holds = 'fixed'
+      WHERE f.free * 5 < (SELECT COUNT(*) FROM address a WHERE a.prefix_id = p.id)`,
+  },
+  'runs-out': { find: runsOut, leads: runningOutIds },
+  'link-prefixes': { find: apart },
+  'vlan-one-end': { find: oneEnded },
+  'cable-in-words': { find: inWords },
+  'name-off-pattern': { find: misnamed },
+  'address-alone': { find: alone },
+  'address-off-site': offSite(addressesOffSite),
+  'cable-off-site': offSite(cablesOffSite),
+};
