@@ -10,7 +10,7 @@ import { readConfig } from '../service/config.ts';
 import { openStore } from '../service/stores.ts';
 import { byId } from '../service/store/records.ts';
 import { bytesOf, nextFree, rebuild, spaceOf, takeNext } from '../service/store/spans.ts';
-import { read, run, type Actor, type Store } from '../service/store/tx.ts';
+import { read, transact, type Actor, type Store } from '../service/store/tx.ts';
 import { measureInTurns, rate, ratesInTurns, type Row } from './measure.ts';
 
 const actor: Actor = { name: 'bench', via: 'service' };
@@ -76,10 +76,10 @@ const rateRow = (what: string, figure: number, reference: number): Row => ({
 
 /** The query alone: in an empty /24, and where it should take no longer. */
 async function queries(store: Store, database: Mariadb): Promise<Row[]> {
-  const add = (cidr: string) => run(store, actor, 'bench', (tx) => addOne(tx, 'prefix', { cidr }));
+  const add = (cidr: string) => transact(store, actor, 'bench', (tx) => addOne(tx, 'prefix', { cidr }));
   const query = async (cidr: string, from?: bigint) => {
     const { family, first } = sure(parsePrefix(cidr));
-    const { id } = await run(store, actor, 'bench', async (tx) => {
+    const { id } = await transact(store, actor, 'bench', async (tx) => {
       const row = await tx.one<{ id: number }>('SELECT id FROM prefix WHERE natural_key = ?', [cidr]);
       if (!row) throw new Error(`no prefix ${cidr}`);
       return row;
@@ -96,7 +96,7 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
   // Somebody's long report keeps old versions of rows alive all the while.
   const pool = createPool({ ...loginOf(database), connectionLimit: 1 });
   const report = await oldView(await pool.getConnection());
-  await run(store, actor, 'bench', async (tx) => {
+  await transact(store, actor, 'bench', async (tx) => {
     for (let i = 0; i < TAKES; i += 1) await (await takeNext(tx, long.id, 4, begin))?.done;
   });
   const spaces = [
@@ -147,7 +147,7 @@ async function oldView(connection: PoolConnection): Promise<PoolConnection> {
 
 /** Addresses here and there, with holes between them, as an estate looks after years. */
 async function scatter(store: Store, prefix: number, base: bigint): Promise<void> {
-  await run(store, actor, 'bench', async (tx) => {
+  await transact(store, actor, 'bench', async (tx) => {
     const now = await tx.now();
     const rows = Array.from({ length: SCATTERED }, (_, i) => ({
       natural_key: `bench-${i}`,

@@ -5,7 +5,7 @@ import { addUser } from './app/access/users.ts';
 import { readConfig } from './config.ts';
 import { logFor } from './log.ts';
 import { openStore, prepareStore } from './stores.ts';
-import { run } from './store/tx.ts';
+import { transact } from './store/tx.ts';
 
 /** `user NAME ROLE [TITLE]`: makes a user; the password comes on standard input. */
 export async function makeUser([name = '', role = '', title = '']: string[]): Promise<void> {
@@ -19,7 +19,7 @@ export async function makeUser([name = '', role = '', title = '']: string[]): Pr
   const config = readConfig(process.env);
   await prepareStore(config, logFor({ logLevel: 'silent', logPretty: false }));
   const store = openStore(config, 'job');
-  await run(store, { name: 'console', via: 'service' }, 'user.add', (tx) => addUser(tx, body.data));
+  await transact(store, { name: 'console', via: 'service' }, 'user.add', (tx) => addUser(tx, body.data));
   await store.sequelize.close();
   process.stdout.write(`${name} may sign in as ${role}\n`);
 }

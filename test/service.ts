@@ -13,7 +13,7 @@ import { startService, type Service } from '../service/service.ts';
 import { openStore } from '../service/stores.ts';
 import { expectSound } from './sound.ts';
 import { migrate } from '../service/store/migrate.ts';
-import { run, type Actor, type Store } from '../service/store/tx.ts';
+import { transact, type Actor, type Store } from '../service/store/tx.ts';
 
 export const actor: Actor = { name: 'tester', via: 'service' };
 
@@ -60,7 +60,7 @@ let hashed: string | undefined;
 /** A user of every role, with a token each. */
 async function peopleOf(store: Store): Promise<Record<Role, string>> {
   const tokens = {} as Record<Role, string>;
-  await run(store, actor, 'user.add', async (tx) => {
+  await transact(store, actor, 'user.add', async (tx) => {
     for (const role of roles) {
       hashed ??= await hashPassword(PASSWORD);
       // Installers act at the sites that they are given; this one at all.
@@ -114,7 +114,7 @@ export async function demoService(
 async function copyOf(name: string): Promise<string> {
   const copy = await emptyDatabase();
   const store = openStore(testConfig(copy));
-  await run(store, actor, 'copy', async (tx) => {
+  await transact(store, actor, 'copy', async (tx) => {
     await tx.execute('SET FOREIGN_KEY_CHECKS = 0');
     const tables = await tx.select<{ name: string }>(
       'SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = ?',

@@ -4,7 +4,7 @@ import { parse } from 'yaml';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { add } from '../../service/app/records/add.ts';
 import { putValue } from '../../service/app/settings/values.ts';
-import { run, type Actor, type Store, type Tx } from '../../service/store/tx.ts';
+import { transact, type Actor, type Store, type Tx } from '../../service/store/tx.ts';
 import { addressIn, linesOf, plannedSites, regions, vlans, type PlannedSite } from './plan.ts';
 
 const actor: Actor = { name: 'estate', via: 'service', reason: 'a made-up estate' };
@@ -23,16 +23,16 @@ export async function fillEstate(
   { devices, seed }: { devices: number; seed: number },
   say: (filled: Filled) => void = () => undefined,
 ): Promise<Filled> {
-  await run(store, actor, 'estate.begin', (tx) => beginning(tx));
+  await transact(store, actor, 'estate.begin', (tx) => beginning(tx));
   const filled: Filled = { sites: 0, devices: 0 };
   // Prefixes change the shape of their VRF, one write after another; what stands in them comes side by side.
   for (const sites of batches(plannedSites(devices, seed), (site) => site.devices.length, 20 * BATCH))
-    await run(store, actor, 'estate.places', (tx) => putPlaces(tx, sites));
+    await transact(store, actor, 'estate.places', (tx) => putPlaces(tx, sites));
   const waiting = batches(plannedSites(devices, seed), (site) => site.devices.length, BATCH);
   const worker = async (): Promise<void> => {
     for (let next = waiting.next(); !next.done; next = waiting.next()) {
       const sites = next.value;
-      await run(store, actor, 'estate.devices', (tx) => putDevices(tx, sites));
+      await transact(store, actor, 'estate.devices', (tx) => putDevices(tx, sites));
       filled.sites += sites.length;
       filled.devices += sites.reduce((sum, site) => sum + site.devices.length, 0);
       say(filled);

@@ -6,7 +6,7 @@ import { countDoubts } from '../../service/app/checks/counting.ts';
 import { readConfig } from '../../service/config.ts';
 import { openStore } from '../../service/stores.ts';
 import { migrate } from '../../service/store/migrate.ts';
-import { read, run, type Actor, type Store } from '../../service/store/tx.ts';
+import { read, transact, type Actor, type Store } from '../../service/store/tx.ts';
 import { fillEstate } from './fill.ts';
 
 const NAME = 'zpine_estate';
@@ -47,14 +47,14 @@ export async function openEstate(
   try {
     await migrate(store);
     // What is counted now and then was counted; it is not to disturb what is measured.
-    await run(store, filler, 'estate', (tx) =>
+    await transact(store, filler, 'estate', (tx) =>
       tx.execute("UPDATE job SET due_at = UTC_TIMESTAMP(3) + INTERVAL 15 MINUTE WHERE name = 'plausibility'"),
     );
     if (!whole) {
       const start = Date.now();
       let told = start;
       // What was filled has its search terms; an update of older data is not to be made up for.
-      await run(store, filler, 'estate', (tx) => tx.execute("DELETE FROM job WHERE name IN ('reindex', 'reslot')"));
+      await transact(store, filler, 'estate', (tx) => tx.execute("DELETE FROM job WHERE name IN ('reindex', 'reslot')"));
       await fillEstate(store, { devices, seed }, (filled) => {
         if (Date.now() - told < 5000) return;
         told = Date.now();

@@ -1,5 +1,5 @@
 import { type JobWork } from '../store/jobs.ts';
-import { run } from '../store/tx.ts';
+import { transact } from '../store/tx.ts';
 import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
 import { dropOldCaptures } from './fleet/captures.ts';
 import { everywhereSettings, numberSetting } from './settings/effective.ts';
@@ -28,13 +28,13 @@ const leftovers = [
 export const housekeeping: JobWork = async (store) => {
   for (const statement of leftovers) {
     let removed: number;
-    do removed = await run(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) => tx.execute(statement));
+    do removed = await transact(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) => tx.execute(statement));
     while (removed === 1000);
   }
-  await run(store, { name: 'service', via: 'service' }, 'captures', async (tx) => {
+  await transact(store, { name: 'service', via: 'service' }, 'captures', async (tx) => {
     const keep = numberSetting(await everywhereSettings(tx), 'capture.keep') ?? 50;
     while ((await dropOldCaptures(tx, Math.max(1, keep))) === 1000);
   });
-  await run(store, { name: 'service', via: 'service' }, 'samples', takeSamples);
+  await transact(store, { name: 'service', via: 'service' }, 'samples', takeSamples);
   return HOUR;
 };

@@ -2,7 +2,7 @@ import { LeaseLost, whileHeld } from '../store/claims.ts';
 import { Faults } from '../store/faults.ts';
 import { claimJob, finishJob, type ClaimedJob, type JobWork } from '../store/jobs.ts';
 import { Turns } from '../store/turns.ts';
-import { run, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
 import { countDoubts, DOUBTS_AGAIN_SECONDS } from './checks/counting.ts';
@@ -59,7 +59,7 @@ export class Worker {
   }
 
   async start(): Promise<void> {
-    await run(this.store, actor, 'start', async (tx) => {
+    await transact(this.store, actor, 'start', async (tx) => {
       tx.job({ name: 'housekeeping', payload: {}, delaySeconds: 5, single: 'housekeeping' });
       tx.job({ name: 'plausibility', payload: {}, delaySeconds: 60, single: 'plausibility' });
       tx.job({ name: 'soundness', payload: {}, delaySeconds: untilNight(), single: 'soundness' });

@@ -4,7 +4,7 @@ import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
-import { run, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { CountedNotes } from './counted.ts';
 import { bound, closed, Turns, type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
@@ -80,7 +80,7 @@ export class DhcpListener {
 
   private async answer(message: Message, source: string): Promise<void> {
     try {
-      const out = await run(this.store, actor, 'dhcp', (tx) =>
+      const out = await transact(this.store, actor, 'dhcp', (tx) =>
         answerDhcp(tx, message, dialled(this.options.dialMap, VRF, source)),
       );
       if (out && 'counted' in out) this.counted.note(source, out.counted);

@@ -6,7 +6,7 @@ import { bodyLimit } from 'hono/body-limit';
 import { dial, dialled } from '@zpine/core/addressing/dial';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
 import { noteBoot } from '../app/boot/records.ts';
-import { run, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
 import { type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
@@ -52,7 +52,7 @@ export class BootHttp {
     const from = (incoming: HttpBindings['incoming']) =>
       dialled(this.options.dialMap, VRF, incoming.socket.remoteAddress ?? '');
     const note = (address: string, detail: string, outcome: 'answered' | 'refused') =>
-      run(this.store, actor, 'http', (tx) =>
+      transact(this.store, actor, 'http', (tx) =>
         noteBoot(tx, { protocol: 'http', what: 'life', outcome, address, detail }),
       );
     app.onError((error, c) => {
@@ -71,7 +71,7 @@ export class BootHttp {
         );
         return c.json({ taken: false, why: 'it cannot be read' }, 400);
       }
-      const taken = await run(this.store, actor, 'life', (tx) =>
+      const taken = await transact(this.store, actor, 'life', (tx) =>
         callHome(tx, c.req.param('token'), body.data, address),
       );
       await note(

@@ -6,7 +6,7 @@ import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zp
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
 import { noteBoot } from '../app/boot/records.ts';
-import { run, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
 import { bound, closed, Turns, type Log } from './sockets.ts';
@@ -83,7 +83,7 @@ export class TftpListener {
   private async request(bytes: Uint8Array, from: RemoteInfo, key: string): Promise<void> {
     const address = dialled(this.options.dialMap, VRF, from.address);
     const note = (detail: string) =>
-      run(this.store, actor, 'tftp', (tx) =>
+      transact(this.store, actor, 'tftp', (tx) =>
         noteBoot(tx, { protocol: 'tftp', what: 'request', outcome: 'refused', address, detail }),
       );
     const packet = decodePacket(bytes);
@@ -106,7 +106,7 @@ export class TftpListener {
     if (this.transfers.size >= MOST_TRANSFERS || theirs >= MOST_OF_CLIENT)
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
     this.transfers.set(key, { client: from.address, stop: () => undefined });
-    const file = await run(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address));
+    const file = await transact(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address));
     if (!file.ok) {
       this.transfers.delete(key);
       const [code, words] =
@@ -143,7 +143,7 @@ export class TftpListener {
       };
       this.turns.add(from.address, `${key} ended`, async () => {
         try {
-          await run(this.store, actor, 'tftp', (tx) => transferred(tx, about, how));
+          await transact(this.store, actor, 'tftp', (tx) => transferred(tx, about, how));
         } catch (error) {
           this.faults.say(error, 'the end of a transfer could not be noted', { file: request.name });
         }

@@ -2,7 +2,7 @@
 import { type DialRow } from '@zpine/core/addressing/dial';
 import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { whileHeld } from '../store/claims.ts';
-import { run, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
 import { Turns } from '../store/turns.ts';
@@ -48,9 +48,9 @@ export class Keeper {
 
   /** Whether there is more to do at once. */
   private async turn(): Promise<boolean> {
-    const passed = await run(this.store, actor, 'arrival.limits', (tx) => passLimits(tx));
+    const passed = await transact(this.store, actor, 'arrival.limits', (tx) => passLimits(tx));
     if (this.turns.running.size >= AT_ONCE) return false;
-    const probe = await run(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx));
+    const probe = await transact(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx));
     if (probe === undefined) return passed > 0;
     if (probe !== 'impossible') {
       this.turns.beside(this.look(probe));
@@ -62,10 +62,10 @@ export class Keeper {
     try {
       const way = { dialMap: this.dialMap, jump: this.jump, firstContact: true };
       const result = await whileHeld(this.store, actor, probe.lease, () => prove(probe, way));
-      await run(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
+      await transact(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
     } catch (error) {
       this.faults.say(error, 'a device could not be looked at', { device: probe.deviceKey });
-      await run(this.store, actor, 'arrival.release', (tx) =>
+      await transact(this.store, actor, 'arrival.release', (tx) =>
         releaseProbe(tx, probe, this.store.limits.probe * 2),
       ).catch(() => undefined);
     }

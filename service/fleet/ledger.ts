@@ -1,7 +1,7 @@
 /** What a run has found and not yet written down: gathered, and written in batches. */
 import { Refusal } from '@zpine/contract/errors';
 import { isStopping, noteRows, type ClaimedRun, type RowResult } from '../app/fleet/work.ts';
-import { run as inTx, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 
 const FLUSH_MS = 200;
 /** With nothing to write down, the claim is renewed this often. */
@@ -76,7 +76,7 @@ export class RunLedger {
   }
 
   private async note(begun: number[], results: RowResult[]): Promise<void> {
-    await inTx(this.store, this.actor, 'run.note', async (tx) => {
+    await transact(this.store, this.actor, 'run.note', async (tx) => {
       if (!(await noteRows(tx, this.run, begun, results))) this.lost = true;
       if (await isStopping(tx, this.run)) this.stopping = true;
     });

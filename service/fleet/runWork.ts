@@ -3,7 +3,7 @@ import { FEW, mayTry, newGuard, tried, trying, type LoginGuard } from '@zpine/co
 import { endRun, freeDevice, takeDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import { type ClaimedRun, type RowResult, type Waiting } from '../app/fleet/work.ts';
-import { run as inTx, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type Way } from './connect.ts';
 import { RunLedger } from './ledger.ts';
 import { signedInAgain, withSession, type Login } from './reachable.ts';
@@ -49,7 +49,7 @@ export class RunWork {
 
   async go(): Promise<void> {
     try {
-      const pending = await inTx(this.store, this.actor, 'run.rows', (tx) => waitingRows(tx, this.run));
+      const pending = await transact(this.store, this.actor, 'run.rows', (tx) => waitingRows(tx, this.run));
       while ((pending.length > 0 || this.active > 0) && !this.ledger.lost) {
         if (this.ledger.stopping) this.early ??= 'the run was stopped';
         if (this.closing() || this.early !== undefined) pending.length = 0;
@@ -60,8 +60,8 @@ export class RunWork {
       await this.ledger.close();
     }
     if (this.ledger.lost) return;
-    if (this.closing()) await inTx(this.store, this.actor, 'run.release', (tx) => release(tx, this.run.lease));
-    else await inTx(this.store, this.actor, 'run.end', (tx) => endRun(tx, this.run, this.early));
+    if (this.closing()) await transact(this.store, this.actor, 'run.release', (tx) => release(tx, this.run.lease));
+    else await transact(this.store, this.actor, 'run.end', (tx) => endRun(tx, this.run, this.early));
   }
 
   /** As many as there is room for. */
@@ -146,7 +146,7 @@ export class RunWork {
   /** Nobody else changes the device meanwhile. */
   private async alone(waiting: Waiting): Promise<{ row: RowResult; login: Login }> {
     const { target } = waiting;
-    const other = await inTx(this.store, this.actor, 'run.take', (tx) =>
+    const other = await transact(this.store, this.actor, 'run.take', (tx) =>
       takeDevice(tx, this.run, target.device, BUSY_SECONDS),
     );
     if (other !== undefined)
@@ -166,7 +166,7 @@ export class RunWork {
         doErrand(waiting, this.run.input, session, () => signedInAgain(target, this.way)),
       );
     } finally {
-      await inTx(this.store, this.actor, 'run.free', (tx) => freeDevice(tx, this.run, target.device));
+      await transact(this.store, this.actor, 'run.free', (tx) => freeDevice(tx, this.run, target.device));
     }
   }
 }

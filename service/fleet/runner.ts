@@ -1,7 +1,7 @@
 /** Does runs: claims one, opens sessions with its devices side by side, writes down what they come to. */
 import { type DialRow } from '@zpine/core/addressing/dial';
 import { claimRun } from '../app/fleet/work.ts';
-import { run as inTx, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type Jump, type Way } from './connect.ts';
 import { RunWork } from './runWork.ts';
 import { Turns } from '../store/turns.ts';
@@ -39,7 +39,7 @@ export class Runner {
 
   private async turn(): Promise<boolean> {
     if (this.turns.running.size >= MOST_RUNS) return false;
-    const claimed = await inTx(this.store, actor, 'run.claim', claimRun).catch((error: unknown) => {
+    const claimed = await transact(this.store, actor, 'run.claim', claimRun).catch((error: unknown) => {
       this.faults.say(error, 'no run could be claimed');
       return undefined;
     });

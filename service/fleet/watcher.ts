@@ -15,7 +15,7 @@ import {
   type Look,
 } from '../app/fleet/watch.ts';
 import { whileHeld } from '../store/claims.ts';
-import { run, type Actor, type Store } from '../store/tx.ts';
+import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type Way } from './connect.ts';
 import { withSession } from './reachable.ts';
 import { type Session } from './session.ts';
@@ -80,7 +80,7 @@ export class Watcher {
   private async turn(): Promise<void> {
     if (Date.now() - this.plannedAt > PLAN_MS) await this.planNow();
     const room = AT_ONCE - this.turns.running.size;
-    const due = room > 0 ? await run(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
+    const due = room > 0 ? await transact(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
     for (const one of due)
       this.turns.beside(
         whileHeld(this.store, actor, one.lease, () => this.look(one)).catch((error: unknown) =>
@@ -93,12 +93,12 @@ export class Watcher {
   /** Looks at the settings: which devices are watched, whose capture is due. */
   async planNow(): Promise<void> {
     this.plannedAt = Date.now();
-    await run(this.store, actor, 'watch.plan', planWatch);
+    await transact(this.store, actor, 'watch.plan', planWatch);
     await this.captures();
   }
 
   private captures(): Promise<void> {
-    return run(this.store, actor, 'capture.due', async (tx) => {
+    return transact(this.store, actor, 'capture.due', async (tx) => {
       const devices = await captureDue(tx);
       if (devices.length === 0) return;
       const waiting = await tx.one(
@@ -124,15 +124,15 @@ export class Watcher {
     });
     states.set(REACH, { state: row.outcome === 'reached' ? 'reached' : 'not reached', detail: row.detail });
     const look: Look = { device: target.device, deviceKey: target.key, states };
-    await run(this.store, actor, 'watch.note', (tx) => noteLook(tx, look, due));
+    await transact(this.store, actor, 'watch.note', (tx) => noteLook(tx, look, due));
   }
 
   private async letters(post: Transporter): Promise<void> {
     for (let sent = 0; sent < LETTERS; sent += 1) {
-      const letter = await run(this.store, actor, 'letter.claim', claimLetter);
+      const letter = await transact(this.store, actor, 'letter.claim', claimLetter);
       if (!letter) return;
       const fault = await whileHeld(this.store, actor, letter.lease, () => this.send(post, letter));
-      await run(this.store, actor, 'letter.note', (tx) => noteLetter(tx, letter, fault));
+      await transact(this.store, actor, 'letter.note', (tx) => noteLetter(tx, letter, fault));
     }
   }
 

@@ -11,7 +11,7 @@ import { handlers, type OwnRoutes } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
 import { Pieces } from '../app/pieces.ts';
 import { takeUploaded } from '../app/imports/background.ts';
-import { read, run, type Actor, type Store, type Tx } from '../store/tx.ts';
+import { read, transact, type Actor, type Store, type Tx } from '../store/tx.ts';
 import { type Answered, type Asked, type Log } from './asked.ts';
 import { bodyIn, parsed, queryOf } from './input.ts';
 import { answerImpact, applied, previewOf } from './preview.ts';
@@ -48,7 +48,7 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
 
   const key = route.unrecorded || route.reveals ? undefined : asked.idempotencyKey;
   let remarks: readonly Remark[] = [];
-  const result = await run(
+  const result = await transact(
     store,
     actor,
     id,

@@ -3,7 +3,7 @@
  * claimed is nobody else's until the claim ends; whoever works renews it, and stops when it was given to another. The
  * fence grows with every claim: nothing is kept of work under an older one.
  */
-import { run, type Actor, type Store, type Tx } from './tx.ts';
+import { transact, type Actor, type Store, type Tx } from './tx.ts';
 
 /** For how long a claim holds without a sign of life, in seconds, and the column that tells the rows apart. */
 const tables = {
@@ -98,7 +98,7 @@ export async function whileHeld<T>(
 ): Promise<T> {
   const lost = new AbortController();
   const look = async (): Promise<void> => {
-    const held = await run(store, actor, 'claim.renew', (tx) => renew(tx, lease)).catch(() => true);
+    const held = await transact(store, actor, 'claim.renew', (tx) => renew(tx, lease)).catch(() => true);
     if (!held) lost.abort(new LeaseLost(lease));
   };
   const beat = setInterval(() => void look(), everyMs);

@@ -1,6 +1,6 @@
 /** Jobs: what is done in the background, once it is due. */
 import { claimDue, type Lease } from './claims.ts';
-import { run, type Actor, type Store } from './tx.ts';
+import { transact, type Actor, type Store } from './tx.ts';
 
 export interface ClaimedJob {
   id: number;
@@ -20,7 +20,7 @@ const actor: Actor = { name: 'service', via: 'service' };
 
 /** Claims the next job that is due, if there is one. */
 export async function claimJob(store: Store): Promise<ClaimedJob | undefined> {
-  return run(store, actor, 'claim', async (tx) => {
+  return transact(store, actor, 'claim', async (tx) => {
     const [job] = await claimDue<{ id: number; name: string; payload: string; tries: number }>(tx, 'job', {
       columns: 'id, name, payload, tries',
       where: 'due_at <= ?',
@@ -42,7 +42,7 @@ export const finishJob = (
   againSeconds?: number,
   failure?: string,
 ): Promise<number> =>
-  run(store, actor, 'finish', async (tx) =>
+  transact(store, actor, 'finish', async (tx) =>
     againSeconds === undefined
       ? tx.execute('DELETE FROM job WHERE id = ? AND fence = ?', [id, fence])
       : tx.execute(

@@ -1,5 +1,5 @@
 import { QueryTypes, type Sequelize } from 'sequelize';
-import { run, type Store } from './tx.ts';
+import { transact, type Store } from './tx.ts';
 
 /** What keeps a service from starting, in words for whoever starts it. */
 export class KeyFault extends Error {}
@@ -21,7 +21,7 @@ export async function refuseNewKey(sequelize: Sequelize, path: string): Promise<
 
 /** Holds the key against the database: another key could open nothing that is sealed there. */
 export async function checkSealer(store: Store): Promise<void> {
-  await run(store, { name: 'service', via: 'service' }, 'start', async (tx) => {
+  await transact(store, { name: 'service', via: 'service' }, 'start', async (tx) => {
     await tx.execute('INSERT IGNORE INTO sealing (id, sample) VALUES (1, ?)', [store.sealer.seal('zealous pine')]);
     const row = await tx.one<{ sample: string }>('SELECT sample FROM sealing WHERE id = 1');
     try {

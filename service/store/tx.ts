@@ -243,7 +243,7 @@ export class Tx {
       remarks.splice(0, remarks.length, ...tx.remarks);
       return result;
     };
-    const result = await run(this.store, this.actor, this.action, tried, this.signal);
+    const result = await transact(this.store, this.actor, this.action, tried, this.signal);
     for (const remark of remarks) this.remark(remark);
     return result;
   }
@@ -370,7 +370,7 @@ const TRIES = 16;
  * The one way to write: `work` runs in a transaction, is tried again when it met a deadlock or waited too long for a
  * lock, and leaves nothing behind when it fails. It must have no other side effect, since it may run several times.
  */
-export async function run<T>(
+export async function transact<T>(
   store: Store,
   actor: Actor,
   action: string,

@@ -4,7 +4,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { type Client } from '@zpine/contract/client';
-import { run } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/tx.ts';
 import { takeSamples } from '../../service/app/addressing/samples.ts';
 import { actor, refusal } from '../service.ts';
 import { demoBench, type DemoBench } from './bench.ts';
@@ -60,10 +60,10 @@ describe('addresses, handed out by rules', function () {
     expect((await space('10.93.1.0/29')).resting.map((one) => one.address)).to.deep.equal(['10.93.1.2', '10.93.1.3']);
     // By name it is taken all the same.
     await client.add('address', { address: '10.93.1.3' });
-    await run(demo.bench.store, actor, 'test', (tx) =>
+    await transact(demo.bench.store, actor, 'test', (tx) =>
       tx.execute('UPDATE resting SET until_at = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND'),
     );
-    await run(demo.bench.store, actor, 'test', (tx) =>
+    await transact(demo.bench.store, actor, 'test', (tx) =>
       tx.execute("UPDATE job SET due_at = UTC_TIMESTAMP(3) WHERE name = 'resting'"),
     );
     for (let i = 0; i < 100 && (await space('10.93.1.0/29')).free !== '1'; i += 1)
@@ -209,12 +209,12 @@ describe('addresses, handed out by rules', function () {
     const { store } = demo.bench;
     const cidr = '10.93.4.0/26';
     const { id } = await client.add('prefix', { cidr });
-    await run(store, actor, 'test', (tx) =>
+    await transact(store, actor, 'test', (tx) =>
       tx.execute('INSERT INTO fill_sample VALUES (?, UTC_DATE() - INTERVAL 20 DAY, 62)', [id]),
     );
     await client.call('address.reserve', { body: { prefix: cidr, count: 40 } });
-    await run(store, actor, 'test', takeSamples);
-    await run(store, actor, 'test', takeSamples);
+    await transact(store, actor, 'test', takeSamples);
+    await transact(store, actor, 'test', takeSamples);
     const seen = await space(cidr);
     expect(seen.samples.map((one) => one.free)).to.deep.equal(['62', '22']);
     // 40 in 20 days: the 22 that are left last for 11.

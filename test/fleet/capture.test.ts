@@ -2,7 +2,7 @@
 import { expect } from 'chai';
 import { read } from '../../service/store/tx.ts';
 import { dropOldCaptures } from '../../service/app/fleet/captures.ts';
-import { run as inTx } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/tx.ts';
 import { actor } from '../service.ts';
 import { acquainted, fleet, rowOf, settled, type Fleet } from './bench.ts';
 
@@ -85,7 +85,7 @@ describe('capturing the fleet', function () {
     f.lab.furrow('har-acc-2').memory.take([], 'journal to 10.77.0.8');
     await capture('dialect=furrow');
     const before = await texts();
-    await inTx(f.store, actor, 'housekeeping', (tx) => dropOldCaptures(tx, 1));
+    await transact(f.store, actor, 'housekeeping', (tx) => dropOldCaptures(tx, 1));
     expect(await texts()).to.be.lessThan(before);
     expect(await list({ device: 'har-acc-2', file: 'running' })).to.have.length(1);
   });
@@ -94,7 +94,7 @@ describe('capturing the fleet', function () {
     await f.client.call('value.put', {
       body: { setting: 'capture.hours', layer: 'dialect', of: 'quill', mode: 'set', value: 1 },
     });
-    await inTx(f.store, actor, 'test', (tx) =>
+    await transact(f.store, actor, 'test', (tx) =>
       tx.execute(
         'UPDATE capture_try SET tried_at = UTC_TIMESTAMP(3) - INTERVAL 2 HOUR, well_at = UTC_TIMESTAMP(3) - INTERVAL 9 DAY',
       ),

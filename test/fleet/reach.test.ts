@@ -6,7 +6,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { mustNotServe } from '../../service/app/access/sites.ts';
 import { type User } from '../../service/app/access/who.ts';
 import { mustFind } from '../../service/app/records/refs.ts';
-import { run as inStore } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/tx.ts';
 import { actor, refusal } from '../service.ts';
 
 const refused = (work: Promise<unknown>): Promise<string | undefined> =>
@@ -112,7 +112,7 @@ describe('reaching the fleet', function () {
       body: { devices: ['har-xr-30'], asks: [{ question: 'version' }] },
     });
     // As it would be behind a crash: claimed by somebody who is not heard of any more.
-    await inStore(f.store, actor, 'test', async (tx) => {
+    await transact(f.store, actor, 'test', async (tx) => {
       await tx.execute(
         "UPDATE run SET state = 'working', ended_at = NULL, fence = fence + 7, claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?",
         [made.id],
@@ -126,7 +126,7 @@ describe('reaching the fleet', function () {
   it('keeps an installer from saying that other hardware is a device that lets the service in', async () => {
     const installer = { role: 'installer' } as User;
     const become = (ref: string) =>
-      inStore(f.store, actor, 'test', async (tx) => mustNotServe(tx, installer, await mustFind(tx, 'device', ref)));
+      transact(f.store, actor, 'test', async (tx) => mustNotServe(tx, installer, await mustFind(tx, 'device', ref)));
     expect(await refused(become('har-xr-30'))).to.equal('reached-not-yours');
     await f.lab.device('har-xr-30').off();
     expect(await refused(become('har-xr-30'))).to.equal(undefined);

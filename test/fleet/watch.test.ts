@@ -1,7 +1,7 @@
 /** Watching: what is believed, what is told, what is sent as a letter. */
 import { expect } from 'chai';
 import { Mailbox } from '@zpine/lab/mail';
-import { run as inTx } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/tx.ts';
 import { actor } from '../service.ts';
 import { acquainted, addDevice, fleet, paste, type Fleet } from './bench.ts';
 
@@ -41,7 +41,7 @@ describe('watching', function () {
         .map((one) => one.lookedAt)
         .sort()
         .at(-1) ?? '';
-    await inTx(f.store, actor, 'test', (tx) =>
+    await transact(f.store, actor, 'test', (tx) =>
       tx.execute('UPDATE watch_due SET due_at = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND'),
     );
     for (let i = 0; i < 200; i += 1) {
@@ -118,7 +118,7 @@ describe('watching', function () {
       .and.property('mailFault')
       .contain('the mailbox is full');
     mail.refuses = undefined;
-    await inTx(f.store, actor, 'test', (tx) =>
+    await transact(f.store, actor, 'test', (tx) =>
       tx.execute('UPDATE notice SET mail_due = UTC_TIMESTAMP(3) WHERE mail_fault IS NOT NULL'),
     );
     for (let i = 0; i < 100 && !(await notices())[0]?.mailedAt; i += 1)

@@ -7,7 +7,7 @@ import { bootNet } from '../../ops/stack.ts';
 import { readText } from '../../service/app/imports/read.ts';
 import { type ImportRow } from '../../service/app/imports/rows.ts';
 import { takeRows } from '../../service/app/imports/run.ts';
-import { run } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/tx.ts';
 import { actor, demoService, testService, type TestBench } from '../service.ts';
 
 describe('a look at an import', function () {
@@ -29,11 +29,11 @@ describe('a look at an import', function () {
   });
 
   const looked = (bench: TestBench, some: ImportRow[], size?: number): Promise<ImportOutcome> =>
-    run(bench.store, actor, 'import.run', (tx) =>
+    transact(bench.store, actor, 'import.run', (tx) =>
       takeRows(tx, some, [], { apply: false, format: 'yaml', ...(size === undefined ? {} : { size }) }),
     );
   const done = (bench: TestBench, some: ImportRow[], size?: number): Promise<ImportOutcome> =>
-    run(bench.store, actor, 'import.run', async (tx) => {
+    transact(bench.store, actor, 'import.run', async (tx) => {
       const outcome = await takeRows(tx, some, [], {
         apply: true,
         format: 'yaml',
@@ -109,7 +109,7 @@ describe('a look at an import', function () {
     const once = await looked(demo, some);
     expect(once.faults).to.have.length(2);
     let anew = 0;
-    const again = await run(demo.store, actor, 'import.run', (tx) => {
+    const again = await transact(demo.store, actor, 'import.run', (tx) => {
       const probe = tx.probe.bind(tx);
       tx.probe = (work) =>
         probe(async (inner) => {

@@ -11,7 +11,7 @@ import { Lab, type DeviceInput } from '@zpine/lab/lab';
 import { type Fault } from '@zpine/lab/faults';
 import { bootNet } from '../../ops/stack.ts';
 import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
-import { run } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/tx.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
 
 export interface Onboarding extends TestBench {
@@ -41,7 +41,7 @@ export async function onboarding(consoleFolder?: string, heard?: (line: string) 
   const net = bootNet();
   const bench = await demoService({ ...QUICK, ...net.env }, consoleFolder, heard);
   // The windows of the demo were opened elsewhere, where waiting takes its time.
-  await run(bench.store, actor, 'test', async (tx) =>
+  await transact(bench.store, actor, 'test', async (tx) =>
     tx.execute('UPDATE arrival SET limit_at = ? WHERE limit_at IS NOT NULL', [await tx.now()]),
   );
   const folder = mkdtempSync(join(tmpdir(), 'zpine-lab-'));

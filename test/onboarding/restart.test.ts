@@ -8,7 +8,7 @@ import { loadDemo } from '@zpine/demo/load';
 import { type Lab } from '@zpine/lab/lab';
 import { bootNet, clientFor, keyFile, makeUsers, startBuiltService, type TestService } from '../../ops/stack.ts';
 import { openStore } from '../../service/stores.ts';
-import { read, run } from '../../service/store/tx.ts';
+import { read, transact } from '../../service/store/tx.ts';
 import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
 import { actor, emptyDatabase, testConfig } from '../service.ts';
 import { ardle, newLab, reachedIn, serves, until } from './bench.ts';
@@ -96,7 +96,7 @@ describe('a service that is killed in the middle of an arrival', () => {
     while (!(await claimed())) await new Promise((done) => setTimeout(done, 20));
     await service.stop('SIGKILL');
     // As if that long had passed.
-    await run(store, actor, 'test', (tx) =>
+    await transact(store, actor, 'test', (tx) =>
       tx.execute(
         'UPDATE arrival SET probe_at = probe_at - INTERVAL 60 SECOND, claimed_until = claimed_until - INTERVAL 60 SECOND WHERE id = ?',
         [before.id],

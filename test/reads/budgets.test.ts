@@ -8,7 +8,7 @@ import { addArrival, apply } from '../../service/app/arrivals/arrivals.ts';
 import { handlers } from '../../service/app/handlers.ts';
 import { routes } from '../../contract/routes.ts';
 import { find } from '../../service/store/records.ts';
-import { read, run } from '../../service/store/tx.ts';
+import { read, transact } from '../../service/store/tx.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
 import { expectStatements, statementsOf } from '../statements.ts';
 
@@ -29,7 +29,7 @@ describe('statements of what people wait for', () => {
     const whole = { params: {}, query: {}, body: {}, version: undefined, user, ...call };
     return routes[id].method === 'GET'
       ? read(bench.store, actor, (tx) => handler(tx, whole))
-      : run(bench.store, { ...actor, reason: 'counted' }, id, (tx) => handler(tx, whole));
+      : transact(bench.store, { ...actor, reason: 'counted' }, id, (tx) => handler(tx, whole));
   };
   const within = (most: number, id: RouteId, call: Asked) => expectStatements(bench.store, most, work(id, call));
   const count = async (id: RouteId, call: Asked) => (await statementsOf(bench.store, work(id, call))).length;
@@ -66,7 +66,7 @@ describe('statements of what people wait for', () => {
 
   it('lists strangers and today with as many questions for fifty as for one', async () => {
     const strangers = (from: number, to: number) =>
-      run(bench.store, actor, 'test', async (tx) => {
+      transact(bench.store, actor, 'test', async (tx) => {
         const [{ id } = { id: 0 }] = await tx.select<{ id: number }>(
           "SELECT id FROM prefix WHERE natural_key = '10.77.48.0/24'",
         );
@@ -95,7 +95,7 @@ describe('statements of what people wait for', () => {
   it('lists arrivals with as many questions for many as for one', async () => {
     const one = await count('arrival.list', { query: { limit: 1 } });
     // As those of devices that nothing was heard of.
-    const opened = await run(bench.store, actor, 'test', async (tx) => {
+    const opened = await transact(bench.store, actor, 'test', async (tx) => {
       const devices = await find(tx, 'device', {}, { limit: 40 });
       const now = await tx.now();
       for (const device of devices) {

@@ -8,7 +8,7 @@ import { numbersOf } from '../../service/app/settings/numbers.ts';
 import { removeValue } from '../../service/app/settings/values.ts';
 import { putValue } from '../../service/app/settings/values.ts';
 import { find } from '../../service/store/records.ts';
-import { read, run, type Tx } from '../../service/store/tx.ts';
+import { read, transact, type Tx } from '../../service/store/tx.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
 import { statementsOf } from '../statements.ts';
 
@@ -23,7 +23,7 @@ describe('numbers that settings plan', () => {
   });
   after(() => bench.stop());
 
-  const write = <T>(work: (tx: Tx) => Promise<T>) => run(bench.store, actor, 'test', work);
+  const write = <T>(work: (tx: Tx) => Promise<T>) => transact(bench.store, actor, 'test', work);
   const put = (layer: LayerKind, of: string | undefined, value: number, setting = 'watch.minutes') =>
     write((tx) => putValue(tx, { setting, layer, mode: 'set', value, ...(of === undefined ? {} : { of }) }));
 

@@ -10,7 +10,7 @@ import {
   whileHeld,
   type Lease,
 } from '../../service/store/claims.ts';
-import { run, type Store, type Tx } from '../../service/store/tx.ts';
+import { transact, type Store, type Tx } from '../../service/store/tx.ts';
 import { actor, testStore } from '../service.ts';
 
 describe('claims', () => {
@@ -21,7 +21,7 @@ describe('claims', () => {
   after(() => store.sequelize.close());
   beforeEach(() => write((tx) => tx.execute('DELETE FROM job')));
 
-  const write = <T>(work: (tx: Tx) => Promise<T>) => run(store, actor, 'test', work);
+  const write = <T>(work: (tx: Tx) => Promise<T>) => transact(store, actor, 'test', work);
   const jobs = (count: number) =>
     write(async (tx) => {
       for (let i = 0; i < count; i += 1) tx.job({ name: 'test', payload: {}, delaySeconds: 0 });

@@ -1,7 +1,7 @@
 /** A transaction that met a deadlock leaves nothing behind, whatever was sent behind the statement that met it. */
 import { expect } from 'chai';
 import { connectionsOf, isDeadlock } from '../../service/store/database.ts';
-import { read, run, type Store } from '../../service/store/tx.ts';
+import { read, transact, type Store } from '../../service/store/tx.ts';
 import { type Connection, type Connections } from '../../service/store/connections.ts';
 import { Unit } from '../../service/store/unit.ts';
 import { actor, testStore } from '../service.ts';
@@ -76,7 +76,7 @@ describe('deadlocks between units of work that send their statements without wai
   it('are tried again even where the work swallowed them', async () => {
     let tries = 0;
     const crossing = (first: number, second: number) =>
-      run(store, actor, 'test', async (tx) => {
+      transact(store, actor, 'test', async (tx) => {
         tries += 1;
         await tx.execute('UPDATE berth SET n = n + 1000 WHERE id = ?', [first]);
         await new Promise((resolve) => setTimeout(resolve, 60));

@@ -5,7 +5,7 @@ import { editOne } from '../../service/app/records/edit.ts';
 import { openStore } from '../../service/stores.ts';
 import { allOf, byIds, byKeys, find, keyOf } from '../../service/store/records.ts';
 import { remove } from '../../service/store/recordWrites.ts';
-import { read, run, type Store, type Tx } from '../../service/store/tx.ts';
+import { read, transact, type Store, type Tx } from '../../service/store/tx.ts';
 import { actor, testConfig, testStore } from '../service.ts';
 import { statementsOf } from '../statements.ts';
 
@@ -16,7 +16,7 @@ describe('kinds with few records', () => {
   before(async () => {
     store = await testStore();
     other = openStore(testConfig(String(store.sequelize.config.database)));
-    await run(store, actor, 'test', (tx) => add(tx, 'duty', [{ name: 'acc' }, { name: 'dis' }]));
+    await transact(store, actor, 'test', (tx) => add(tx, 'duty', [{ name: 'acc' }, { name: 'dis' }]));
   });
   after(() => Promise.all([store.sequelize.close(), other.sequelize.close()]));
 
@@ -29,7 +29,7 @@ describe('kinds with few records', () => {
     expect(await names(other)).to.deep.equal(wanted);
     return wanted;
   };
-  const write = (at: Store, work: (tx: Tx) => Promise<unknown>) => run(at, actor, 'test', work);
+  const write = (at: Store, work: (tx: Tx) => Promise<unknown>) => transact(at, actor, 'test', work);
 
   it('asks one question for all of them, and none again within a unit of work', async () => {
     await names(store);

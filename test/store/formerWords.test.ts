@@ -3,7 +3,7 @@ import { expect } from 'chai';
 import { type Store } from '../../service/store/tx.ts';
 import { migrate } from '../../service/store/migrate.ts';
 import { wholeSteps } from '../../service/store/migrations/whole.ts';
-import { read, run } from '../../service/store/tx.ts';
+import { read, transact } from '../../service/store/tx.ts';
 import { onboarding, type Onboarding } from '../onboarding/bench.ts';
 import { actor } from '../service.ts';
 
@@ -12,7 +12,7 @@ const former = (source: string): string =>
 
 /** Writes every text and edition as an earlier version did. */
 const asBefore = (store: Store): Promise<void> =>
-  run(store, actor, 'test', async (tx) => {
+  transact(store, actor, 'test', async (tx) => {
     for (const { id, source } of await tx.select<{ id: number; source: string }>('SELECT id, source FROM template'))
       await tx.execute('UPDATE template SET source = ? WHERE id = ?', [former(source), id]);
     const editions = await tx.select<{ id: number; shown: string; content: string; inputs: string }>(
@@ -74,7 +74,7 @@ describe('a database of before templates had parts', () => {
     const [set] = (await o.client.call('history.list', { query: { limit: '1' } })).items;
     const id = String(set?.id);
     // The image of before, as an earlier version wrote it.
-    await run(o.store, actor, 'test', (tx) =>
+    await transact(o.store, actor, 'test', (tx) =>
       tx.execute('UPDATE `change` SET `before` = REPLACE(`before`, "@part", "@section") WHERE change_set_id = ?', [id]),
     );
     await o.client.call('history.undo', { params: { id } });

@@ -4,7 +4,7 @@ import { soundnessNames, type Soundness } from '@zpine/contract/doctorRoutes';
 import { checkStore } from '../../service/app/soundness/check.ts';
 import { addOne } from '../../service/app/records/add.ts';
 import { takeSamples } from '../../service/app/addressing/samples.ts';
-import { run, type Store } from '../../service/store/tx.ts';
+import { transact, type Store } from '../../service/store/tx.ts';
 import { onboarding, type Onboarding } from '../onboarding/bench.ts';
 import { actor, refusal, suites } from '../service.ts';
 import { zpineIn } from '../zpine.ts';
@@ -17,7 +17,7 @@ describe('what is derived from the records', () => {
     bench = await onboarding();
     store = bench.store;
     suites.damaged.add(store);
-    await run(store, actor, 'test', async (tx) => {
+    await transact(store, actor, 'test', async (tx) => {
       await addOne(tx, 'prefix', { cidr: '2001:db8:99::/64', labels: ['tidal'] });
       await addOne(tx, 'address', { address: '2001:db8:99::b' });
       await takeSamples(tx);
@@ -66,7 +66,7 @@ describe('what is derived from the records', () => {
   ];
   for (const [what, look, sql] of damages)
     it(`is found and mended: ${what}`, async () => {
-      const broken = await run(store, actor, 'test', (tx) => tx.execute(sql));
+      const broken = await transact(store, actor, 'test', (tx) => tx.execute(sql));
       expect(broken, sql).to.be.greaterThan(0);
       const found = await checkStore(store, actor, false);
       expect(found.looks.filter((one) => one.count > 0).map((one) => one.look)).to.deep.include(look);
@@ -83,7 +83,7 @@ describe('what is derived from the records', () => {
     const admin = (...args: string[]) =>
       zpineWith('', { ZPINE_URL: bench.url, ZPINE_TOKEN: bench.tokens.admin }, ...args);
     expect((await admin('doctor', 'store')).out).to.contain('everything that is derived is as the records say');
-    await run(store, actor, 'test', (tx) => tx.execute("UPDATE space SET free = 7 WHERE holds = 'fixed' LIMIT 1"));
+    await transact(store, actor, 'test', (tx) => tx.execute("UPDATE space SET free = 7 WHERE holds = 'fixed' LIMIT 1"));
     const looked = await admin('doctor', 'store');
     expect(looked.status).to.equal(1);
     expect(looked.out)

@@ -27,7 +27,7 @@ import { editOne } from '../../service/app/records/edit.ts';
 import { removeOne } from '../../service/app/records/remove.ts';
 import { find } from '../../service/store/records.ts';
 import { freeCount, freeSpans, valueOf } from '../../service/store/spans.ts';
-import { read, run, type Store } from '../../service/store/tx.ts';
+import { read, transact, type Store } from '../../service/store/tx.ts';
 
 /** Everything plays in the first 256 addresses of a block; that of the last is far larger than a double is exact. */
 const worlds: Prefix[] = ['10.77.0.0/24', '2001:db8:77::/120', '2001:db8:77::/64'].map((cidr) =>
@@ -168,7 +168,7 @@ async function take(store: Store, whole: Prefix, step: Step): Promise<void> {
   const world = await look(store, family);
   const chosen = (pick: number) => world.prefixes[pick % world.prefixes.length];
   const ip = (at: number) => formatIp({ family, value: base + BigInt(at) });
-  await run(store, actor, 'test', async (tx) => {
+  await transact(store, actor, 'test', async (tx) => {
     if (step.do === 'add prefix') {
       const cidr = formatPrefix(
         networkOf({ family, value: base + BigInt(step.at) }, (family === 4 ? 32 : 128) - step.size),
@@ -239,7 +239,7 @@ for (const whole of worlds) {
     it('is what a naive model says, after any sequence of changes', async function () {
       this.timeout(120_000);
       const property = fc.asyncProperty(fc.array(step, { minLength: 5, maxLength: 30 }), async (steps) => {
-        await run(store, actor, 'test', async (tx) => {
+        await transact(store, actor, 'test', async (tx) => {
           for (const table of ['address', 'resting', 'free_span', 'space']) await tx.execute(`DELETE FROM ${table}`);
           await tx.execute('UPDATE prefix SET parent_id = NULL');
           await tx.execute('DELETE FROM prefix');

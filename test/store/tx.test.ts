@@ -8,7 +8,7 @@ import { removeOne } from '../../service/app/records/remove.ts';
 import { renew } from '../../service/store/claims.ts';
 import { claimJob, finishJob } from '../../service/store/jobs.ts';
 import { byId, find } from '../../service/store/records.ts';
-import { read, run, type Store } from '../../service/store/tx.ts';
+import { read, transact, type Store } from '../../service/store/tx.ts';
 
 describe('a unit of work', () => {
   let store: Store;
@@ -20,7 +20,7 @@ describe('a unit of work', () => {
     await store.sequelize.close();
   });
 
-  const write = <T>(work: Parameters<typeof run<T>>[3]) => run(store, { ...actor, reason: 'because' }, 'test', work);
+  const write = <T>(work: Parameters<typeof transact<T>>[3]) => transact(store, { ...actor, reason: 'because' }, 'test', work);
   const count = async (table: string): Promise<number> => {
     const row = await read(store, actor, (tx) => tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${table}\``));
     return Number(row?.n);
@@ -44,7 +44,7 @@ describe('a unit of work', () => {
 
   it('leaves nothing of a branch that goes on when another has failed', async () => {
     let late: Promise<unknown> = Promise.resolve();
-    const work = run(store, actor, 'test', async (tx) => {
+    const work = transact(store, actor, 'test', async (tx) => {
       const slow = async (): Promise<void> => {
         await tx.select('SELECT SLEEP(0.05)');
         // By now the other has failed, and its unit of work is being taken back.
@@ -151,11 +151,11 @@ describe('jobs', () => {
   before(async () => {
     store = await testStore();
     // What a new database has to do first.
-    await run(store, actor, 'test', (tx) => tx.execute('DELETE FROM job'));
+    await transact(store, actor, 'test', (tx) => tx.execute('DELETE FROM job'));
   });
   after(() => store.sequelize.close());
   const put = (single?: string, delaySeconds = 0) =>
-    run(store, actor, 'test', async (tx) => {
+    transact(store, actor, 'test', async (tx) => {
       tx.job({ name: 'count', payload: { n: 1 }, delaySeconds, ...(single ? { single } : {}) });
       return Promise.resolve();
     });
@@ -187,15 +187,15 @@ describe('jobs', () => {
     await put();
     const first = await claimJob(store);
     if (!first) throw new Error('nothing was claimed');
-    await run(store, actor, 'test', (tx) =>
+    await transact(store, actor, 'test', (tx) =>
       tx.execute('UPDATE job SET claimed_until = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?', [first.id]),
     );
     const second = await claimJob(store);
     expect(second?.id).to.equal(first.id);
-    expect(await run(store, actor, 'test', (tx) => renew(tx, first.lease))).to.equal(false);
+    expect(await transact(store, actor, 'test', (tx) => renew(tx, first.lease))).to.equal(false);
     // However fast they come after one another: a row that is the same as before is theirs all the same.
     for (let n = 0; n < 40; n += 1)
-      expect(second && (await run(store, actor, 'test', (tx) => renew(tx, second.lease)))).to.equal(true);
+      expect(second && (await transact(store, actor, 'test', (tx) => renew(tx, second.lease)))).to.equal(true);
     expect(await finishJob(store, first)).to.equal(0);
     expect(second && (await finishJob(store, second))).to.equal(1);
   });

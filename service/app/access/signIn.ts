@@ -2,7 +2,7 @@ import { isAscii } from '@zpine/core/text/ascii';
 import { visible } from '@zpine/core/text/visible';
 import { Refusal } from '@zpine/contract/errors';
 import { type Role } from '@zpine/contract/roles';
-import { read, run, type Actor, type Store } from '../../store/tx.ts';
+import { read, transact, type Actor, type Store } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { passwordFits, pretendToVerify } from './passwords.ts';
 import { digestOf, newSecret } from './secrets.ts';
@@ -48,7 +48,7 @@ export async function signIn(store: Store, trying: SigningIn, sessionHours: numb
   const fits = row ? await passwordFits(row.password, password) : await pretendToVerify(password);
   if (!row || !fits || row.disabled) {
     const who = row ? { id: Number(row.id), name: row.name } : NOBODY;
-    await run(store, { name: who.name, via: 'api' }, 'sign-in-refused', (tx) =>
+    await transact(store, { name: who.name, via: 'api' }, 'sign-in-refused', (tx) =>
       noteUser(tx, who, { signIn: row?.disabled && fits ? 'shut out' : 'refused', address }),
     );
     throw new Refusal('sign-in-refused');
@@ -56,7 +56,7 @@ export async function signIn(store: Store, trying: SigningIn, sessionHours: numb
   const secret = newSecret('');
   const seconds = sessionHours * 3600;
   const agent = visible(trying.agent).slice(0, 200);
-  await run(store, { name: row.name, via: 'api' }, 'sign-in', async (tx) => {
+  await transact(store, { name: row.name, via: 'api' }, 'sign-in', async (tx) => {
     await forgiveTries(tx, typed, address);
     await tx.execute(
       `INSERT INTO session (digest, user_id, created_at, used_at, expires_at, address, agent)
@@ -69,7 +69,7 @@ export async function signIn(store: Store, trying: SigningIn, sessionHours: numb
 }
 
 export const signOut = (store: Store, actor: Actor, user: { id: number; name: string }, secret: string) =>
-  run(store, actor, 'sign-out', async (tx) => {
+  transact(store, actor, 'sign-out', async (tx) => {
     const ended = await tx.execute('DELETE FROM session WHERE digest = ?', [digestOf(secret)]);
     if (ended > 0) await noteUser(tx, user, { signedOut: true });
   });

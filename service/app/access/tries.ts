@@ -5,7 +5,7 @@
  */
 import { Refusal } from '@zpine/contract/errors';
 import { sha256 } from '../../store/digests.ts';
-import { run, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 
 interface Allowance {
   /** Tries in a row. */
@@ -20,7 +20,7 @@ const ANY_NAME = Buffer.alloc(32);
 
 /** Counts a try; refuses it where there were too many. */
 export const countTry = (store: Store, actor: Actor, name: string, address: string): Promise<void> =>
-  run(store, actor, 'sign-in', async (tx) => {
+  transact(store, actor, 'sign-in', async (tx) => {
     await count(tx, ANY_NAME, address, ofAddress);
     await count(tx, sha256(name), address, ofName);
   });

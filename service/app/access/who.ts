@@ -1,5 +1,5 @@
 import { atLeast, type Role } from '@zpine/contract/roles';
-import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { digestOf, TOKEN_PREFIX } from './secrets.ts';
 
 /** Somebody who is signed in, by session or by token. */
@@ -38,11 +38,11 @@ export async function whoHolds(store: Store, secret: string): Promise<User | und
   if (!row) return undefined;
   const { token, session, used_at } = row;
   if (session !== null && Date.now() - (used_at?.getTime() ?? 0) > USED_AGAIN_MS)
-    await run(store, service, 'session.used', (tx) =>
+    await transact(store, service, 'session.used', (tx) =>
       tx.execute('UPDATE session SET used_at = UTC_TIMESTAMP(3) WHERE id = ?', [session]),
     );
   if (token !== null && Date.now() - (used_at?.getTime() ?? 0) > USED_AGAIN_MS)
-    await run(store, service, 'token.used', (tx) =>
+    await transact(store, service, 'token.used', (tx) =>
       tx.execute('UPDATE token SET used_at = UTC_TIMESTAMP(3) WHERE id = ?', [token]),
     );
   const role = row.token_role && !atLeast(row.token_role, row.role) ? row.token_role : row.role;

@@ -2,7 +2,7 @@
 import { type JobWork } from '../../store/jobs.ts';
 import { byIds } from '../../store/records.ts';
 import { lockSpaces, rebuild, valueOf } from '../../store/spans.ts';
-import { run, type Tx } from '../../store/tx.ts';
+import { transact, type Tx } from '../../store/tx.ts';
 
 const ONCE = 200;
 /** Looked at so often, at the least; sooner where one is due sooner. */
@@ -16,9 +16,9 @@ interface Row {
 export const wakeResting: JobWork = async (store) => {
   let woken: number;
   const actor = { name: 'service', via: 'service' } as const;
-  do woken = await run(store, actor, 'addresses have rested', wake);
+  do woken = await transact(store, actor, 'addresses have rested', wake);
   while (woken === ONCE);
-  const next = await run(store, actor, 'rests', (tx) =>
+  const next = await transact(store, actor, 'rests', (tx) =>
     tx.one<{ seconds: number | null }>(
       'SELECT TIMESTAMPDIFF(MICROSECOND, UTC_TIMESTAMP(3), MIN(until_at)) / 1e6 AS seconds FROM resting',
     ),

@@ -1,6 +1,6 @@
 /** Counts what is doubtful now and then, so that the list of today can say it at once. */
 import { type JobWork } from '../../store/jobs.ts';
-import { read, run, type Actor } from '../../store/tx.ts';
+import { read, transact, type Actor } from '../../store/tx.ts';
 import { findLeads, keepLeads } from './leads.ts';
 import { doubtfulData } from './report.ts';
 
@@ -11,7 +11,7 @@ export const countDoubts: JobWork = async (store) => {
   // Looked at without a transaction: it may take long, and holds nobody up.
   const { items } = await read(store, actor, (tx) => doubtfulData(tx, { limit: 0 }));
   const leads = await read(store, actor, findLeads);
-  await run(store, actor, 'plausibility', async (tx) => {
+  await transact(store, actor, 'plausibility', async (tx) => {
     await keepLeads(tx, leads);
     const at = await tx.now();
     for (const { doubt, count } of items)

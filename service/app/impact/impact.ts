@@ -6,7 +6,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type ImpactEvent } from '@zpine/contract/impactShapes';
 import { byKeys, keysOf } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
-import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { breathing, type Breathe } from './breathe.ts';
 import { Consequences } from './consequences.ts';
 import { alike, differenceOf } from './difference.ts';
@@ -86,7 +86,7 @@ async function tried<T>(
   before: (tx: Tx) => Promise<void>,
   after: (tx: Tx) => Promise<T>,
 ): Promise<T> {
-  return run(store, actor, action, async (tx) => {
+  return transact(store, actor, action, async (tx) => {
     await before(tx);
     refuseFaulty(await work(tx));
     tx.discarded = true;

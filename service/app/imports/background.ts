@@ -2,7 +2,7 @@
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
 import { LeaseLost, mustHold, type Lease } from '../../store/claims.ts';
-import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';
 import { Import } from './engine.ts';
 import { rememberedHeads, rememberHeads } from './headMapping.ts';
@@ -25,7 +25,7 @@ export async function importUpload(
 ): Promise<void> {
   const service: Actor = { name: 'service', via: 'service' };
   const set = (sql: string, values: unknown[]) =>
-    run(store, service, 'import', (tx) => tx.execute(`UPDATE upload SET ${sql} WHERE id = ?`, [...values, id]));
+    transact(store, service, 'import', (tx) => tx.execute(`UPDATE upload SET ${sql} WHERE id = ?`, [...values, id]));
   const upload = await read(store, service, (tx) => uploadRow(tx, String(id))).catch(() => undefined);
   // Removed, stopped, or saved already by an instance that could not say so any more.
   if (!upload || !['waiting', 'reading', 'saving'].includes(upload.state)) return;
@@ -33,7 +33,7 @@ export async function importUpload(
   const progress = new Progress(store, id);
   try {
     const actor: Actor = { name: upload.started_by, via: upload.via, reason: upload.reason ?? undefined };
-    const outcome = await run(store, actor, 'import.run', async (tx) => {
+    const outcome = await transact(store, actor, 'import.run', async (tx) => {
       progress.begin();
       const done = await takeUpload(tx, store, upload, apply, progress);
       // With the records, so that whoever is asked to do it again sees that it is done.
@@ -49,7 +49,7 @@ export async function importUpload(
         JSON.stringify(outcome),
         outcome.rows,
       ]);
-    if (outcome.applied || outcome.faults.length > 0) await run(store, service, 'import', (tx) => dropChunks(tx, id));
+    if (outcome.applied || outcome.faults.length > 0) await transact(store, service, 'import', (tx) => dropChunks(tx, id));
   } catch (error) {
     if (error instanceof LeaseLost) throw error;
     if (error instanceof Cancelled) await set("state = 'cancelled'", []);
@@ -57,13 +57,13 @@ export async function importUpload(
       const failure = error instanceof Refusal ? problemOf(error).detail : String(error);
       await set("state = 'failed', failure = ?", [failure.slice(0, 500)]);
     }
-    await run(store, service, 'import', (tx) => dropChunks(tx, id));
+    await transact(store, service, 'import', (tx) => dropChunks(tx, id));
   }
 }
 
 /** Ends an upload whose work was ended from outside, with the reason; what it held is let go. */
 export const failUpload = (store: Store, id: number, failure: string, hold: Lease): Promise<void> =>
-  run(store, { name: 'service', via: 'service' }, 'import', async (tx) => {
+  transact(store, { name: 'service', via: 'service' }, 'import', async (tx) => {
     await mustHold(tx, hold);
     await tx.execute(
       "UPDATE upload SET state = 'failed', failure = ? WHERE id = ? AND state IN ('waiting', 'reading', 'saving')",
@@ -107,7 +107,7 @@ class Progress implements Telling {
   async tell(): Promise<void> {
     if (Date.now() - this.last < 700) return;
     this.last = Date.now();
-    const stop = await run(this.store, { name: 'service', via: 'service' }, 'import', async (tx) => {
+    const stop = await transact(this.store, { name: 'service', via: 'service' }, 'import', async (tx) => {
       await tx.execute('UPDATE upload SET bytes_done = ?, rows_done = ? WHERE id = ?', [
         this.bytes,
         this.rows,

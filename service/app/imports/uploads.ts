@@ -4,7 +4,7 @@ import { type ImportOutcome, type Upload, type uploadStates } from '@zpine/contr
 import { type QueryOf } from '@zpine/contract/routes';
 import { z } from 'zod';
 import { type User } from '../access/who.ts';
-import { run, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { kindOfImport } from './headMapping.ts';
 
 export type UploadState = (typeof uploadStates)[number];
@@ -59,7 +59,7 @@ export async function receiveUpload(
   const kind = query.kind === undefined ? null : kindOfImport(query.kind);
   // Rows of a record kind hold no secret; values of settings do, and so may a file of many kinds.
   const sealed = kind === null || kind === 'value';
-  const id = await run(store, actor, 'import.upload', async (tx) => {
+  const id = await transact(store, actor, 'import.upload', async (tx) => {
     const row = {
       name: query.name,
       kind,
@@ -77,13 +77,13 @@ export async function receiveUpload(
   try {
     const { bytes, encoding } = await keepChunks(store, actor, { id, sealed, most }, body);
     if (bytes === 0) throw new Refusal('import-empty');
-    return await run(store, actor, 'import.upload', async (tx) => {
+    return await transact(store, actor, 'import.upload', async (tx) => {
       await tx.execute('UPDATE upload SET bytes = ?, encoding = ? WHERE id = ?', [bytes, encoding, id]);
       tx.job({ name: 'import', payload: { id, apply: query.apply === 'true' }, delaySeconds: 0 });
       return shownUpload(await uploadRow(tx, String(id)));
     });
   } catch (error) {
-    await run(store, actor, 'import.upload', (tx) => tx.execute('DELETE FROM upload WHERE id = ?', [id]));
+    await transact(store, actor, 'import.upload', (tx) => tx.execute('DELETE FROM upload WHERE id = ?', [id]));
     throw error;
   }
 }
@@ -114,7 +114,7 @@ async function keepChunks(
     if (data.length === 0) return;
     look(data);
     const row = { upload_id: id, seq: (seq += 1), data: sealed ? sealChunk(store, data) : data };
-    await run(store, actor, 'import.upload', (tx) => tx.insertRows('upload_chunk', [row], ''));
+    await transact(store, actor, 'import.upload', (tx) => tx.insertRows('upload_chunk', [row], ''));
   };
   for await (const piece of body) {
     bytes += piece.byteLength;

@@ -1,13 +1,13 @@
 /** Takes the room of everything that stands in racks: once after an update, when the table of slots is younger than they are. */
 import { type JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
-import { run, type Actor } from '../../store/tx.ts';
+import { transact, type Actor } from '../../store/tx.ts';
 import { freeSlots, inTheWay, placedDevices, takeSlots } from './slots.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
 
 export const reslot: JobWork = async (store) => {
-  await run(store, actor, 'reslot', async (tx) => {
+  await transact(store, actor, 'reslot', async (tx) => {
     // Held fast: one that is moved meanwhile would keep its room in both places.
     const placed = await placedDevices(tx, await find(tx, 'device', {}, { lock: true }));
     // What overlapped before anybody looked keeps its place in the records; the first one has the room.

@@ -4,7 +4,7 @@ import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { type JobWork } from '../../store/jobs.ts';
 import { fromRow, type AnyStored } from '../../store/records.ts';
 import { addTerms, dropTerms } from '../../store/terms.ts';
-import { run, type Actor } from '../../store/tx.ts';
+import { transact, type Actor } from '../../store/tx.ts';
 
 const AT_ONCE = 1000;
 const actor: Actor = { name: 'service', via: 'service' };
@@ -12,7 +12,7 @@ const actor: Actor = { name: 'service', via: 'service' };
 export const reindex: JobWork = async (store) => {
   for (const kind of kindNames) {
     for (let after = 0; ;) {
-      const last = await run(store, actor, 'reindex', async (tx) => {
+      const last = await transact(store, actor, 'reindex', async (tx) => {
         const rows = await tx.select<Row>(
           `SELECT * FROM \`${kind}\` WHERE id > ? ORDER BY id LIMIT ${AT_ONCE} LOCK IN SHARE MODE`,
           [after],

@@ -6,7 +6,7 @@ import { Masker } from '@zpine/core/secrets/masking';
 import { type Stored } from '@zpine/contract/kinds';
 import { type JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
-import { run, type Actor, type Tx } from '../../store/tx.ts';
+import { transact, type Actor, type Tx } from '../../store/tx.ts';
 import { targetsOf } from '../fleet/targets.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
@@ -16,7 +16,7 @@ const SLICE = 100;
 export const remask: JobWork = async (store, payload) => {
   const { device } = (payload ?? {}) as { device?: number };
   for (let after = 0; ;) {
-    const last = await run(store, actor, 'remask', async (tx) => {
+    const last = await transact(store, actor, 'remask', async (tx) => {
       const ids =
         device !== undefined
           ? [device]

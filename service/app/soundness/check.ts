@@ -1,7 +1,7 @@
 /** Holds everything that is derived against the records, says what differs, and mends it when asked. */
 import { soundnessNames, type Soundness } from '@zpine/contract/doctorRoutes';
 import { kindNames } from '@zpine/contract/kinds';
-import { read, run, type Actor, type Store } from '../../store/tx.ts';
+import { read, transact, type Actor, type Store } from '../../store/tx.ts';
 import { cableEnds, macsOf } from './claims.ts';
 import { keysOf } from './keys.ts';
 import { type Difference, type Look, type Part } from './look.ts';
@@ -75,7 +75,7 @@ async function lookAt(store: Store, actor: Actor, part: Part, mend: boolean): Pr
   const seen = await read(store, actor, (tx) => part(tx, false));
   if (seen.length === 0) return [];
   const before = new Set(seen.map(nameOf));
-  return run(store, actor, 'doctor.store', async (tx) => {
+  return transact(store, actor, 'doctor.store', async (tx) => {
     const found = (await part(tx, true)).filter((one) => before.has(nameOf(one)));
     if (mend)
       for (const { mend: statements } of found) for (const [sql, values] of statements) await tx.execute(sql, values);

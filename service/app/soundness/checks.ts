@@ -3,7 +3,7 @@ import { soundness, type SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf } from '@zpine/contract/routes';
 import { type JobWork } from '../../store/jobs.ts';
-import { read, run, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { checkStore, type SoundnessReport } from './check.ts';
 
 interface CheckRow {
@@ -84,11 +84,11 @@ export const againAtNight = (payload: unknown): number | undefined =>
 export const soundnessWork: JobWork = async (store: Store, payload) => {
   const asked = payload as { id?: number; actor?: Actor };
   const actor = asked.actor ?? night;
-  const id = asked.id ?? (await run(store, actor, 'doctor.store', (tx) => note(tx, false)));
+  const id = asked.id ?? (await transact(store, actor, 'doctor.store', (tx) => note(tx, false)));
   const row = await read(store, actor, (tx) => tx.one<CheckRow>('SELECT * FROM store_check WHERE id = ?', [id]));
   if (!row || row.ended_at !== null) return undefined;
   const end = (failure: string | null, report: SoundnessReport | null) =>
-    run(store, actor, 'doctor.store', async (tx) => {
+    transact(store, actor, 'doctor.store', async (tx) => {
       const at = await tx.now();
       await tx.execute('UPDATE store_check SET ended_at = ?, failure = ?, result = ? WHERE id = ?', [
         at,
