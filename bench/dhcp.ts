@@ -1,7 +1,7 @@
 /** DHCP exchanges with leases on disk, beside a responder that stores nothing. */
 import { fork } from 'node:child_process';
 import { dial, parseDialRow } from '@zpine/core/addressing/dial';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Client } from '@zpine/contract/client';
 import { dhcpLoad } from '../lab/boot/load.ts';
 import { Relay } from '../lab/boot/relay.ts';
@@ -76,7 +76,7 @@ export async function dhcpRows(database: Mariadb): Promise<Row[]> {
   }
 }
 
-const dialsOf = (rows: string[]) => rows.map((row) => sure(parseDialRow(row)));
+const dialsOf = (rows: string[]) => rows.map((row) => mustParse(parseDialRow(row)));
 
 /** Devices with boxes and addresses of their own, all behind one relay. */
 async function enter(api: Client): Promise<void> {

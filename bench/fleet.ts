@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { createPool } from 'mariadb';
 import { Client as SshClient } from 'ssh2';
 import { dial, parseDialRow } from '@zpine/core/addressing/dial';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Client } from '@zpine/contract/client';
 import { type Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
@@ -98,7 +98,7 @@ async function settled(api: Client, id: number) {
 
 /** The same devices, the same library, the same number at a time: connect, run, hang up. */
 async function bareSsh(): Promise<number> {
-  const rows = [sure(parseDialRow(DIAL))];
+  const rows = [mustParse(parseDialRow(DIAL))];
   const start = performance.now();
   let next = 0;
   const one = (n: number) =>

@@ -2,7 +2,7 @@
 import { fork } from 'node:child_process';
 import { createPool, type PoolConnection } from 'mariadb';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { addOne } from '../service/app/records/add.ts';
@@ -78,7 +78,7 @@ const rateRow = (what: string, figure: number, reference: number): Row => ({
 async function queries(store: Store, database: Mariadb): Promise<Row[]> {
   const add = (cidr: string) => transact(store, actor, 'bench', (tx) => addOne(tx, 'prefix', { cidr }));
   const query = async (cidr: string, from?: bigint) => {
-    const { family, first } = sure(parsePrefix(cidr));
+    const { family, first } = mustParse(parsePrefix(cidr));
     const { id } = await transact(store, actor, 'bench', async (tx) => {
       const row = await tx.one<{ id: number }>('SELECT id FROM prefix WHERE natural_key = ?', [cidr]);
       if (!row) throw new Error(`no prefix ${cidr}`);
@@ -90,9 +90,9 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
   await add('10.1.0.0/24');
   await add('2001:db8:1::/64');
   const wide = await add('11.0.0.0/8');
-  await scatter(store, wide.id, sure(parsePrefix(wide.cidr)).first);
+  await scatter(store, wide.id, mustParse(parsePrefix(wide.cidr)).first);
   const long = await add('10.128.0.0/12');
-  const begin = sure(parsePrefix(long.cidr)).first;
+  const begin = mustParse(parsePrefix(long.cidr)).first;
   // Somebody's long report keeps old versions of rows alive all the while.
   const pool = createPool({ ...loginOf(database), connectionLimit: 1 });
   const report = await oldView(await pool.getConnection());

@@ -1,5 +1,5 @@
 /** How the database goes about the questions that are asked most: taken from the use cases themselves, in the large estate. */
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { networkOf, truncations } from '@zpine/core/addressing/prefix';
 import { type KindName } from '@zpine/contract/kinds';
@@ -32,7 +32,7 @@ async function asks(store: Store): Promise<Record<string, Ask>> {
     const [site] = await find(tx, 'site', { id: first.site ?? 0 });
     const mark = Buffer.from(JSON.stringify(['key', first.key, 1])).toString('base64url');
     const space = await spaceOf(tx, address?.prefix ?? 0, 'fixed');
-    const host = networkOf(sure(parseIp(address?.address ?? '')), 32);
+    const host = networkOf(mustParse(parseIp(address?.address ?? '')), 32);
     return {
       'a page of a list, behind a mark': page('device', { after: mark }),
       'a list narrowed by a reference': page('device', { site: site?.key ?? '' }),

@@ -4,7 +4,7 @@ import { type Command } from 'commander';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
 import { type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, pairs, table, type Table } from './print.ts';
@@ -104,11 +104,11 @@ function spaceText(cidr: string, space: Space, inside: Item[]): (string | Table)
   ];
   if (space.resting.length > 0) facts.push(['resting', space.resting.map((one) => one.address).join(', ')]);
   if (space.runsOut) facts.push(['full about', `${space.runsOut}, if it goes on as in the last month`]);
-  const p = sure(parsePrefix(cidr));
+  const p = mustParse(parsePrefix(cidr));
   const parts: (string | Table)[] = [pairs(facts)];
   if (sizeOf(p) >= ROWS * COLUMNS || space.children > 0) {
     const given = inside.map((item): Span => {
-      const block = sure(parsePrefix(item.prefix.split('@')[0] ?? ''));
+      const block = mustParse(parsePrefix(item.prefix.split('@')[0] ?? ''));
       return { first: block.first, last: lastOf(block) };
     });
     parts.push('', mapText(p.family, { first: p.first, last: lastOf(p) }, given, holesOf(space)));
@@ -122,7 +122,10 @@ function spaceText(cidr: string, space: Space, inside: Item[]): (string | Table)
 }
 
 const holesOf = (space: Space): Span[] =>
-  space.holes.map(({ first, last }) => ({ first: sure(parseIp(first)).value, last: sure(parseIp(last)).value }));
+  space.holes.map(({ first, last }) => ({
+    first: mustParse(parseIp(first)).value,
+    last: mustParse(parseIp(last)).value,
+  }));
 
 /** Eight rows to scale: `#` given to prefixes inside, `.` free, `+` some of both, `=` addresses. */
 function mapText(family: 4 | 6, whole: Span, given: Span[], holes: Span[]): string {

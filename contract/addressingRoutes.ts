@@ -1,12 +1,12 @@
 /** Blocks carved out of prefixes, what is where, and what people otherwise work out by hand. */
 import { z } from 'zod';
 import { carveWays } from '@zpine/core/addressing/carve';
-import { planRow } from './planShapes.ts';
+import { planRowSchema } from './planShapes.ts';
 import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 
-const covering = z.object({
+const coveringSchema = z.object({
   prefix: z.string(),
   description: z.string().nullable(),
   site: z.string().nullable(),
@@ -14,19 +14,19 @@ const covering = z.object({
   use: z.string().nullable(),
 });
 
-const carrier = z.object({
+const carrierSchema = z.object({
   address: z.string(),
   interface: z.string().nullable(),
   device: z.string().nullable(),
   description: z.string().nullable(),
 });
 
-const found = z.object({
+const foundSchema = z.object({
   vrf: z.string(),
   /** The prefixes around it, the smallest first. */
-  covering: z.array(covering),
+  covering: z.array(coveringSchema),
   /** Of an address: who has it, and where that is. */
-  holder: carrier
+  holder: carrierSchema
     .extend({
       /** Where the device stands: `ard/closet/w1 U 7`. */
       place: z.string().nullable(),
@@ -48,15 +48,15 @@ const found = z.object({
     }),
   ),
   /** Of a prefix: what lies in it. */
-  prefixes: z.array(covering),
-  addresses: z.array(carrier),
+  prefixes: z.array(coveringSchema),
+  addresses: z.array(carrierSchema),
   count: z.object({ prefixes: z.int(), addresses: z.int() }),
 });
-export type FoundAt = z.output<typeof found>;
+export type FoundAt = z.output<typeof foundSchema>;
 
-const overlapping = z.object({ prefix: z.string(), vrf: z.string(), site: z.string().nullable() });
+const overlappingSchema = z.object({ prefix: z.string(), vrf: z.string(), site: z.string().nullable() });
 
-const reshaped = z.object({
+const reshapedSchema = z.object({
   applied: z.boolean(),
   removed: z.array(z.string()),
   added: z.array(z.string()),
@@ -116,7 +116,7 @@ export const addressingRoutes = {
       'A prefix into parts of one size, in its place; addresses, ranges and gateway go to the parts that hold them',
     group: 'Addressing',
     body: z.strictObject({ length: z.int().min(0).max(128), apply: z.boolean().default(false) }),
-    reply: reshaped,
+    reply: reshapedSchema,
   }),
   'prefix.merge': route({
     method: 'POST',
@@ -130,7 +130,7 @@ export const addressingRoutes = {
       gateway: text(60).optional().describe('Which it is, where the parts have several'),
       apply: z.boolean().default(false),
     }),
-    reply: reshaped,
+    reply: reshapedSchema,
   }),
   'siteplan.apply': route({
     method: 'POST',
@@ -140,7 +140,7 @@ export const addressingRoutes = {
     summary: 'What a plan gives a site: shown, or all of it made; what is there already stays as it is',
     group: 'Addressing',
     body: z.strictObject({ site: text(), apply: z.boolean().default(false) }),
-    reply: z.object({ applied: z.boolean(), site: z.string(), rows: z.array(planRow), new: z.int() }),
+    reply: z.object({ applied: z.boolean(), site: z.string(), rows: z.array(planRowSchema), new: z.int() }),
   }),
   'prefix.level': route({
     method: 'GET',
@@ -179,7 +179,7 @@ export const addressingRoutes = {
     summary: 'A prefix made larger or smaller in its place; nothing in use is cut off or taken in',
     group: 'Addressing',
     body: z.strictObject({ length: z.int().min(0).max(128), apply: z.boolean().default(false) }),
-    reply: reshaped,
+    reply: reshapedSchema,
   }),
   'names.hosts': route({
     method: 'GET',
@@ -214,7 +214,9 @@ export const addressingRoutes = {
     group: 'Addressing',
     query: z.strictObject({ in: text(60).optional().describe('Only what overlaps this prefix') }),
     reply: z.object({
-      overlaps: z.array(z.object({ one: overlapping, other: overlapping, relation: z.enum(['same', 'holds']) })),
+      overlaps: z.array(
+        z.object({ one: overlappingSchema, other: overlappingSchema, relation: z.enum(['same', 'holds']) }),
+      ),
       strays: z.array(z.object({ prefix: z.string(), site: z.string(), inside: z.string(), siteThere: z.string() })),
       count: z.object({ overlaps: z.int(), strays: z.int() }),
     }),
@@ -265,7 +267,7 @@ export const addressingRoutes = {
     summary: 'What an address is, who has it and had it, or what lies in a prefix; in every VRF, or in one',
     group: 'Addressing',
     query: z.strictObject({ q: text(100), vrf: text().optional() }),
-    reply: z.object({ text: z.string(), is: z.enum(['address', 'prefix']), found: z.array(found) }),
+    reply: z.object({ text: z.string(), is: z.enum(['address', 'prefix']), found: z.array(foundSchema) }),
   }),
   'address.convert': route({
     method: 'GET',

@@ -3,16 +3,16 @@ import { z } from 'zod';
 import { type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
-const word = z.string().trim().min(1).max(100);
+const wordSchema = z.string().trim().min(1).max(100);
 
 /** The most records of one bulk edit. */
 export const MOST_AT_ONCE = 10_000;
 export const MOST_CLONES = 1000;
 
-const fieldChange = z.object({ field: z.string(), before: z.json(), after: z.json() });
-export const recordChange = z.object({ kind: z.string(), key: z.string(), changes: z.array(fieldChange) });
+const fieldChangeSchema = z.object({ field: z.string(), before: z.json(), after: z.json() });
+export const recordChangeSchema = z.object({ kind: z.string(), key: z.string(), changes: z.array(fieldChangeSchema) });
 
-export const recordFault = z.object({
+export const recordFaultSchema = z.object({
   key: z.string(),
   field: z.string().nullable(),
   code: z.string(),
@@ -20,28 +20,28 @@ export const recordFault = z.object({
   remedy: z.string().nullable(),
 });
 
-export const bulkBody = z.strictObject({
+export const bulkBodySchema = z.strictObject({
   where: text(2000).optional().describe('A selection: site=ard duty=access'),
   refs: z.array(text()).max(MOST_AT_ONCE).optional().describe('Or these records, by key or #id'),
   changes: z.record(z.string(), z.json()).default({}).describe('Fields as for editing one'),
-  addLabels: z.array(word).max(20).default([]),
-  dropLabels: z.array(word).max(20).default([]),
+  addLabels: z.array(wordSchema).max(20).default([]),
+  dropLabels: z.array(wordSchema).max(20).default([]),
   expect: z.int().min(0).optional().describe('Refused when the selection has another number of records by now'),
   apply: z.boolean().default(false).describe('Left out, nothing is saved'),
 });
-export type BulkBody = z.output<typeof bulkBody>;
+export type BulkBody = z.output<typeof bulkBodySchema>;
 
-export const bulkReply = z.object({
+export const bulkReplySchema = z.object({
   count: z.int(),
   changed: z.int(),
   applied: z.boolean(),
   /** The first five hundred that would be changed. */
-  items: z.array(recordChange),
-  faults: z.array(recordFault),
+  items: z.array(recordChangeSchema),
+  faults: z.array(recordFaultSchema),
 });
-export type BulkReply = z.output<typeof bulkReply>;
+export type BulkReply = z.output<typeof bulkReplySchema>;
 
-export const removeManyBody = z.strictObject({
+export const removeManyBodySchema = z.strictObject({
   where: text(2000).optional().describe('A selection: site=bel duty=access'),
   refs: z.array(text()).min(1).max(MOST_AT_ONCE).optional().describe('Or these records, by key or #id'),
   contents: z
@@ -53,18 +53,18 @@ export const removeManyBody = z.strictObject({
   expect: z.int().min(0).optional().describe('Refused when another number of records would go by now'),
   apply: z.boolean().default(false).describe('Not given, nothing is removed'),
 });
-export type RemoveManyBody = z.output<typeof removeManyBody>;
+export type RemoveManyBody = z.output<typeof removeManyBodySchema>;
 
-export const cloneBody = z.strictObject({
+export const cloneBodySchema = z.strictObject({
   records: z
     .array(z.record(z.string(), z.json()))
     .min(1)
     .max(MOST_CLONES)
     .describe('What is different in each copy: its name at least. Of a device also `serial` and `boxMac` of its box'),
 });
-export type CloneBody = z.output<typeof cloneBody>;
+export type CloneBody = z.output<typeof cloneBodySchema>;
 
-export const removalReply = z.object({
+export const removalReplySchema = z.object({
   /** The record and what would go with it. */
   goes: z.array(z.object({ kind: z.string(), key: z.string() })),
   count: z.int(),
@@ -81,9 +81,9 @@ export const removalReply = z.object({
     }),
   ),
 });
-export type RemovalReply = z.output<typeof removalReply>;
+export type RemovalReply = z.output<typeof removalReplySchema>;
 
-export const removeManyReply = removalReply.extend({
+export const removeManyReply = removalReplySchema.extend({
   /** Of the records that were chosen; `count` has what goes with them, too. */
   chosen: z.int(),
   applied: z.boolean(),
@@ -104,8 +104,8 @@ export function bulkRoutesOf(
       role: 'engineer',
       summary: `Edit many ${many} at once: what would come of it, or all of it in one change set`,
       group,
-      body: bulkBody,
-      reply: bulkReply,
+      body: bulkBodySchema,
+      reply: bulkReplySchema,
     },
     removeMany: {
       method: 'POST',
@@ -113,7 +113,7 @@ export function bulkRoutesOf(
       role: 'engineer',
       summary: `Remove many ${many} at once, with what is in them if wanted: what would go, or all of it in one change set`,
       group,
-      body: removeManyBody,
+      body: removeManyBodySchema,
       reply: removeManyReply,
     },
     clone: {
@@ -123,7 +123,7 @@ export function bulkRoutesOf(
       summary: `Copy one ${one}, with its parts, under other names`,
       group,
       status: 201,
-      body: cloneBody,
+      body: cloneBodySchema,
       get reply() {
         return z.array(record());
       },
@@ -135,7 +135,7 @@ export function bulkRoutesOf(
       role: 'engineer',
       summary: `What would go with one ${one} if it were removed, and what stands in its way; removes nothing`,
       group,
-      reply: removalReply,
+      reply: removalReplySchema,
     },
   };
 }

@@ -1,10 +1,10 @@
 /** The typed client, made from the route list: used by the command line, the console and the demo loader. */
 import { z } from 'zod';
 import {
-  type bulkBody,
+  type bulkBodySchema,
   type BulkReply,
   type RemovalReply,
-  type removeManyBody,
+  type removeManyBodySchema,
   type RemoveManyReply,
 } from './bulkRoutes.ts';
 import { REMARKS_HEADER, remarksIn, type Remark } from './remarks.ts';
@@ -73,8 +73,8 @@ export interface Page<T> {
   countIs?: CountIs;
 }
 
-export type BulkIn = z.input<typeof bulkBody>;
-export type RemoveManyIn = z.input<typeof removeManyBody>;
+export type BulkIn = z.input<typeof bulkBodySchema>;
+export type RemoveManyIn = z.input<typeof removeManyBodySchema>;
 
 type Query = Record<string, string | number | undefined>;
 

@@ -1,17 +1,17 @@
 /** Routes of what the records themselves make doubtful. */
-import { shownProcess } from './processes.ts';
+import { shownProcessSchema } from './processes.ts';
 import { z } from 'zod';
 import { doubtNames } from './checks.ts';
 import { route, type Route } from './route.ts';
 
-export const doubtful = z.object({
+export const doubtfulSchema = z.object({
   kind: z.string(),
   key: z.string(),
   detail: z.string(),
   /** A command that mends it, or leads there. */
   remedy: z.string(),
 });
-export type Doubtful = z.output<typeof doubtful>;
+export type Doubtful = z.output<typeof doubtfulSchema>;
 
 /** What is derived from the records and kept beside them: how the lines of a check are called. */
 export const soundness = {
@@ -28,7 +28,7 @@ export const soundness = {
 export type Soundness = keyof typeof soundness;
 export const soundnessNames = Object.keys(soundness) as [Soundness, ...Soundness[]];
 
-const soundnessCheck = z.object({
+const soundnessCheckSchema = z.object({
   id: z.int(),
   at: z.string(),
   endedAt: z.string().nullable(),
@@ -49,7 +49,7 @@ const soundnessCheck = z.object({
     }),
   ),
 });
-export type SoundnessCheck = z.output<typeof soundnessCheck>;
+export type SoundnessCheck = z.output<typeof soundnessCheckSchema>;
 
 export const doctorRoutes = {
   'doctor.store': route({
@@ -60,7 +60,7 @@ export const doctorRoutes = {
       'Recompute what is derived from the records, say what differs, and with `mend` put it right; done in the background',
     group: 'Overview',
     body: z.strictObject({ mend: z.boolean().default(false) }),
-    reply: soundnessCheck,
+    reply: soundnessCheckSchema,
   }),
   'doctor.storeChecks': route({
     method: 'GET',
@@ -68,7 +68,7 @@ export const doctorRoutes = {
     role: 'admin',
     summary: 'The last checks of what is derived, the newest first',
     group: 'Overview',
-    reply: z.object({ items: z.array(soundnessCheck) }),
+    reply: z.object({ items: z.array(soundnessCheckSchema) }),
   }),
   'doctor.storeCheck': route({
     method: 'GET',
@@ -76,7 +76,7 @@ export const doctorRoutes = {
     role: 'admin',
     summary: 'One check of what is derived, with what it found',
     group: 'Overview',
-    reply: soundnessCheck,
+    reply: soundnessCheckSchema,
   }),
   'doctor.processes': route({
     method: 'GET',
@@ -85,7 +85,7 @@ export const doctorRoutes = {
     summary:
       'The processes that the service consists of: since when each runs, what it holds, how often it ended by itself',
     group: 'Overview',
-    reply: z.object({ items: z.array(shownProcess) }),
+    reply: z.object({ items: z.array(shownProcessSchema) }),
   }),
   'doctor.data': route({
     method: 'GET',
@@ -101,7 +101,7 @@ export const doctorRoutes = {
     }),
     reply: z.object({
       items: z.array(
-        z.object({ doubt: z.enum(doubtNames), title: z.string(), count: z.int(), rows: z.array(doubtful) }),
+        z.object({ doubt: z.enum(doubtNames), title: z.string(), count: z.int(), rows: z.array(doubtfulSchema) }),
       ),
       count: z.int(),
     }),

@@ -18,7 +18,7 @@ import {
   type PortGroup,
   type SlotGroup,
 } from '@zpine/core/rack/portGroups';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { z } from 'zod';
 import { hasControl, parsedList, parsedText, zoneKnown } from './fieldTexts.ts';
 
@@ -106,7 +106,7 @@ export interface FieldType {
 
 export const snake = (name: string): string => name.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`);
 
-const groupText = z.string().trim().min(1).max(200);
+const groupTextSchema = z.string().trim().min(1).max(200);
 
 const plain = {
   toRow: (column: string, value: Value): Row => ({ [column]: value }),
@@ -246,7 +246,7 @@ export const fieldTypes = {
     ],
     toRow: (column, value) => {
       if (value === null) return { [column]: null, [`${column}_family`]: null };
-      const ip = sure(parseIp(value as string));
+      const ip = mustParse(parseIp(value as string));
       return { [column]: toBytes(ip), [`${column}_family`]: ip.family };
     },
     fromRow: (column, row) =>
@@ -263,7 +263,7 @@ export const fieldTypes = {
       { name: `${column}_length`, sql: 'smallint(6)' },
     ],
     toRow: (column, value) => {
-      const p = sure(parsePrefix(value as string));
+      const p = mustParse(parsePrefix(value as string));
       return {
         [column]: toBytes({ family: p.family, value: p.first }),
         [`${column}_family`]: p.family,
@@ -349,11 +349,13 @@ export const fieldTypes = {
   ports: {
     ...plain,
     schema: () =>
-      parsedList(z.array(z.strictObject({ names: groupText, kind: groupText })).max(100), (given) => parsePorts(given)),
+      parsedList(z.array(z.strictObject({ names: groupTextSchema, kind: groupTextSchema })).max(100), (given) =>
+        parsePorts(given),
+      ),
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : null }),
     fromRow: (column, row) =>
-      typeof row[column] === 'string' ? (sure(parsePorts(row[column])) as unknown as Value) : null,
+      typeof row[column] === 'string' ? (mustParse(parsePorts(row[column])) as unknown as Value) : null,
     toText: (value) => (Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : ''),
     input: 'groups',
     filter: false,
@@ -362,13 +364,13 @@ export const fieldTypes = {
   slots: {
     ...plain,
     schema: () =>
-      parsedList(z.array(z.strictObject({ names: groupText, takes: groupText })).max(100), (given) =>
+      parsedList(z.array(z.strictObject({ names: groupTextSchema, takes: groupTextSchema })).max(100), (given) =>
         parseSlots(given),
       ),
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : null }),
     fromRow: (column, row) =>
-      typeof row[column] === 'string' ? (sure(parseSlots(row[column])) as unknown as Value) : null,
+      typeof row[column] === 'string' ? (mustParse(parseSlots(row[column])) as unknown as Value) : null,
     toText: (value) => (Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : ''),
     input: 'groups',
     filter: false,

@@ -5,19 +5,19 @@ import { route, type Route } from './route.ts';
 const text = (max = 255) => z.string().trim().min(1).max(max);
 
 /** What a view narrows and sorts a list by: the query fields of the list. */
-const viewQuery = z.record(z.string().max(63), z.string().max(2000));
+const viewQuerySchema = z.record(z.string().max(63), z.string().max(2000));
 
-const view = z.object({
+const viewSchema = z.object({
   id: z.int(),
   kind: z.string(),
   name: z.string(),
   owner: z.string(),
   shared: z.boolean(),
-  query: viewQuery,
+  query: viewQuerySchema,
 });
-export type View = z.output<typeof view>;
+export type View = z.output<typeof viewSchema>;
 
-const removed = z.object({
+const removedSchema = z.object({
   kind: z.string(),
   id: z.int(),
   key: z.string(),
@@ -28,7 +28,7 @@ const removed = z.object({
   set: z.int(),
   fields: z.record(z.string(), z.json()),
 });
-export type RemovedRecord = z.output<typeof removed>;
+export type RemovedRecord = z.output<typeof removedSchema>;
 
 export const findingRoutes = {
   'view.list': route({
@@ -38,7 +38,7 @@ export const findingRoutes = {
     summary: 'Your saved views of lists, and those that others share',
     group: 'Views',
     query: z.strictObject({ kind: text(30).optional() }),
-    reply: z.object({ items: z.array(view) }),
+    reply: z.object({ items: z.array(viewSchema) }),
   }),
   'view.save': route({
     method: 'POST',
@@ -50,9 +50,9 @@ export const findingRoutes = {
       kind: text(30),
       name: text(63),
       shared: z.boolean().default(false).describe('Others see it as well'),
-      query: viewQuery,
+      query: viewQuerySchema,
     }),
-    reply: view,
+    reply: viewSchema,
     unrecorded: true,
   }),
   'view.remove': route({
@@ -100,7 +100,7 @@ export const findingRoutes = {
       after: text(100).optional(),
       limit: z.coerce.number().int().min(1).max(200).default(50),
     }),
-    reply: z.object({ items: z.array(removed), next: z.string().nullable() }),
+    reply: z.object({ items: z.array(removedSchema), next: z.string().nullable() }),
   }),
   'removed.restore': route({
     method: 'POST',

@@ -1,26 +1,26 @@
 /** Routes of the running fleet: dialects, reaching, asking, capturing, errands, watching, looking up. */
 import { z } from 'zod';
 import {
-  answerGroup,
-  askBody,
-  capture,
-  diffLine,
-  errandBody,
-  notice,
+  answerGroupSchema,
+  askBodySchema,
+  captureSchema,
+  diffLineSchema,
+  errandBodySchema,
+  noticeSchema,
   run,
-  runHead,
+  runHeadSchema,
   runKinds,
-  runRow,
+  runRowSchema,
   selection,
-  sheetFault,
-  tried,
-  watched,
+  sheetFaultSchema,
+  triedSchema,
+  watchedSchema,
 } from './fleetShapes.ts';
 import { text, time } from './onboardingShapes.ts';
 import { route, type Route } from './route.ts';
 
 const items = <T extends z.ZodType>(item: T) => z.object({ items: z.array(item) });
-const sheetText = z.string().min(1).max(262_144);
+const sheetTextSchema = z.string().min(1).max(262_144);
 
 export const fleetRoutes = {
   'dialect.shipped': route({
@@ -41,8 +41,12 @@ export const fleetRoutes = {
     apart: true,
     summary: 'All faults of a dialect sheet, each with its line and column',
     group: 'Dialects',
-    body: z.strictObject({ sheet: sheetText }),
-    reply: z.object({ faults: z.array(sheetFault), title: z.string().nullable(), questions: z.array(z.string()) }),
+    body: z.strictObject({ sheet: sheetTextSchema }),
+    reply: z.object({
+      faults: z.array(sheetFaultSchema),
+      title: z.string().nullable(),
+      questions: z.array(z.string()),
+    }),
     unrecorded: true,
   }),
   'dialect.try': route({
@@ -54,13 +58,13 @@ export const fleetRoutes = {
     summary: 'Try a dialect sheet on a recorded session, or read-only on a device',
     group: 'Dialects',
     body: z.strictObject({
-      sheet: sheetText,
+      sheet: sheetTextSchema,
       session: z.string().max(262_144).optional().describe('What a terminal showed: prompts, commands and answers'),
       device: text().optional().describe('A device of the records that is asked, with its own access set'),
     }),
     reply: z.object({
-      faults: z.array(sheetFault),
-      tried: z.array(tried),
+      faults: z.array(sheetFaultSchema),
+      tried: z.array(triedSchema),
       unread: z.array(z.string()),
       run: z.int().nullable(),
     }),
@@ -77,7 +81,7 @@ export const fleetRoutes = {
       device: text().optional(),
       limit: z.coerce.number().int().min(1).max(200).default(50),
     }),
-    reply: items(runHead),
+    reply: items(runHeadSchema),
   }),
   'run.show': route({
     method: 'GET',
@@ -103,7 +107,7 @@ export const fleetRoutes = {
     role: 'viewer',
     summary: 'What became of one device in a run, whole',
     group: 'Fleet',
-    reply: runRow,
+    reply: runRowSchema,
   }),
   'run.groups': route({
     method: 'GET',
@@ -112,7 +116,7 @@ export const fleetRoutes = {
     apart: true,
     summary: 'The answers of a run, equal ones together, and the devices that miss an expectation',
     group: 'Fleet',
-    reply: items(answerGroup),
+    reply: items(answerGroupSchema),
   }),
   'run.stop': route({
     method: 'POST',
@@ -121,7 +125,7 @@ export const fleetRoutes = {
     summary: 'Stop a run: devices not started yet are not touched',
     group: 'Fleet',
     body: z.strictObject({}),
-    reply: runHead,
+    reply: runHeadSchema,
   }),
   'run.go': route({
     method: 'POST',
@@ -131,7 +135,7 @@ export const fleetRoutes = {
     summary: 'Do an errand that was previewed; the number of devices that it changes confirms it',
     group: 'Fleet',
     body: z.strictObject({ count: z.int().min(0) }),
-    reply: runHead,
+    reply: runHeadSchema,
   }),
   'run.takeBack': route({
     method: 'POST',
@@ -140,7 +144,7 @@ export const fleetRoutes = {
     summary: 'Preview the errand that takes an errand back',
     group: 'Fleet',
     body: z.strictObject({}),
-    reply: runHead,
+    reply: runHeadSchema,
   }),
   'run.reach': route({
     method: 'POST',
@@ -149,7 +153,7 @@ export const fleetRoutes = {
     summary: 'Test the way into devices, rung by rung',
     group: 'Fleet',
     body: z.strictObject(selection),
-    reply: runHead,
+    reply: runHeadSchema,
   }),
   'run.ask': route({
     method: 'POST',
@@ -158,8 +162,8 @@ export const fleetRoutes = {
     apart: true,
     summary: 'Ask devices with commands that only read, or with named questions',
     group: 'Fleet',
-    body: askBody,
-    reply: runHead,
+    body: askBodySchema,
+    reply: runHeadSchema,
   }),
   'run.capture': route({
     method: 'POST',
@@ -168,7 +172,7 @@ export const fleetRoutes = {
     summary: 'Capture the configurations of devices; a new version is kept only when it changed',
     group: 'Fleet',
     body: z.strictObject(selection),
-    reply: runHead,
+    reply: runHeadSchema,
   }),
   'run.errand': route({
     method: 'POST',
@@ -177,8 +181,8 @@ export const fleetRoutes = {
     apart: true,
     summary: 'Preview some lines for devices: what is there already, what would be new',
     group: 'Fleet',
-    body: errandBody,
-    reply: runHead,
+    body: errandBodySchema,
+    reply: runHeadSchema,
   }),
   'hostKey.accept': route({
     method: 'POST',
@@ -205,7 +209,7 @@ export const fleetRoutes = {
       current: z.enum(['true', 'false']).optional().describe('Only the newest of each device and file'),
       limit: z.coerce.number().int().min(1).max(500).default(100),
     }),
-    reply: items(capture),
+    reply: items(captureSchema),
   }),
   'capture.show': route({
     method: 'GET',
@@ -213,7 +217,7 @@ export const fleetRoutes = {
     role: 'viewer',
     summary: 'One captured file, secrets masked; a binary one as base64',
     group: 'Fleet',
-    reply: capture.extend({ text: z.string() }),
+    reply: captureSchema.extend({ text: z.string() }),
   }),
   'capture.reveal': route({
     method: 'POST',
@@ -233,7 +237,7 @@ export const fleetRoutes = {
     summary: 'What changed between two captured files; without `to`, since the version before',
     group: 'Fleet',
     query: z.strictObject({ from: z.coerce.number().int(), to: z.coerce.number().int().optional() }),
-    reply: z.object({ from: capture.nullable(), to: capture, lines: z.array(diffLine) }),
+    reply: z.object({ from: captureSchema.nullable(), to: captureSchema, lines: z.array(diffLineSchema) }),
   }),
   'capture.search': route({
     method: 'GET',
@@ -298,7 +302,7 @@ export const fleetRoutes = {
     summary: 'What is watched, and how it is',
     group: 'Fleet',
     query: z.strictObject({ device: text().optional() }),
-    reply: items(watched),
+    reply: items(watchedSchema),
   }),
   'notice.list': route({
     method: 'GET',
@@ -307,6 +311,6 @@ export const fleetRoutes = {
     summary: 'Notices, the newest first',
     group: 'Fleet',
     query: z.strictObject({ limit: z.coerce.number().int().min(1).max(500).default(100) }),
-    reply: items(notice),
+    reply: items(noticeSchema),
   }),
 } as const satisfies Record<string, Route>;

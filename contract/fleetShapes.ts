@@ -16,44 +16,44 @@ export const selection = {
 };
 
 /** Lines as somebody typed them: breaks allowed, other control characters not. */
-export const lines = z
+export const linesSchema = z
   .string()
   .max(65_536)
   .transform((typed) => typed.replace(/\r\n/g, '\n'))
   .refine((typed) => !hasControl(typed, true), { params: { code: 'text-control', params: {} } });
-const command = z.string().trim().min(1).max(1000);
+const commandSchema = z.string().trim().min(1).max(1000);
 
-export const asked = z.strictObject({
-  command: command.optional().describe('A command that only reads'),
+export const askedSchema = z.strictObject({
+  command: commandSchema.optional().describe('A command that only reads'),
   question: text(40).optional().describe('A named question of the dialects'),
 });
 
-export const expectation = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
+export const expectationSchema = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
 
 /** A table with one column or one row a device, as CSV. */
-export const sheetOfLines = z.strictObject({
+export const sheetOfLinesSchema = z.strictObject({
   text: z.string().min(1).max(4_000_000),
   by: z.enum(['columns', 'rows']).optional().describe('Left out: seen by where the names of devices stand'),
 });
 
-export const askBody = z.strictObject({
+export const askBodySchema = z.strictObject({
   ...selection,
-  asks: z.array(asked).max(20).default([]),
-  perDevice: sheetOfLines.optional().describe('Commands that differ from device to device, as CSV'),
-  expect: z.array(expectation).max(50).default([]),
+  asks: z.array(askedSchema).max(20).default([]),
+  perDevice: sheetOfLinesSchema.optional().describe('Commands that differ from device to device, as CSV'),
+  expect: z.array(expectationSchema).max(50).default([]),
 });
 
-export const errandBody = z.strictObject({
+export const errandBodySchema = z.strictObject({
   ...selection,
-  lines: lines.optional().describe('Lines as in a configuration; "- " before a line takes it away'),
-  perDevice: sheetOfLines.optional().describe('Lines that differ from device to device, as CSV'),
+  lines: linesSchema.optional().describe('Lines as in a configuration; "- " before a line takes it away'),
+  perDevice: sheetOfLinesSchema.optional().describe('Lines that differ from device to device, as CSV'),
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
 });
 
-export const runHead = z.object({
+export const runHeadSchema = z.object({
   id: z.int(),
   kind: z.enum(runKinds),
   state: z.enum(['waiting', 'working', 'previewed', 'ended']),
@@ -77,36 +77,36 @@ export const runHead = z.object({
   ended: z.string().nullable(),
   version: z.int(),
 });
-export type RunHead = z.output<typeof runHead>;
+export type RunHead = z.output<typeof runHeadSchema>;
 
-export const rungFound = z.object({
+export const rungFoundSchema = z.object({
   rung: z.enum(rungNames),
   state: z.enum(['holds', 'gives', 'open', 'not tried']),
   detail: z.string(),
   ms: z.int(),
 });
 
-export const hostKeyShown = z.object({ fingerprint: z.string(), algorithm: z.string() });
+export const hostKeyShownSchema = z.object({ fingerprint: z.string(), algorithm: z.string() });
 
-export const fieldsRow = z.record(z.string(), z.string());
+export const fieldsRowSchema = z.record(z.string(), z.string());
 
-export const answer = z.object({
+export const answerSchema = z.object({
   /** The command, or the name of the question. */
   ask: z.string(),
   command: z.string(),
   /** Secrets are masked. */
   text: z.string(),
-  rows: z.array(fieldsRow),
+  rows: z.array(fieldsRowSchema),
   digest: z.string(),
   bytes: z.int(),
   /** Only the beginning was read. */
   cut: z.boolean(),
   refused: z.string().nullable(),
-  missed: z.array(expectation),
+  missed: z.array(expectationSchema),
 });
-export type ShownAnswer = z.output<typeof answer>;
+export type ShownAnswer = z.output<typeof answerSchema>;
 
-export const capturedShown = z.object({
+export const capturedShownSchema = z.object({
   file: z.string(),
   bytes: z.int(),
   /** Equal for equal contents; keyed, so that nobody can try words for a secret in it. */
@@ -116,7 +116,7 @@ export const capturedShown = z.object({
   failed: z.string().nullable(),
 });
 
-export const errandStep = z.object({
+export const errandStepSchema = z.object({
   above: z.array(z.string()),
   line: z.string(),
   away: z.boolean(),
@@ -124,34 +124,38 @@ export const errandStep = z.object({
   right: z.boolean(),
 });
 
-export const errandDone = z.object({
-  steps: z.array(errandStep),
+export const errandDoneSchema = z.object({
+  steps: z.array(errandStepSchema),
   /** What was sent, and what the device said to it. */
   sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),
   kept: z.enum(['kept', 'not asked for', 'not kept', 'nothing to keep']).nullable(),
   questions: z.array(z.object({ question: z.string(), before: z.string(), after: z.string().nullable() })),
 });
-export type ErrandDone = z.output<typeof errandDone>;
+export type ErrandDone = z.output<typeof errandDoneSchema>;
 
-export const runRow = z.object({
+export const runRowSchema = z.object({
   device: z.string(),
   state: z.enum(['waiting', 'working', 'done']),
   outcome: z.enum(outcomes).nullable(),
   detail: z.string(),
   startedAt: time.nullable(),
   ms: z.int().nullable(),
-  rungs: z.array(rungFound).optional(),
-  hostKey: hostKeyShown.nullable().optional(),
-  answers: z.array(answer).optional(),
-  files: z.array(capturedShown).optional(),
-  errand: errandDone.optional(),
+  rungs: z.array(rungFoundSchema).optional(),
+  hostKey: hostKeyShownSchema.nullable().optional(),
+  answers: z.array(answerSchema).optional(),
+  files: z.array(capturedShownSchema).optional(),
+  errand: errandDoneSchema.optional(),
 });
-export type RunRow = z.output<typeof runRow>;
+export type RunRow = z.output<typeof runRowSchema>;
 
-export const run = runHead.extend({ rows: z.array(runRow), asks: z.array(z.string()), expect: z.array(expectation) });
+export const run = runHeadSchema.extend({
+  rows: z.array(runRowSchema),
+  asks: z.array(z.string()),
+  expect: z.array(expectationSchema),
+});
 export type ShownRun = z.output<typeof run>;
 
-export const answerGroup = z.object({
+export const answerGroupSchema = z.object({
   ask: z.string(),
   /** `37 alike, 3 differ`. */
   words: z.string(),
@@ -163,10 +167,10 @@ export const answerGroup = z.object({
       diff: z.array(z.string()),
     }),
   ),
-  failing: z.array(z.object({ device: z.string(), missed: z.array(expectation) })),
+  failing: z.array(z.object({ device: z.string(), missed: z.array(expectationSchema) })),
 });
 
-export const capture = z.object({
+export const captureSchema = z.object({
   id: z.int(),
   device: z.string(),
   file: z.string(),
@@ -180,21 +184,21 @@ export const capture = z.object({
   run: z.int().nullable(),
   current: z.boolean(),
 });
-export type ShownCapture = z.output<typeof capture>;
+export type ShownCapture = z.output<typeof captureSchema>;
 
-export const diffLine = z.object({ sign: z.enum([' ', '+', '-']), text: z.string() });
+export const diffLineSchema = z.object({ sign: z.enum([' ', '+', '-']), text: z.string() });
 
-export const sheetFault = z.object({ line: z.int(), column: z.int(), place: z.string(), message: z.string() });
+export const sheetFaultSchema = z.object({ line: z.int(), column: z.int(), place: z.string(), message: z.string() });
 
-export const tried = z.object({
+export const triedSchema = z.object({
   what: z.string(),
   command: z.string(),
   fits: z.boolean(),
   detail: z.string(),
-  rows: z.array(fieldsRow),
+  rows: z.array(fieldsRowSchema),
 });
 
-export const watched = z.object({
+export const watchedSchema = z.object({
   device: z.string(),
   what: z.string(),
   state: z.string(),
@@ -203,7 +207,7 @@ export const watched = z.object({
   lookedAt: time,
 });
 
-export const notice = z.object({
+export const noticeSchema = z.object({
   id: z.int(),
   at: time,
   device: z.string(),

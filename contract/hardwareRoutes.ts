@@ -1,14 +1,14 @@
 /** Cards declared and found, models and the devices that differ from them, cables and where they lead, copies of sites. */
 import { z } from 'zod';
-import { recordChange } from './bulkRoutes.ts';
-import { planRow } from './planShapes.ts';
+import { recordChangeSchema } from './bulkRoutes.ts';
+import { planRowSchema } from './planShapes.ts';
 import { route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 
 export const slotStates = ['empty', 'unseen', 'same', 'differs', 'missing', 'undeclared'] as const;
 
-const slot = z.object({
+const slotSchema = z.object({
   slot: z.string(),
   /** The form of cards that go in; null where no model has such a slot. */
   takes: z.string().nullable(),
@@ -21,12 +21,12 @@ const slot = z.object({
   state: z.enum(slotStates),
   words: z.string(),
 });
-export type ShownSlot = z.output<typeof slot>;
+export type ShownSlot = z.output<typeof slotSchema>;
 
-const hardware = z.object({
+const hardwareSchema = z.object({
   device: z.string(),
   model: z.string().nullable(),
-  slots: z.array(slot),
+  slots: z.array(slotSchema),
   /** How its ports differ from what model and cards bring. */
   differs: z.object({
     missing: z.array(z.string()),
@@ -35,7 +35,7 @@ const hardware = z.object({
   }),
 });
 
-const differing = z.object({
+const differingSchema = z.object({
   device: z.string(),
   missing: z.array(z.string()),
   extra: z.array(z.string()),
@@ -44,7 +44,7 @@ const differing = z.object({
   blocked: z.string().nullable(),
 });
 
-const sheetFault = z.object({
+const sheetFaultSchema = z.object({
   file: z.string(),
   line: z.int(),
   column: z.int(),
@@ -55,9 +55,9 @@ const sheetFault = z.object({
   detail: z.string(),
   remedy: z.string().nullable(),
 });
-export type SheetFault = z.output<typeof sheetFault>;
+export type SheetFault = z.output<typeof sheetFaultSchema>;
 
-const end = z.object({
+const endSchema = z.object({
   /** The port; null where it is something in words. */
   port: z.string().nullable(),
   device: z.string().nullable(),
@@ -65,15 +65,15 @@ const end = z.object({
   place: z.string().nullable(),
   words: z.string(),
 });
-export type CableEnd = z.output<typeof end>;
+export type CableEnd = z.output<typeof endSchema>;
 
-const hop = z.object({
+const hopSchema = z.object({
   cable: z.string(),
   kind: z.string().nullable(),
   colour: z.string().nullable(),
   lengthCm: z.int().nullable(),
   marking: z.string().nullable(),
-  to: end,
+  to: endSchema,
 });
 
 const ways = ['port', 'words', 'open', 'circle', 'none'] as const;
@@ -85,7 +85,7 @@ export const hardwareRoutes = {
     role: 'viewer',
     summary: 'Slots and cards of a device, declared against found, and how its ports differ from its model',
     group: 'Hardware',
-    reply: hardware,
+    reply: hardwareSchema,
   }),
   'device.found': route({
     method: 'POST',
@@ -98,7 +98,7 @@ export const hardwareRoutes = {
         .array(z.strictObject({ slot: text(63), model: text(100).optional(), serial: text(100).optional() }))
         .max(500),
     }),
-    reply: hardware,
+    reply: hardwareSchema,
   }),
   'device.declareFound': route({
     method: 'POST',
@@ -106,7 +106,7 @@ export const hardwareRoutes = {
     role: 'engineer',
     summary: 'Declare the cards that were found in a device, as far as their models are known',
     group: 'Hardware',
-    reply: hardware,
+    reply: hardwareSchema,
   }),
   'model.differing': route({
     method: 'GET',
@@ -114,7 +114,7 @@ export const hardwareRoutes = {
     role: 'viewer',
     summary: 'Devices whose ports are not those that their model and cards bring',
     group: 'Hardware',
-    reply: z.object({ devices: z.array(differing), count: z.int() }),
+    reply: z.object({ devices: z.array(differingSchema), count: z.int() }),
   }),
   'model.align': route({
     method: 'POST',
@@ -148,9 +148,9 @@ export const hardwareRoutes = {
     reply: z.object({
       applied: z.boolean(),
       counts: z.object({ add: z.int(), edit: z.int(), same: z.int() }),
-      models: z.array(recordChange.extend({ file: z.string(), action: z.enum(['add', 'edit', 'same']) })),
+      models: z.array(recordChangeSchema.extend({ file: z.string(), action: z.enum(['add', 'edit', 'same']) })),
       vendors: z.array(z.string()).describe('That come along because nobody has heard of them'),
-      faults: z.array(sheetFault),
+      faults: z.array(sheetFaultSchema),
       /** Devices that would differ from their changed models. */
       differing: z.int(),
     }),
@@ -170,7 +170,7 @@ export const hardwareRoutes = {
     role: 'viewer',
     summary: 'Follow the cable in a port, through panels, to where it ends',
     group: 'Cables',
-    reply: z.object({ from: end, hops: z.array(hop), ends: z.enum(ways), lengthCm: z.int().nullable() }),
+    reply: z.object({ from: endSchema, hops: z.array(hopSchema), ends: z.enum(ways), lengthCm: z.int().nullable() }),
   }),
   'cable.plugs': route({
     method: 'GET',
@@ -183,15 +183,15 @@ export const hardwareRoutes = {
     reply: z.object({
       items: z.array(
         z.object({
-          from: end,
+          from: endSchema,
           cable: z.string(),
           kind: z.string().nullable(),
           colour: z.string().nullable(),
           lengthCm: z.int().nullable(),
           marking: z.string().nullable(),
-          to: end,
+          to: endSchema,
           /** Where it comes out behind panels, where that is another place. */
-          far: end.nullable(),
+          far: endSchema.nullable(),
           ends: z.enum(ways),
         }),
       ),
@@ -220,7 +220,7 @@ export const hardwareRoutes = {
       /** What does not come along, and why. */
       left: z.array(z.object({ kind: z.string(), key: z.string(), why: z.string() })),
       /** What the site plan gives it. */
-      planned: z.array(planRow),
+      planned: z.array(planRowSchema),
     }),
   }),
 } as const satisfies Record<string, Route>;

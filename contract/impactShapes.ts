@@ -5,15 +5,15 @@ import { type Problem } from './errors.ts';
 /** The media type in which it comes piece by piece, one JSON object a line. */
 export const IMPACT_STREAM = 'application/x-ndjson';
 
-export const lineDiff = z.object({
+export const lineDiffSchema = z.object({
   removed: z.array(z.string()),
   added: z.array(z.string()),
   /** How many lines there are beyond those shown. */
   more: z.int(),
 });
-export type LineDiff = z.output<typeof lineDiff>;
+export type LineDiff = z.output<typeof lineDiffSchema>;
 
-export const partDiff = lineDiff.extend({
+export const partDiff = lineDiffSchema.extend({
   file: z.string(),
   part: z.string(),
   /** Lines that look alike because what differs is a secret. */
@@ -21,48 +21,48 @@ export const partDiff = lineDiff.extend({
 });
 export type PartDiff = z.output<typeof partDiff>;
 
-export const deviceDiff = z.object({
+export const deviceDiffSchema = z.object({
   /** `new` and `gone`: it is there only after, or only before. */
   is: z.enum(['changed', 'new', 'gone']),
   parts: z.array(partDiff),
   /** Of what it is told when it boots. */
-  boot: lineDiff.nullable(),
+  boot: lineDiffSchema.nullable(),
   /** What would go wrong that is well now: no template, a template that stops, no way back in. */
   troubles: z.array(z.string()),
   /** What would be well that goes wrong now. */
   mended: z.array(z.string()),
 });
-export type DeviceDiff = z.output<typeof deviceDiff>;
+export type DeviceDiff = z.output<typeof deviceDiffSchema>;
 
 /** Devices to which the same would happen. */
-export const impactGroup = z.object({
+export const impactGroupSchema = z.object({
   id: z.int(),
   words: z.string(),
-  diff: deviceDiff,
+  diff: deviceDiffSchema,
   /** Each of its devices has lines of its own: `diff` is that of the first. */
   each: z.boolean(),
 });
-export type ImpactGroup = z.output<typeof impactGroup>;
+export type ImpactGroup = z.output<typeof impactGroupSchema>;
 
-export const impactRecord = z.object({
+export const impactRecordSchema = z.object({
   kind: z.string(),
   key: z.string(),
   what: z.enum(['renumbered', 'orphaned', 'renamed', 'goes along', 'left behind']),
   detail: z.string(),
 });
-export type ImpactRecord = z.output<typeof impactRecord>;
+export type ImpactRecord = z.output<typeof impactRecordSchema>;
 
-const reached = z.object({
+const reachedSchema = z.object({
   event: z.literal('reached'),
   /** Devices that could be affected and are looked at. */
   devices: z.int(),
   changes: z.object({ added: z.int(), edited: z.int(), removed: z.int() }),
   /** The first of them. */
-  records: z.array(impactRecord),
+  records: z.array(impactRecordSchema),
   recordCount: z.int(),
 });
-const groupEvent = z.object({ event: z.literal('group'), group: impactGroup });
-const looked = z.object({
+const groupEventSchema = z.object({ event: z.literal('group'), group: impactGroupSchema });
+const lookedSchema = z.object({
   event: z.literal('looked'),
   looked: z.int(),
   of: z.int(),
@@ -71,7 +71,7 @@ const looked = z.object({
   /** Devices whose edition would become stale. */
   stale: z.array(z.string()),
 });
-const end = z.object({
+const endSchema = z.object({
   event: z.literal('end'),
   looked: z.int(),
   of: z.int(),
@@ -82,23 +82,28 @@ const end = z.object({
   milliseconds: z.int(),
 });
 
-export const impactEvent = z.discriminatedUnion('event', [reached, groupEvent, looked, end]);
-export type ImpactEvent = z.output<typeof impactEvent>;
+export const impactEventSchema = z.discriminatedUnion('event', [
+  reachedSchema,
+  groupEventSchema,
+  lookedSchema,
+  endSchema,
+]);
+export type ImpactEvent = z.output<typeof impactEventSchema>;
 /** In a stream, what would be an answer with an error is its last line. */
 export type ImpactLine = ImpactEvent | { event: 'refused'; problem: Problem };
 
-export const impact = z.object({
+export const impactSchema = z.object({
   devices: z.int(),
-  changes: reached.shape.changes,
-  records: z.array(impactRecord),
+  changes: reachedSchema.shape.changes,
+  records: z.array(impactRecordSchema),
   recordCount: z.int(),
-  groups: z.array(impactGroup.extend({ devices: z.array(z.string()) })),
+  groups: z.array(impactGroupSchema.extend({ devices: z.array(z.string()) })),
   stale: z.array(z.string()),
   looked: z.int(),
   stopped: z.string().nullable(),
   milliseconds: z.int(),
 });
-export type Impact = z.output<typeof impact>;
+export type Impact = z.output<typeof impactSchema>;
 
 export const noImpact = (): Impact => ({
   devices: 0,

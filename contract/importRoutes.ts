@@ -11,7 +11,7 @@ export const isImportKind = (name: string): name is ImportKind => (importKinds a
 const text = (max = 255) => z.string().trim().min(1).max(max);
 const formats = ['csv', 'yaml', 'json'] as const;
 
-const fault = z.object({
+const faultSchema = z.object({
   /** Which text, where there are several. */
   file: z.string().nullable(),
   /** As a spreadsheet counts: the head of a CSV is row 1. Of YAML and JSON, the place in its list, from 1. 0 for the whole file. */
@@ -23,9 +23,9 @@ const fault = z.object({
   detail: z.string(),
   remedy: z.string().nullable(),
 });
-export type ImportFault = z.output<typeof fault>;
+export type ImportFault = z.output<typeof faultSchema>;
 
-const importedRow = z.object({
+const importedRowSchema = z.object({
   file: z.string().nullable(),
   row: z.int(),
   kind: z.string(),
@@ -33,24 +33,24 @@ const importedRow = z.object({
   action: z.enum(['add', 'edit']),
   changes: z.array(z.object({ field: z.string(), before: z.json(), after: z.json() })),
 });
-export type ImportedRow = z.output<typeof importedRow>;
+export type ImportedRow = z.output<typeof importedRowSchema>;
 
-const undoneRow = z.object({ kind: z.string(), key: z.string(), action: z.enum(['removed', 'edited', 'added']) });
+const undoneRowSchema = z.object({ kind: z.string(), key: z.string(), action: z.enum(['removed', 'edited', 'added']) });
 
-const columns = z
+const columnsSchema = z
   .record(z.string(), z.string().nullable())
   .default({})
   .describe('Fields of columns whose heads are called otherwise; null leaves a column out; remembered once saved');
 
-const outcome = z.object({
+const outcomeSchema = z.object({
   format: z.enum(formats),
   applied: z.boolean(),
   rows: z.int(),
   counts: z.object({ add: z.int(), edit: z.int(), same: z.int() }),
   /** The first five hundred that would be added or edited. */
-  items: z.array(importedRow),
+  items: z.array(importedRowSchema),
   /** The first five hundred. */
-  faults: z.array(fault),
+  faults: z.array(faultSchema),
   /** How many there are, as far as was read. */
   faultCount: z.int(),
   /** Heads of a CSV, each with the field that it is taken for. */
@@ -71,7 +71,7 @@ const outcome = z.object({
     })
     .nullable(),
 });
-export type ImportOutcome = z.output<typeof outcome>;
+export type ImportOutcome = z.output<typeof outcomeSchema>;
 
 /** How far an uploaded import is. */
 export const uploadStates = [
@@ -85,7 +85,7 @@ export const uploadStates = [
   'failed',
 ] as const;
 
-const upload = z.object({
+const uploadSchema = z.object({
   id: z.int(),
   name: z.string(),
   state: z.enum(uploadStates),
@@ -97,11 +97,11 @@ const upload = z.object({
   startedBy: z.string(),
   at: z.string(),
   /** What would come of it, or came of it; null until then. */
-  outcome: outcome.nullable(),
+  outcome: outcomeSchema.nullable(),
   /** Why it failed. */
   failure: z.string().nullable(),
 });
-export type Upload = z.output<typeof upload>;
+export type Upload = z.output<typeof uploadSchema>;
 
 export const importRoutes = {
   'import.run': route({
@@ -122,9 +122,9 @@ export const importRoutes = {
       kind: text(30).optional().describe('Of all rows; YAML and JSON may have rows below the names of their kinds'),
       as: z.enum(formats).optional().describe('Left out, it is told by the content'),
       apply: z.boolean().default(false).describe('Left out, nothing is saved'),
-      columns,
+      columns: columnsSchema,
     }),
-    reply: outcome,
+    reply: outcomeSchema,
   }),
   'import.scan': route({
     method: 'POST',
@@ -142,7 +142,7 @@ export const importRoutes = {
       where: text(2000).optional().describe('Devices without a box that get one each, in the order of their names'),
       apply: z.boolean().default(false).describe('Left out, nothing is saved'),
     }),
-    reply: outcome,
+    reply: outcomeSchema,
   }),
   'import.paste': route({
     method: 'POST',
@@ -175,7 +175,7 @@ export const importRoutes = {
         .describe('Of prefixes that are made for addresses which no prefix covers'),
       apply: z.boolean().default(false).describe('Left out, nothing is saved'),
     }),
-    reply: outcome.extend({ label: z.string().nullable() }),
+    reply: outcomeSchema.extend({ label: z.string().nullable() }),
   }),
   'import.upload': route({
     method: 'POST',
@@ -190,7 +190,7 @@ export const importRoutes = {
       columns: text(10_000).optional().describe('As JSON: fields of columns whose heads are called otherwise'),
       apply: z.enum(['true', 'false']).default('false').describe('Save at once what is read without a fault'),
     }),
-    reply: upload,
+    reply: uploadSchema,
     status: 201,
     unrecorded: true,
   }),
@@ -200,7 +200,7 @@ export const importRoutes = {
     role: 'engineer',
     summary: 'How far an uploaded import is, and what would come of it',
     group: 'Import',
-    reply: upload,
+    reply: uploadSchema,
   }),
   'import.apply': route({
     method: 'POST',
@@ -208,7 +208,7 @@ export const importRoutes = {
     role: 'engineer',
     summary: 'Save an uploaded import that was read without a fault; in the background, in one change set',
     group: 'Import',
-    reply: upload,
+    reply: uploadSchema,
   }),
   'import.cancel': route({
     method: 'POST',
@@ -216,7 +216,7 @@ export const importRoutes = {
     role: 'engineer',
     summary: 'Stop an uploaded import: nothing of it is saved',
     group: 'Import',
-    reply: upload,
+    reply: uploadSchema,
   }),
   'import.example': route({
     method: 'GET',
@@ -258,7 +258,7 @@ export const importRoutes = {
       undone: z.int(),
       applied: z.boolean(),
       /** The first five hundred. */
-      items: z.array(undoneRow),
+      items: z.array(undoneRowSchema),
       count: z.int(),
     }),
   }),

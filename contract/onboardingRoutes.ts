@@ -5,19 +5,19 @@ import { partDiff } from './impactShapes.ts';
 import { page, route, type Route } from './route.ts';
 import {
   text,
-  layerValue,
-  explained,
-  templateFault,
-  editionHead,
-  editionFile,
+  layerValueSchema,
+  explainedSchema,
+  templateFaultSchema,
+  editionHeadSchema,
+  editionFileSchema,
   edition,
-  toldOption,
-  arrivalHead,
-  comparison,
-  stranger,
-  bootRecord,
+  toldOptionSchema,
+  arrivalHeadSchema,
+  comparisonSchema,
+  strangerSchema,
+  bootRecordSchema,
   hours,
-  anyRecord,
+  anyRecordSchema,
 } from './onboardingShapes.ts';
 
 export const onboardingRoutes = {
@@ -32,7 +32,7 @@ export const onboardingRoutes = {
       layer: z.enum(layerKinds).optional(),
       of: text().optional().describe('With layer: the record that it is'),
     }),
-    reply: page(layerValue),
+    reply: page(layerValueSchema),
   }),
   'value.put': route({
     method: 'POST',
@@ -47,7 +47,7 @@ export const onboardingRoutes = {
       mode: z.enum(modes).default('set'),
       value: z.json(),
     }),
-    reply: layerValue,
+    reply: layerValueSchema,
   }),
   'value.remove': route({
     method: 'POST',
@@ -64,7 +64,7 @@ export const onboardingRoutes = {
     role: 'viewer',
     summary: 'The effective settings of a device, each with the layers that it comes from',
     group: 'Settings',
-    reply: z.object({ items: z.array(explained) }),
+    reply: z.object({ items: z.array(explainedSchema) }),
   }),
   'template.check': route({
     method: 'GET',
@@ -73,7 +73,7 @@ export const onboardingRoutes = {
     apart: true,
     summary: 'All faults of a template and of its fragments',
     group: 'Templates',
-    reply: z.object({ faults: z.array(templateFault) }),
+    reply: z.object({ faults: z.array(templateFaultSchema) }),
   }),
   'template.try': route({
     method: 'POST',
@@ -89,9 +89,9 @@ export const onboardingRoutes = {
       device: text().optional(),
     }),
     reply: z.object({
-      faults: z.array(templateFault),
+      faults: z.array(templateFaultSchema),
       /** Secrets are masked; left out where there are faults, or no device was named. */
-      files: z.array(editionFile).nullable(),
+      files: z.array(editionFileSchema).nullable(),
     }),
     unrecorded: true,
   }),
@@ -112,7 +112,7 @@ export const onboardingRoutes = {
     role: 'viewer',
     summary: 'The editions of a device, the newest first',
     group: 'Editions',
-    reply: page(editionHead),
+    reply: page(editionHeadSchema),
   }),
   'edition.make': route({
     method: 'POST',
@@ -150,7 +150,7 @@ export const onboardingRoutes = {
       insist: z.boolean().default(false).describe('Publish although the way back in is not sure; needs a reason'),
       openHours: hours.optional().describe('Open the arrival window for this many hours as well'),
     }),
-    reply: editionHead,
+    reply: editionHeadSchema,
   }),
   'device.dhcp': route({
     method: 'GET',
@@ -171,7 +171,7 @@ export const onboardingRoutes = {
       noFile: z.string().nullable(),
       nextServer: z.string().nullable(),
       file: z.string().nullable(),
-      options: z.array(toldOption),
+      options: z.array(toldOptionSchema),
       untold: z.array(z.object({ code: z.int(), name: z.string(), why: z.string() })),
     }),
   }),
@@ -186,7 +186,7 @@ export const onboardingRoutes = {
       outcome: z.enum(['answered', 'refused', 'dropped', 'broken']).optional(),
       limit: z.coerce.number().int().min(1).max(500).default(100),
     }),
-    reply: z.object({ items: z.array(bootRecord) }),
+    reply: z.object({ items: z.array(bootRecordSchema) }),
   }),
   'arrival.list': route({
     method: 'GET',
@@ -199,7 +199,7 @@ export const onboardingRoutes = {
       open: z.enum(['true', 'false']).optional().describe('Only those that are under way, or only those that ended'),
       limit: z.coerce.number().int().min(1).max(200).default(50),
     }),
-    reply: z.object({ items: z.array(arrivalHead) }),
+    reply: z.object({ items: z.array(arrivalHeadSchema) }),
   }),
   'arrival.show': route({
     method: 'GET',
@@ -207,7 +207,7 @@ export const onboardingRoutes = {
     role: 'viewer',
     summary: 'One arrival, with the comparison of what the device runs',
     group: 'Arrivals',
-    reply: arrivalHead.extend({ comparison: comparison.nullable() }),
+    reply: arrivalHeadSchema.extend({ comparison: comparisonSchema.nullable() }),
   }),
   'arrival.open': route({
     method: 'POST',
@@ -216,7 +216,7 @@ export const onboardingRoutes = {
     summary: 'Open the window in which a device may fetch its files',
     group: 'Arrivals',
     body: z.strictObject({ hours: hours.default(72) }),
-    reply: arrivalHead,
+    reply: arrivalHeadSchema,
   }),
   'arrival.close': route({
     method: 'DELETE',
@@ -233,7 +233,7 @@ export const onboardingRoutes = {
     summary: 'Look at the device again now',
     group: 'Arrivals',
     body: z.strictObject({}),
-    reply: arrivalHead,
+    reply: arrivalHeadSchema,
   }),
   'stranger.list': route({
     method: 'GET',
@@ -242,7 +242,7 @@ export const onboardingRoutes = {
     summary: 'Booting clients that match no device',
     group: 'Arrivals',
     query: z.strictObject({ settled: z.enum(['true', 'false']).default('false') }),
-    reply: z.object({ items: z.array(stranger) }),
+    reply: z.object({ items: z.array(strangerSchema) }),
   }),
   'stranger.recognise': route({
     method: 'POST',
@@ -254,7 +254,7 @@ export const onboardingRoutes = {
       device: text(),
       serial: text(100).optional().describe('Where it did not tell its serial'),
     }),
-    reply: stranger,
+    reply: strangerSchema,
   }),
   'stranger.dismiss': route({
     method: 'POST',
@@ -263,7 +263,7 @@ export const onboardingRoutes = {
     summary: 'Take a stranger off the list; it comes back when it is heard of again after a day',
     group: 'Arrivals',
     body: z.strictObject({}),
-    reply: stranger,
+    reply: strangerSchema,
   }),
   'stranger.dismissMany': route({
     method: 'POST',
@@ -289,7 +289,7 @@ export const onboardingRoutes = {
       mac: text(40).optional().describe('Of a box that is not known yet'),
       before: z.enum(['faulty', 'stock', 'retired']).default('faulty'),
     }),
-    reply: anyRecord,
+    reply: anyRecordSchema,
   }),
   'device.forgetHostKey': route({
     method: 'DELETE',

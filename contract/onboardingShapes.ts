@@ -5,9 +5,9 @@ import { stages } from './kinds/devices.ts';
 
 export const text = (max = 255) => z.string().trim().min(1).max(max);
 export const time = z.string();
-export const origin = z.object({ kind: z.enum(layerKinds), key: z.string() }).nullable();
+export const originSchema = z.object({ kind: z.enum(layerKinds), key: z.string() }).nullable();
 
-export const layerValue = z.object({
+export const layerValueSchema = z.object({
   setting: z.string(),
   layer: z.enum(layerKinds),
   /** The record of the layer; empty for everywhere. */
@@ -19,25 +19,25 @@ export const layerValue = z.object({
   updatedAt: time,
   updatedBy: z.string(),
 });
-export type LayerValueShown = z.output<typeof layerValue>;
+export type LayerValueShown = z.output<typeof layerValueSchema>;
 
-export const explained = z.object({
+export const explainedSchema = z.object({
   name: z.string(),
   about: z.string(),
   valueType: z.string(),
   unit: z.string().nullable(),
   secret: z.boolean(),
   value: z.json(),
-  origin,
+  origin: originSchema,
   /** Of list items by position and of map entries by key. */
-  origins: z.record(z.string(), origin),
+  origins: z.record(z.string(), originSchema),
   steps: z.array(
     z.object({ layer: z.enum(layerKinds), of: z.string(), mode: z.enum(modes), value: z.json(), stands: z.boolean() }),
   ),
 });
-export type ExplainedSetting = z.output<typeof explained>;
+export type ExplainedSetting = z.output<typeof explainedSchema>;
 
-export const templateFault = z.object({
+export const templateFaultSchema = z.object({
   code: z.string(),
   message: z.string(),
   hint: z.string().nullable(),
@@ -46,11 +46,11 @@ export const templateFault = z.object({
   column: z.int(),
   source: z.string(),
 });
-export type ShownTemplateFault = z.output<typeof templateFault>;
+export type ShownTemplateFault = z.output<typeof templateFaultSchema>;
 
-export const wayBackFault = z.object({ code: z.string(), detail: z.string() });
+export const wayBackFaultSchema = z.object({ code: z.string(), detail: z.string() });
 
-export const editionHead = z.object({
+export const editionHeadSchema = z.object({
   device: z.string(),
   number: z.int(),
   digest: z.string(),
@@ -67,28 +67,31 @@ export const editionHead = z.object({
   /** Whether its inputs have changed since it was made. */
   stale: z.boolean(),
 });
-export type EditionHead = z.output<typeof editionHead>;
+export type EditionHead = z.output<typeof editionHeadSchema>;
 
-export const lineTrace = z.object({
+export const lineTraceSchema = z.object({
   template: z.string(),
   line: z.int(),
   inserts: z.array(z.object({ template: z.string(), line: z.int(), fragment: z.string() })),
   loops: z.array(z.object({ name: z.string(), value: z.string() })),
-  settings: z.array(z.object({ name: z.string(), origin })),
+  settings: z.array(z.object({ name: z.string(), origin: originSchema })),
 });
 
-export const editionFile = z.object({
+export const editionFileSchema = z.object({
   name: z.string(),
   /** Secrets are masked. */
   text: z.string(),
   parts: z.array(z.object({ name: z.string(), owned: z.boolean(), fromLine: z.int(), toLine: z.int() })),
-  trace: z.array(lineTrace).optional(),
+  trace: z.array(lineTraceSchema).optional(),
 });
 
-export const edition = editionHead.extend({ files: z.array(editionFile), wayBack: z.array(wayBackFault) });
+export const edition = editionHeadSchema.extend({
+  files: z.array(editionFileSchema),
+  wayBack: z.array(wayBackFaultSchema),
+});
 export type ShownEdition = z.output<typeof edition>;
 
-export const toldOption = z.object({
+export const toldOptionSchema = z.object({
   code: z.int(),
   name: z.string(),
   value: z.string(),
@@ -97,7 +100,7 @@ export const toldOption = z.object({
   from: z.string(),
 });
 
-export const diagnosis = z.object({
+export const diagnosisSchema = z.object({
   code: z.string(),
   title: z.string(),
   detail: z.string(),
@@ -105,7 +108,7 @@ export const diagnosis = z.object({
   since: time.nullable(),
 });
 
-export const arrivalHead = z.object({
+export const arrivalHeadSchema = z.object({
   id: z.int(),
   device: z.string(),
   site: z.string().nullable(),
@@ -124,22 +127,22 @@ export const arrivalHead = z.object({
   endedAt: time.nullable(),
   updatedAt: time,
   milestones: z.array(z.object({ name: z.string(), at: time, evidence: z.record(z.string(), z.json()) })),
-  diagnosis: diagnosis.nullable(),
+  diagnosis: diagnosisSchema.nullable(),
   version: z.int(),
 });
-export type ShownArrival = z.output<typeof arrivalHead>;
+export type ShownArrival = z.output<typeof arrivalHeadSchema>;
 
-export const difference = z.object({ part: z.string(), above: z.array(z.string()), line: z.string() });
-export const comparison = z.object({
+export const differenceSchema = z.object({ part: z.string(), above: z.array(z.string()), line: z.string() });
+export const comparisonSchema = z.object({
   at: time,
   matches: z.boolean(),
-  missing: z.array(difference),
-  extra: z.array(difference),
+  missing: z.array(differenceSchema),
+  extra: z.array(differenceSchema),
   elsewhere: z.array(z.string()),
   right: z.int(),
 });
 
-export const stranger = z.object({
+export const strangerSchema = z.object({
   id: z.int(),
   client: z.string(),
   mac: z.string(),
@@ -164,9 +167,9 @@ export const stranger = z.object({
   device: z.string().nullable(),
   version: z.int(),
 });
-export type ShownStranger = z.output<typeof stranger>;
+export type ShownStranger = z.output<typeof strangerSchema>;
 
-export const bootRecord = z.object({
+export const bootRecordSchema = z.object({
   id: z.int(),
   at: time,
   lastAt: time,
@@ -184,4 +187,4 @@ export const hours = z
   .number()
   .positive()
   .max(24 * 90);
-export const anyRecord = z.record(z.string(), z.json());
+export const anyRecordSchema = z.record(z.string(), z.json());

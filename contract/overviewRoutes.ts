@@ -4,9 +4,9 @@ import { todayCodes } from './checks.ts';
 import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
-const anyRecord = z.record(z.string(), z.json());
+const anyRecordSchema = z.record(z.string(), z.json());
 
-const todayItem = z.object({
+const todayItemSchema = z.object({
   code: z.enum(todayCodes),
   kind: z.string(),
   key: z.string(),
@@ -18,15 +18,15 @@ const todayItem = z.object({
   command: z.string(),
 });
 
-const change = z.object({
+const changeSchema = z.object({
   kind: z.string(),
   id: z.int(),
   key: z.string(),
-  before: anyRecord.nullable(),
-  after: anyRecord.nullable(),
+  before: anyRecordSchema.nullable(),
+  after: anyRecordSchema.nullable(),
 });
 
-const changeSet = z.object({
+const changeSetSchema = z.object({
   id: z.int(),
   at: z.string(),
   actor: z.string(),
@@ -38,7 +38,7 @@ const changeSet = z.object({
   undoneBy: z.int().nullable(),
   /** How many changes it holds; `changes` has the first hundred. */
   count: z.int(),
-  changes: z.array(change),
+  changes: z.array(changeSchema),
 });
 
 export const overviewRoutes = {
@@ -49,7 +49,7 @@ export const overviewRoutes = {
     summary: 'Open tasks, each with its remedy',
     group: 'Overview',
     reply: z.object({
-      items: z.array(todayItem),
+      items: z.array(todayItemSchema),
       counts: z.record(z.string(), z.int()),
       /** How many records were doubtful when they were last looked at. */
       doubts: z.object({ count: z.int(), at: z.string() }).nullable(),
@@ -101,7 +101,7 @@ export const overviewRoutes = {
       after: text(100).optional(),
       limit: z.coerce.number().int().min(1).max(200).default(50),
     }),
-    reply: page(changeSet),
+    reply: page(changeSetSchema),
   }),
   events: route({
     method: 'GET',

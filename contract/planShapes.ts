@@ -1,7 +1,7 @@
 /** One thing that a site plan gives a site. */
 import { z } from 'zod';
 
-export const planRow = z.object({
+export const planRowSchema = z.object({
   /** Which step of the plan, from 1. */
   step: z.int(),
   kind: z.enum(['block', 'vlan', 'prefix', 'loopback', 'link']),
@@ -10,4 +10,4 @@ export const planRow = z.object({
   /** Whether the site has it already. */
   there: z.boolean(),
 });
-export type PlanRow = z.output<typeof planRow>;
+export type PlanRow = z.output<typeof planRowSchema>;

@@ -1,7 +1,7 @@
 /** The processes that a service consists of. */
 import { z } from 'zod';
 
-export const shownProcess = z.object({
+export const shownProcessSchema = z.object({
   /** What it does: `api`, `boot`, `apart`. */
   name: z.string(),
   pid: z.int(),
@@ -10,4 +10,4 @@ export const shownProcess = z.object({
   starts: z.int().describe('How often it was started again after it had ended by itself'),
   lastEnd: z.object({ at: z.string(), how: z.string() }).nullable(),
 });
-export type ShownProcess = z.output<typeof shownProcess>;
+export type ShownProcess = z.output<typeof shownProcessSchema>;

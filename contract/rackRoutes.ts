@@ -5,7 +5,7 @@ import { route, type Route } from './route.ts';
 const text = (max = 255) => z.string().trim().min(1).max(max);
 
 /** Something that stands in a rack. `positionU` is the lowest of the numbers that it takes. */
-const rackItem = z.object({
+const rackItemSchema = z.object({
   kind: z.enum(['device', 'filler']),
   key: z.string(),
   words: z.string(),
@@ -23,7 +23,7 @@ const rackItem = z.object({
 });
 
 /** `unknown`: of how many devices and cards the model does not say it. */
-const budget = z.object({ used: z.int(), most: z.int().nullable(), unknown: z.int() });
+const budgetSchema = z.object({ used: z.int(), most: z.int().nullable(), unknown: z.int() });
 
 export const rackRoutes = {
   'rack.drawing': route({
@@ -36,15 +36,15 @@ export const rackRoutes = {
       rack: z.string(),
       heightU: z.int(),
       numbering: z.enum(['bottom', 'top']),
-      items: z.array(rackItem),
+      items: z.array(rackItemSchema),
       /** Stretches of numbers at which nothing is in the way on either face. */
       free: z.array(z.object({ from: z.int(), to: z.int() })),
       freeU: z.int(),
       reservedU: z.int(),
       /** In watts, by the models of what stands here; `most` is what the rack gives, null where nobody said it. */
-      power: budget,
+      power: budgetSchema,
       /** In grams. */
-      weight: budget,
+      weight: budgetSchema,
       /** Devices that take no U: power strips beside it. */
       strips: z.array(z.string()),
       /** Devices of this rack that have no U, and want one. */

@@ -3,14 +3,14 @@ import { z } from 'zod';
 
 export const REMARKS_HEADER = 'Zpine-Remarks';
 
-const remark = z.object({
+const remarkSchema = z.object({
   kind: z.string(),
   key: z.string(),
   detail: z.string(),
   /** A command that puts it right. */
   remedy: z.string(),
 });
-export type Remark = z.output<typeof remark>;
+export type Remark = z.output<typeof remarkSchema>;
 
 /** Headers hold ASCII only (RFC 9110, section 5.5). */
 export const remarksHeader = (remarks: readonly Remark[]): string => encodeURIComponent(JSON.stringify(remarks));
@@ -18,7 +18,7 @@ export const remarksHeader = (remarks: readonly Remark[]): string => encodeURICo
 export function remarksIn(header: string | null): Remark[] {
   if (header === null) return [];
   try {
-    return z.array(remark).parse(JSON.parse(decodeURIComponent(header)));
+    return z.array(remarkSchema).parse(JSON.parse(decodeURIComponent(header)));
   } catch {
     return [];
   }

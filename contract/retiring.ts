@@ -3,7 +3,7 @@ import { z } from 'zod';
 
 export const retireParts = ['addresses', 'cables', 'box', 'rack'] as const;
 
-export const retireItem = z.object({
+export const retireItemSchema = z.object({
   what: z.enum(retireParts),
   kind: z.string(),
   key: z.string(),
@@ -12,12 +12,16 @@ export const retireItem = z.object({
   /** It stays as it is. */
   kept: z.boolean(),
 });
-export type RetireItem = z.output<typeof retireItem>;
+export type RetireItem = z.output<typeof retireItemSchema>;
 
-export const retireBody = z.strictObject({
+export const retireBodySchema = z.strictObject({
   keep: z.array(z.enum(retireParts)).default([]).describe('What the device holds on to'),
   box: z.enum(['stock', 'faulty', 'retired']).default('stock').describe('What becomes of its hardware'),
   apply: z.boolean().default(false).describe('Not given, nothing is saved'),
 });
 
-export const retireReply = z.object({ device: z.string(), items: z.array(retireItem), applied: z.boolean() });
+export const retireReplySchema = z.object({
+  device: z.string(),
+  items: z.array(retireItemSchema),
+  applied: z.boolean(),
+});

@@ -12,16 +12,16 @@ import { onboardingRoutes } from './onboardingRoutes.ts';
 import { overviewRoutes } from './overviewRoutes.ts';
 import { routesOf, type KindVerb } from './kindRoutes.ts';
 import { stages } from './kinds/devices.ts';
-import { retireBody, retireReply } from './retiring.ts';
+import { retireBodySchema, retireReplySchema } from './retiring.ts';
 import { rackRoutes } from './rackRoutes.ts';
 import { roles } from './roles.ts';
 import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
-const anyRecord = z.record(z.string(), z.json());
-const familyText = z.enum(['4', '6']);
+const anyRecordSchema = z.record(z.string(), z.json());
+const familyTextSchema = z.enum(['4', '6']);
 
-const proposal = z.object({
+const proposalSchema = z.object({
   address: z.string(),
   length: z.int(),
   prefix: z.string(),
@@ -32,7 +32,7 @@ const proposal = z.object({
   left: z.string(),
 });
 
-const assignment = proposal.extend({
+const assignment = proposalSchema.extend({
   device: z.string().nullable(),
   interface: z.string().nullable(),
   gateway: z.string().nullable(),
@@ -40,7 +40,7 @@ const assignment = proposal.extend({
   assigned: z.boolean(),
 });
 
-const user = z.object({
+const userSchema = z.object({
   name: z.string(),
   title: z.string().nullable(),
   role: z.enum(roles),
@@ -48,12 +48,12 @@ const user = z.object({
 });
 
 /** As administrators see it. */
-const userWithSites = user.extend({
+const userWithSites = userSchema.extend({
   sites: z.union([z.literal('all'), z.array(z.string())]).describe('Where an installer acts'),
   sitesUntil: z.string().nullable().describe('The end of that'),
 });
 
-const session = z.object({
+const sessionSchema = z.object({
   id: z.int(),
   createdAt: z.string(),
   expiresAt: z.string(),
@@ -72,7 +72,7 @@ const sitesGiven = {
   sitesUntil: z.iso.datetime().nullish().describe('The end of that; null for none'),
 };
 
-const token = z.object({
+const tokenSchema = z.object({
   id: z.int(),
   title: z.string(),
   role: z.enum(roles),
@@ -89,7 +89,7 @@ export const verbRoutes = {
     summary: 'Sign in with name and password; sets a cookie',
     group: 'Signing in',
     body: z.strictObject({ name: text(63), password: z.string().min(1).max(500) }),
-    reply: user,
+    reply: userSchema,
     unrecorded: true,
   }),
   'session.show': route({
@@ -98,7 +98,7 @@ export const verbRoutes = {
     role: 'viewer',
     summary: 'Who is signed in',
     group: 'Signing in',
-    reply: user,
+    reply: userSchema,
   }),
   'session.close': route({
     method: 'DELETE',
@@ -125,7 +125,7 @@ export const verbRoutes = {
     role: 'viewer',
     summary: 'Where you are signed in',
     group: 'Signing in',
-    reply: z.object({ items: z.array(session) }),
+    reply: z.object({ items: z.array(sessionSchema) }),
   }),
   'session.end': route({
     method: 'POST',
@@ -143,7 +143,7 @@ export const verbRoutes = {
     role: 'admin',
     summary: 'What lets a user in now: sessions and tokens',
     group: 'Users',
-    reply: z.object({ sessions: z.array(session), tokens: z.array(token) }),
+    reply: z.object({ sessions: z.array(sessionSchema), tokens: z.array(tokenSchema) }),
   }),
   'user.revoke': route({
     method: 'POST',
@@ -161,7 +161,7 @@ export const verbRoutes = {
     role: 'viewer',
     summary: 'Your tokens, without their secrets',
     group: 'Signing in',
-    reply: page(token),
+    reply: page(tokenSchema),
   }),
   'token.add': route({
     method: 'POST',
@@ -174,7 +174,7 @@ export const verbRoutes = {
       role: z.enum(roles).optional().describe('At most your own role, which is the default'),
       days: z.int().min(1).max(1000).default(90),
     }),
-    reply: token.extend({ secret: z.string() }),
+    reply: tokenSchema.extend({ secret: z.string() }),
     status: 201,
     unrecorded: true,
   }),
@@ -235,12 +235,12 @@ export const verbRoutes = {
     summary: 'A device with its box, place, interfaces and addresses',
     group: 'Devices',
     reply: z.object({
-      device: anyRecord,
-      box: anyRecord.nullable(),
+      device: anyRecordSchema,
+      box: anyRecordSchema.nullable(),
       dialect: z.string().nullable(),
       management: assignment.omit({ assigned: true, left: true }).nullable(),
-      interfaces: z.array(anyRecord),
-      addresses: z.array(anyRecord),
+      interfaces: z.array(anyRecordSchema),
+      addresses: z.array(anyRecordSchema),
       hostKey: z.object({ fingerprint: z.string(), pinnedAt: z.string(), pinnedBy: z.string() }).nullable(),
       windowCloses: z.string().nullable(),
       /** Since when it is in its stage. */
@@ -256,7 +256,7 @@ export const verbRoutes = {
     summary: 'Move a device to another stage by hand',
     group: 'Devices',
     body: z.strictObject({ stage: z.enum(Object.keys(stages) as [string, ...string[]]) }),
-    reply: anyRecord,
+    reply: anyRecordSchema,
   }),
   'device.retire': route({
     method: 'POST',
@@ -265,8 +265,8 @@ export const verbRoutes = {
     summary:
       'Retire a device: what it holds (addresses, cables, box, place in a rack), or all of that given back at once',
     group: 'Devices',
-    body: retireBody,
-    reply: retireReply,
+    body: retireBodySchema,
+    reply: retireReplySchema,
   }),
   'device.assignManagement': route({
     method: 'POST',
@@ -278,7 +278,7 @@ export const verbRoutes = {
       prefix: text().optional().describe('Another prefix than that of the management VLAN'),
       address: text().optional().describe('This address instead of the next free one'),
       from: text().optional().describe('The next free one at or above this address'),
-      family: familyText.optional(),
+      family: familyTextSchema.optional(),
     }),
     reply: assignment,
   }),
@@ -295,7 +295,7 @@ export const verbRoutes = {
       prefix: text().optional(),
       address: text().optional(),
       from: text().optional(),
-      family: familyText.optional(),
+      family: familyTextSchema.optional(),
     }),
     reply: z.object({
       device: z.string(),
@@ -314,9 +314,9 @@ export const verbRoutes = {
       prefix: text().optional(),
       device: text().optional(),
       from: text().optional(),
-      family: familyText.optional(),
+      family: familyTextSchema.optional(),
     }),
-    reply: proposal,
+    reply: proposalSchema,
   }),
   'address.assign': route({
     method: 'POST',

@@ -14,7 +14,7 @@ export const fail = <Code extends string>(
 ): { ok: false; fault: Fault<Code> } => ({ ok: false, fault: { code, params } });
 
 /** For texts that the program itself wrote: a fault here is a defect, not a user's mistake. */
-export function sure<T>(parsed: Parsed<T>): T {
+export function mustParse<T>(parsed: Parsed<T>): T {
   if (parsed.ok) return parsed.value;
   throw new Error(`${parsed.fault.code} ${JSON.stringify(parsed.fault.params)}`);
 }

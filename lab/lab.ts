@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { parse } from 'yaml';
 import { z } from 'zod';
 import { parseDialRow } from '@zpine/core/addressing/dial';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Relay } from './boot/relay.ts';
 import { type Fault, isFault } from './faults.ts';
 import { FurrowSwitch, type Flash } from './furrow/switch.ts';
@@ -84,7 +84,7 @@ export class Lab {
   /** Memories of the devices are kept in `folder`. */
   constructor(input: LabInput, folder: string) {
     const lab = labSchema.parse(input);
-    this.wire = new Wire(lab.dialMap.map((row) => sure(parseDialRow(row))));
+    this.wire = new Wire(lab.dialMap.map((row) => mustParse(parseDialRow(row))));
     this.server = lab.server;
     this.paceMs = lab.paceMs;
     this.folder = folder;

@@ -4,7 +4,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { dial, parseDialRow, type Endpoint } from '@zpine/core/addressing/dial';
 import { decodeMessage, encodeMessage, messageTypes } from '@zpine/core/dhcp/message';
 import { codeOf } from '@zpine/core/dhcp/options';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Client } from '@zpine/contract/client';
 import { type Role, roles } from '@zpine/contract/roles';
 import { loadDemo } from '@zpine/demo/load';
@@ -31,7 +31,7 @@ export async function attacked(database: Record<string, string>, more: Record<st
   for (const role of roles) tokens[role] = await tokenFor(service.url, role);
   const client = new Client({ url: service.url, token: tokens.admin, via: 'api' });
   await loadDemo(client, () => undefined);
-  const rows = net.dialMap.map((row) => sure(parseDialRow(row)));
+  const rows = net.dialMap.map((row) => mustParse(parseDialRow(row)));
   const at = (address: string, port: number): Endpoint => dial(rows, 'default', { address, port });
   return { service, client, tokens, env, net, at, end: () => service.stop() };
 }
@@ -76,7 +76,7 @@ export async function offerAfter(a: Attacked, waitMs: number): Promise<number | 
         clearTimeout(limit);
         done(Date.now() - begun);
       });
-      socket.send(sure(asking), server.port, server.address);
+      socket.send(mustParse(asking), server.port, server.address);
     });
   } finally {
     socket.close();

@@ -1,6 +1,6 @@
 import { formatIp, parseIp, type Ip } from '@zpine/core/addressing/ip';
 import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { kind } from '../kind.ts';
 
 /** The VRF that is there from the beginning; its name is part of how keys are written. */
@@ -71,7 +71,7 @@ export const prefix = kind({
     split: (key) => key.split('@'),
     canonical,
     order: ([cidr = '', name = defaultVrf]) => {
-      const p = sure(parsePrefix(cidr));
+      const p = mustParse(parsePrefix(cidr));
       const length = p.length.toString().padStart(3, '0');
       return `${vrfFirst(name)} ${byValue({ family: p.family, value: p.first })}/${length}`;
     },
@@ -153,7 +153,7 @@ export const address = kind({
     make: inVrf,
     split: (key) => key.split('@'),
     canonical,
-    order: ([text = '', name = defaultVrf]) => `${vrfFirst(name)} ${byValue(sure(parseIp(text)))}`,
+    order: ([text = '', name = defaultVrf]) => `${vrfFirst(name)} ${byValue(mustParse(parseIp(text)))}`,
   },
   fields: {
     address: { type: 'ip', title: 'Address', required: true, fixed: true, example: '10.77.16.11' },

@@ -3,10 +3,10 @@ import fc from 'fast-check';
 import { carve, carveWays, type CarveWay } from './carve.ts';
 import { formatPrefix, lastOf, parsePrefix } from './prefix.ts';
 import { freeWithin, type Span } from './spans.ts';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 
 const span = (text: string): Span => {
-  const p = sure(parsePrefix(text));
+  const p = mustParse(parsePrefix(text));
   return { first: p.first, last: lastOf(p) };
 };
 

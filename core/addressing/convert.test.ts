@@ -3,11 +3,11 @@ import fc from 'fast-check';
 import { convert, prefixesOf, reverseName } from './convert.ts';
 import { formatPrefix, lastOf } from './prefix.ts';
 import { parseIp } from './ip.ts';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 
 describe('conversions', () => {
   const facts = (text: string) => {
-    const { is, facts: found } = sure(convert(text));
+    const { is, facts: found } = mustParse(convert(text));
     return { is, ...Object.fromEntries(found) };
   };
 
@@ -50,7 +50,7 @@ describe('conversions', () => {
       hexadecimal: '0a4d100b',
     });
     expect(facts('11.16.77.10.in-addr.arpa.')).to.deep.include({ is: 'reverse-name', address: '10.77.16.11' });
-    const name = reverseName(sure(parseIp('2001:db8::567:89ab')));
+    const name = reverseName(mustParse(parseIp('2001:db8::567:89ab')));
     expect(name).to.equal('b.a.9.8.7.6.5.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.8.b.d.0.1.0.0.2.ip6.arpa');
     expect(facts(name)).to.deep.include({ address: '2001:db8::567:89ab' });
   });

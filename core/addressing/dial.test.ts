@@ -1,10 +1,10 @@
 import { expect } from 'chai';
 import { describe, it } from 'mocha';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { dial, dialled, parseDialRow } from './dial.ts';
 
 const rows = ['default 10.77.0.0/16 127.77.0.0/16 10000', 'default 10.77.9.0/24 198.51.100.0/24'].map((text) =>
-  sure(parseDialRow(text)),
+  mustParse(parseDialRow(text)),
 );
 
 describe('dial map', () => {

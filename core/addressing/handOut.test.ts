@@ -1,18 +1,18 @@
 import { expect } from 'chai';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { formatHandOut, numberOf, parseHandOut, startFor } from './handOut.ts';
 import { formatIp, type Family } from './ip.ts';
 import { addressAt, formatOffset, parseOffset, rangesAt } from './offsets.ts';
 import { parsePrefix } from './prefix.ts';
 import { formatRanges } from './ranges.ts';
 
-const v4 = sure(parsePrefix('10.77.16.0/22'));
-const v6 = sure(parsePrefix('2001:db8:77:10::/64'));
+const v4 = mustParse(parsePrefix('10.77.16.0/22'));
+const v6 = mustParse(parsePrefix('2001:db8:77:10::/64'));
 const at = (family: Family, value: bigint) => formatIp({ family, value });
 
 describe('places inside a prefix', () => {
   it('are read in three spellings and written in one a family', () => {
-    const read = ['.11', '+300', '::b', '::1:0'].map((text) => sure(parseOffset(text)));
+    const read = ['.11', '+300', '::b', '::1:0'].map((text) => mustParse(parseOffset(text)));
     expect(read).to.deep.equal([11n, 300n, 11n, 65536n]);
     expect([formatOffset(11n, 4), formatOffset(300n, 4), formatOffset(11n, 6)]).to.deep.equal(['.11', '+300', '::b']);
   });
@@ -26,25 +26,25 @@ describe('places inside a prefix', () => {
   });
 
   it('make ranges', () => {
-    expect(formatRanges(sure(rangesAt(v6, '::a-::ff')))).to.equal('2001:db8:77:10::a-2001:db8:77:10::ff');
-    const ranges = sure(rangesAt(v4, '.200-.239, +300'));
+    expect(formatRanges(mustParse(rangesAt(v6, '::a-::ff')))).to.equal('2001:db8:77:10::a-2001:db8:77:10::ff');
+    const ranges = mustParse(rangesAt(v4, '.200-.239, +300'));
     expect(formatRanges(ranges)).to.equal('10.77.16.200-10.77.16.239, 10.77.17.44');
   });
 });
 
 describe('who gets which address', () => {
-  const rules = sure(parseHandOut('access from .11; core number .100;any from +512'));
+  const rules = mustParse(parseHandOut('access from .11; core number .100;any from +512'));
 
   it('is read and written the same', () => {
     expect(formatHandOut(rules, 4)).to.equal('access from .11; core number .100; any from +512');
-    expect(sure(parseHandOut(''))).to.deep.equal([]);
+    expect(mustParse(parseHandOut(''))).to.deep.equal([]);
   });
 
   it('goes by duty, then by what holds for any', () => {
     const start = (name: string, duty: string | null) => {
       const found = startFor(v4, rules, { name, duty });
       if (!found) throw new Error('no rule');
-      const { way, value } = sure(found);
+      const { way, value } = mustParse(found);
       return `${way} ${at(4, value)}`;
     };
     expect(start('ard-acc-7', 'access')).to.equal('from 10.77.16.11');

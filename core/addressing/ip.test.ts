@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { formatIp, fromBytes, maxOf, parseIp, toBytes, type Family, type Ip } from './ip.ts';
 
 const anyIp: fc.Arbitrary<Ip> = fc
@@ -15,7 +15,7 @@ const fault = (text: string) => {
 
 describe('addresses', () => {
   it('reads back whatever it writes', () => {
-    fc.assert(fc.property(anyIp, (ip) => void expect(sure(parseIp(formatIp(ip)))).to.deep.equal(ip)));
+    fc.assert(fc.property(anyIp, (ip) => void expect(mustParse(parseIp(formatIp(ip)))).to.deep.equal(ip)));
   });
 
   it('keeps every address through its sixteen bytes', () => {
@@ -41,7 +41,7 @@ describe('addresses', () => {
   });
 
   it('stores IPv4 mapped, as RFC 4291 has it', () => {
-    const bytes = toBytes(sure(parseIp('10.77.16.11')));
+    const bytes = toBytes(mustParse(parseIp('10.77.16.11')));
     expect(Buffer.from(bytes).toString('hex')).to.equal('00000000000000000000ffff0a4d100b');
   });
 

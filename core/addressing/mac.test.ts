@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { macFromBytes, macToBytes, parseMac } from './mac.ts';
 
 describe('MAC addresses', () => {
@@ -14,7 +14,7 @@ describe('MAC addresses', () => {
     ' 00 00 5e 00 53 a1 ',
     '0000:5e00:53a1',
   ]) {
-    it(`reads ${typed.trim()}`, () => expect(sure(parseMac(typed))).to.equal('00:00:5e:00:53:a1'));
+    it(`reads ${typed.trim()}`, () => expect(mustParse(parseMac(typed))).to.equal('00:00:5e:00:53:a1'));
   }
   for (const typed of [
     '',
@@ -30,7 +30,7 @@ describe('MAC addresses', () => {
   it('keeps every address through its six bytes', () => {
     fc.assert(
       fc.property(fc.uint8Array({ minLength: 6, maxLength: 6 }), (bytes) => {
-        expect(macToBytes(sure(parseMac(macFromBytes(bytes))))).to.deep.equal(bytes);
+        expect(macToBytes(mustParse(parseMac(macFromBytes(bytes))))).to.deep.equal(bytes);
       }),
     );
   });

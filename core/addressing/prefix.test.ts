@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { formatIp, maxOf, parseIp, type Family } from './ip.ts';
 import {
   contains,
@@ -24,7 +24,7 @@ const anyPrefix: fc.Arbitrary<Prefix> = fc
   );
 
 const usable = (text: string): string => {
-  const p = sure(parsePrefix(text));
+  const p = mustParse(parsePrefix(text));
   const { first, last } = usableRange(p);
   return `${formatIp({ family: p.family, value: first })} ${formatIp({ family: p.family, value: last })}`;
 };
@@ -32,7 +32,7 @@ const usable = (text: string): string => {
 describe('prefixes', () => {
   it('reads back whatever it writes', () => {
     const plain = anyPrefix.filter((p) => p.family === 4 || p.first >> 32n !== 0xffffn);
-    fc.assert(fc.property(plain, (p) => void expect(sure(parsePrefix(formatPrefix(p)))).to.deep.equal(p)));
+    fc.assert(fc.property(plain, (p) => void expect(mustParse(parsePrefix(formatPrefix(p)))).to.deep.equal(p)));
   });
 
   it('finds every covering block among the truncations, and no other', () => {
@@ -100,9 +100,9 @@ describe('prefixes', () => {
   });
 
   it('keeps the families apart', () => {
-    const four = sure(parsePrefix('0.0.0.0/0'));
-    const six = sure(parsePrefix('::/0'));
+    const four = mustParse(parsePrefix('0.0.0.0/0'));
+    const six = mustParse(parsePrefix('::/0'));
     expect(covers(four, six)).to.equal(false);
-    expect(contains(six, sure(parseIp('10.0.0.1')))).to.equal(false);
+    expect(contains(six, mustParse(parseIp('10.0.0.1')))).to.equal(false);
   });
 });

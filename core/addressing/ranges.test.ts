@@ -1,12 +1,12 @@
 import { expect } from 'chai';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { parsePrefix } from './prefix.ts';
 import { formatRanges, parseRanges, rangesInside } from './ranges.ts';
 
 describe('ranges of addresses', () => {
   it('are written in the order of their addresses', () => {
     expect(
-      formatRanges(sure(parseRanges('10.77.16.240 - 10.77.16.250; 10.77.16.2-10.77.16.10, 10.77.16.99'))),
+      formatRanges(mustParse(parseRanges('10.77.16.240 - 10.77.16.250; 10.77.16.2-10.77.16.10, 10.77.16.99'))),
     ).to.equal('10.77.16.2-10.77.16.10, 10.77.16.99, 10.77.16.240-10.77.16.250');
   });
 
@@ -21,9 +21,9 @@ describe('ranges of addresses', () => {
   }
 
   it('must lie inside their prefix', () => {
-    const prefix = sure(parsePrefix('10.77.16.0/24'));
-    expect(rangesInside(prefix, sure(parseRanges('10.77.16.0-10.77.16.255')))).to.have.property('ok', true);
-    expect(rangesInside(prefix, sure(parseRanges('10.77.16.250-10.77.17.3')))).to.deep.equal({
+    const prefix = mustParse(parsePrefix('10.77.16.0/24'));
+    expect(rangesInside(prefix, mustParse(parseRanges('10.77.16.0-10.77.16.255')))).to.have.property('ok', true);
+    expect(rangesInside(prefix, mustParse(parseRanges('10.77.16.250-10.77.17.3')))).to.deep.equal({
       ok: false,
       fault: { code: 'range-outside', params: { value: '10.77.16.250-10.77.17.3' } },
     });

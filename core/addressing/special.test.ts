@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { parseIp } from './ip.ts';
 import { standsFor } from './special.ts';
 
@@ -15,7 +15,7 @@ describe('addresses that are no device of ours', () => {
     ['255.255.255.255', /everybody/],
     ['ff02::1', /many/],
   ] as const)
-    it(`knows ${address}`, () => expect(standsFor(sure(parseIp(address)))).to.match(what));
+    it(`knows ${address}`, () => expect(standsFor(mustParse(parseIp(address)))).to.match(what));
 
   for (const address of [
     '10.77.0.1',
@@ -26,5 +26,5 @@ describe('addresses that are no device of ours', () => {
     'fec0::1',
     '223.1.1.1',
   ])
-    it(`has nothing against ${address}`, () => expect(standsFor(sure(parseIp(address)))).to.equal(undefined));
+    it(`has nothing against ${address}`, () => expect(standsFor(mustParse(parseIp(address)))).to.equal(undefined));
 });

@@ -1,7 +1,7 @@
 /** Addresses that are no device's of ours, whatever the records say (RFC 6890). */
 import { type Ip } from './ip.ts';
 import { networkOf, parsePrefix, type Prefix } from './prefix.ts';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 
 const ranges: readonly [string, string][] = [
   ['127.0.0.0/8', 'this machine itself'],
@@ -14,7 +14,7 @@ const ranges: readonly [string, string][] = [
   ['ff00::/8', 'many at a time'],
   ['255.255.255.255/32', 'everybody on a wire'],
 ];
-const read: readonly [Prefix, string][] = ranges.map(([text, what]) => [sure(parsePrefix(text)), what]);
+const read: readonly [Prefix, string][] = ranges.map(([text, what]) => [mustParse(parsePrefix(text)), what]);
 
 /** What an address stands for that nobody signs in at: `127.0.0.1` is this machine itself. Undefined for all others. */
 export const standsFor = (ip: Ip): string | undefined =>

@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { contains, covers, formatPrefix, networkOf, parsePrefix, type Prefix } from './prefix.ts';
 import { innermost, treeOf } from './tree.ts';
 
@@ -34,7 +34,7 @@ describe('a tree of blocks', () => {
 
   it('keeps families apart, and has children in their order', () => {
     const texts = ['10.0.0.0/24', '::/0', '10.0.0.0/8', '10.0.1.0/24', '0.0.0.0/0'];
-    const nodes = treeOf(texts.map((text) => sure(parsePrefix(text))));
+    const nodes = treeOf(texts.map((text) => mustParse(parsePrefix(text))));
     expect(nodes.map((node) => [formatPrefix(node.block), node.children.length])).to.deep.equal([
       ['0.0.0.0/0', 1],
       ['10.0.0.0/8', 2],

@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { decodeMessage, encodeMessage, relayInformation, typeOfMessage, type Message } from './message.ts';
 
 const bytesOf = (hex: string): Uint8Array =>
@@ -56,7 +56,7 @@ const anyMessage: fc.Arbitrary<Message> = fc.record({
 
 describe('DHCP messages', () => {
   it('are read as RFC 2131 lays them out', () => {
-    const message = sure(decodeMessage(discover));
+    const message = mustParse(decodeMessage(discover));
     expect(message).to.deep.include({
       op: 'request',
       hardwareType: 1,
@@ -76,7 +76,7 @@ describe('DHCP messages', () => {
   });
 
   it('are written as RFC 2131 lays them out, with at least 300 bytes', () => {
-    const written = sure(encodeMessage(sure(decodeMessage(discover))));
+    const written = mustParse(encodeMessage(mustParse(decodeMessage(discover))));
     expect(written.length).to.equal(300);
     expect(hexOf(written.subarray(0, discover.length))).to.equal(hexOf(discover));
     expect(hexOf(written.subarray(discover.length))).to.equal(zeros(300 - discover.length));
@@ -87,7 +87,9 @@ describe('DHCP messages', () => {
       fc.property(
         anyMessage,
         (message) =>
-          void expect(sure(decodeMessage(sure(encodeMessage(message, { largest: 65507 }))))).to.deep.equal(message),
+          void expect(mustParse(decodeMessage(mustParse(encodeMessage(message, { largest: 65507 }))))).to.deep.equal(
+            message,
+          ),
       ),
     );
   });
@@ -108,13 +110,13 @@ describe('DHCP messages', () => {
 
   it('put a long option together again (RFC 3396)', () => {
     const long = Uint8Array.from({ length: 600 }, (_, i) => i % 251);
-    const message = { ...sure(decodeMessage(discover)), options: new Map([[43, long]]) };
-    const written = sure(encodeMessage(message));
+    const message = { ...mustParse(decodeMessage(discover)), options: new Map([[43, long]]) };
+    const written = mustParse(encodeMessage(message));
     // Three pieces, each with its own code and length: 255, 255, 90.
     expect([written[240], written[241], written[497], written[498], written[754], written[755]]).to.deep.equal([
       43, 255, 43, 255, 43, 90,
     ]);
-    expect(hexOf(sure(decodeMessage(written)).options.get(43))).to.equal(hexOf(long));
+    expect(hexOf(mustParse(decodeMessage(written)).options.get(43))).to.equal(hexOf(long));
   });
 
   it('run on into file and sname when option 52 says so', () => {
@@ -124,7 +126,7 @@ describe('DHCP messages', () => {
       0f 03 616263 ff ${zeros(58)}
       43 04 626f6f74 ff ${zeros(121)}
       63825363 34 01 03 35 01 02 ff`);
-    const message = sure(decodeMessage(overloaded));
+    const message = mustParse(decodeMessage(overloaded));
     expect(message.file).to.equal('');
     expect(Buffer.from(message.options.get(67) ?? []).toString()).to.equal('boot');
     expect(Buffer.from(message.options.get(15) ?? []).toString()).to.equal('abc');
@@ -144,7 +146,7 @@ describe('DHCP messages', () => {
   }
 
   it('are not made larger than the client takes', () => {
-    const message = { ...sure(decodeMessage(discover)), options: new Map([[43, new Uint8Array(500)]]) };
+    const message = { ...mustParse(decodeMessage(discover)), options: new Map([[43, new Uint8Array(500)]]) };
     expect(encodeMessage(message, { largest: 548 })).to.have.nested.property('fault.code', 'dhcp-too-large');
   });
 });

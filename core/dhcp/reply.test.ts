@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { type Message } from './message.ts';
 import {
   codeOf,
@@ -45,7 +45,9 @@ describe('DHCP options', () => {
         fc.property(
           sample,
           (value) =>
-            void expect(sure(decodeOption(224, sure(encodeOption(224, value, types)), types))).to.deep.equal(value),
+            void expect(mustParse(decodeOption(224, mustParse(encodeOption(224, value, types)), types))).to.deep.equal(
+              value,
+            ),
         ),
       );
     });
@@ -73,7 +75,7 @@ describe('DHCP options', () => {
   ] as const) {
     it(`${code} (${rowOf(code).name}) is written as ${bytes}`, () => {
       const given = value as OptionValue;
-      expect(hex(sure(encodeOption(code, given)))).to.equal(bytes);
+      expect(hex(mustParse(encodeOption(code, given)))).to.equal(bytes);
       expect(showOption(code, given)).to.equal(shown);
     });
   }
@@ -124,7 +126,7 @@ describe('DHCP replies', () => {
       { code: 150, value: ['10.77.0.2'], from: 'boot profile furrow', always: true },
     ],
   };
-  const reply = sure(buildReply(discover, 'OFFER', told));
+  const reply = mustParse(buildReply(discover, 'OFFER', told));
 
   it('tell what was asked for, what must be told, and what is always told; the rest is named as untold', () => {
     expect(reply.lines.map((l) => l.code)).to.deep.equal([53, 54, 51, 58, 59, 1, 3, 42, 67, 150, 61, 82]);

@@ -109,7 +109,7 @@ const filled = (form: string, line: string): string =>
   form.replace(/\{(line|quoted)\}/g, (_, how: string) => (how === 'line' ? line : quoted(line)));
 
 /** The lines that lead back: what is there now and was not, goes; what was there and is not, comes again. */
-export function wayBack(dialect: Dialect, before: string, after: string): string {
+export function inverseLines(dialect: Dialect, before: string, after: string): string {
   const out: string[] = [];
   const level = (was: ConfigLine[], is: ConfigLine[], above: string[]): void => {
     for (const node of is)

@@ -5,8 +5,8 @@ import { liesBy, perDevice } from './commandLists.ts';
 import { looked, usualDamping, type Watched } from './damping.ts';
 import { expectationsFrom } from './expectations.ts';
 import { groupsOf, groupWords } from './groups.ts';
-import { FEW, mayTry, newGuard, tried, trying } from './loginGuard.ts';
-import { inTheWay, ladder } from './rungs.ts';
+import { FEW, mayTry, newGuard, endTry, beginTry } from './loginGuard.ts';
+import { blockingRung, ladder } from './rungs.ts';
 
 describe('lists of lines by device', () => {
   it('go by columns of unequal length, and by rows', () => {
@@ -83,12 +83,12 @@ describe('a login that nobody has let in', () => {
         for (const step of steps) {
           if (step === 'begin') {
             if (mayTry(guard, 'x') !== 'now') continue;
-            trying(guard, 'x');
+            beginTry(guard, 'x');
             under += 1;
           } else if (under > 0) {
             under -= 1;
             if (step === 'refuse') refused += 1;
-            tried(guard, 'x', step === 'refuse' ? 'refused' : 'unknown');
+            endTry(guard, 'x', step === 'refuse' ? 'refused' : 'unknown');
           }
           expect(refused).to.be.at.most(FEW);
           expect(under + refused).to.be.at.most(FEW);
@@ -99,12 +99,12 @@ describe('a login that nobody has let in', () => {
   });
   it('is free for all once it was right somewhere; another login is its own', () => {
     const guard = newGuard();
-    trying(guard, 'x');
-    trying(guard, 'x');
-    trying(guard, 'x');
+    beginTry(guard, 'x');
+    beginTry(guard, 'x');
+    beginTry(guard, 'x');
     expect(mayTry(guard, 'x')).to.equal('later');
     expect(mayTry(guard, 'y')).to.equal('now');
-    tried(guard, 'x', 'let-in');
+    endTry(guard, 'x', 'let-in');
     expect(mayTry(guard, 'x')).to.equal('now');
   });
 });
@@ -177,6 +177,6 @@ describe('a ladder', () => {
       'gives',
       ...Array.from({ length: 6 }, () => 'not tried'),
     ]);
-    expect(inTheWay(found)?.rung).to.equal('answers');
+    expect(blockingRung(found)?.rung).to.equal('answers');
   });
 });

@@ -20,14 +20,14 @@ export function mayTry(guard: LoginGuard, login: string): 'now' | 'later' | 'nev
   return held.trying + held.refused >= FEW ? 'later' : 'now';
 }
 
-export function trying(guard: LoginGuard, login: string): void {
+export function beginTry(guard: LoginGuard, login: string): void {
   const held = guard.logins.get(login) ?? { trying: 0, refused: 0, proved: false };
   held.trying += 1;
   guard.logins.set(login, held);
 }
 
 /** `let-in`, `refused`, or `unknown` where it did not come to the sign-in. */
-export function tried(guard: LoginGuard, login: string, how: 'let-in' | 'refused' | 'unknown'): void {
+export function endTry(guard: LoginGuard, login: string, how: 'let-in' | 'refused' | 'unknown'): void {
   const held = guard.logins.get(login);
   if (!held) return;
   held.trying -= 1;

@@ -29,5 +29,5 @@ export const ladder = (found: RungFound[]): RungFound[] =>
   rungNames.map((rung) => found.find((one) => one.rung === rung) ?? { rung, state: 'not tried', detail: '', ms: 0 });
 
 /** The rung that is in the way; undefined where one gets in. */
-export const inTheWay = (found: RungFound[]): RungFound | undefined =>
+export const blockingRung = (found: RungFound[]): RungFound | undefined =>
   found.find(({ state }) => state === 'gives' || state === 'open');

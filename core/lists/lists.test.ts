@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { expandSeries, shortSeries } from '../naming/series.ts';
 import { readHosts } from './hosts.ts';
 import { formatNumbers, parseNumbers } from './numbers.ts';
@@ -199,7 +199,7 @@ describe('names in a row, made short', () => {
         fc.array(fc.tuple(fc.constantFrom('1/', 'cu', '3/1/', 'x'), fc.integer({ min: 0, max: 30 }))),
         (some) => {
           const names = some.map(([before, n]) => `${before}${n}`);
-          const back = shortSeries(names).flatMap((word) => sure(expandSeries(word)));
+          const back = shortSeries(names).flatMap((word) => mustParse(expandSeries(word)));
           expect(back).to.deep.equal(names);
         },
       ),

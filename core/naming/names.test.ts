@@ -1,11 +1,11 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { nearest, parseKeyPart, parsePortName, sortKey } from './names.ts';
 
 describe('names', () => {
   it('fold case and drop blanks at the ends', () =>
-    expect(sure(parseKeyPart('  ARD-Acc.1_b '))).to.equal('ard-acc.1_b'));
+    expect(mustParse(parseKeyPart('  ARD-Acc.1_b '))).to.equal('ard-acc.1_b'));
 
   it('suggest what could be meant', () => {
     expect(parseKeyPart('Harbour House')).to.have.nested.property('fault.params.meant', 'harbour-house');
@@ -14,7 +14,7 @@ describe('names', () => {
   });
 
   it('of interfaces keep their capitals', () => {
-    expect(sure(parsePortName('Ge1/0/1.304'))).to.equal('Ge1/0/1.304');
+    expect(mustParse(parsePortName('Ge1/0/1.304'))).to.equal('Ge1/0/1.304');
     expect(parsePortName('ge 1')).to.have.nested.property('fault.code', 'port-name-syntax');
   });
 

@@ -2,7 +2,7 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { cableKindNames, isEthernet, plugFits, portKindNames, portsFit, type PortKindName } from './ports.ts';
 import { expandPorts, expandSlots, parsePorts, parseSlots, portsText, slotsText } from './portGroups.ts';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 
 describe('kinds of ports', () => {
   const kinds = fc.constantFrom(...portKindNames);
@@ -73,7 +73,7 @@ describe('kinds of ports', () => {
 
 describe('ports by pattern', () => {
   const names = (text: string, slot: string | null = null) =>
-    sure(expandPorts(sure(parsePorts(text)), slot)).map((socket) => socket.name);
+    mustParse(expandPorts(mustParse(parsePorts(text)), slot)).map((socket) => socket.name);
 
   it('count, several groups behind one another', () => {
     expect(names('1/{1..3} 1000base-t; xe{0..1},con console')).to.deep.equal([
@@ -88,7 +88,7 @@ describe('ports by pattern', () => {
   });
 
   it('have two sides on a panel, each the way on from the other', () => {
-    expect(sure(expandPorts(sure(parsePorts('{1..2} panel-copper')), null))).to.deep.equal([
+    expect(mustParse(expandPorts(mustParse(parsePorts('{1..2} panel-copper')), null))).to.deep.equal([
       { name: '1', kind: 'panel-copper', through: '1-rear' },
       { name: '1-rear', kind: 'panel-copper', through: '1' },
       { name: '2', kind: 'panel-copper', through: '2-rear' },
@@ -120,17 +120,17 @@ describe('ports by pattern', () => {
     });
     fc.assert(
       fc.property(fc.uniqueArray(group, { selector: (g) => g.names, maxLength: 5 }), (groups) => {
-        expect(sure(parsePorts(portsText(groups)))).to.deep.equal(groups);
-        expect(sure(parsePorts(groups))).to.deep.equal(groups);
+        expect(mustParse(parsePorts(portsText(groups)))).to.deep.equal(groups);
+        expect(mustParse(parsePorts(groups))).to.deep.equal(groups);
       }),
     );
   });
 
   it('name slots likewise', () => {
     expect(
-      sure(expandSlots(sure(parseSlots('{1..2} line; fan fan-tray')))).map((s) => `${s.name} ${s.takes}`),
+      mustParse(expandSlots(mustParse(parseSlots('{1..2} line; fan fan-tray')))).map((s) => `${s.name} ${s.takes}`),
     ).to.deep.equal(['1 line', '2 line', 'fan fan-tray']);
-    expect(slotsText(sure(parseSlots([{ names: '{1..4}', takes: 'Line' }])))).to.equal('{1..4} line');
+    expect(slotsText(mustParse(parseSlots([{ names: '{1..4}', takes: 'Line' }])))).to.equal('{1..4} line');
     for (const text of ['1/1 line', '{1..2} line; 2 line', '{1..200} line', 'a b$'])
       expect(parseSlots(text).ok, text).to.equal(false);
   });

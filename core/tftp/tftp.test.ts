@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { decodePacket, encodePacket, fromNetascii, toNetascii, type Packet } from './packet.ts';
 import { begin, step, type Sending, type Step } from './sending.ts';
 
@@ -28,7 +28,10 @@ const anyPacket: fc.Arbitrary<Packet> = fc.oneof(
 describe('TFTP packets', () => {
   it('come back as they went in', () => {
     fc.assert(
-      fc.property(anyPacket, (packet) => void expect(sure(decodePacket(encodePacket(packet)))).to.deep.equal(packet)),
+      fc.property(
+        anyPacket,
+        (packet) => void expect(mustParse(decodePacket(encodePacket(packet)))).to.deep.equal(packet),
+      ),
     );
   });
   it('never throw, whatever arrives', () => {
@@ -51,7 +54,7 @@ describe('TFTP packets', () => {
     ['an error', '0005 0001 6e6f 00', { kind: 'error', code: 1, message: 'no' }],
     ['agreed options', '0006 7473697a65 00 3132 00', { kind: 'options', options: { tsize: '12' } }],
   ] as const) {
-    it(`read ${what}`, () => expect(sure(decodePacket(bytesOf(bytes)))).to.deep.equal(packet));
+    it(`read ${what}`, () => expect(mustParse(decodePacket(bytesOf(bytes)))).to.deep.equal(packet));
   }
   for (const [what, bytes, code] of [
     ['three bytes', '000100', 'tftp-short'],
@@ -99,7 +102,7 @@ function receive(
     for (const bytes of waiting) {
       packets += 1;
       if (lost()) continue;
-      const packet = sure(decodePacket(bytes));
+      const packet = mustParse(decodePacket(bytes));
       if (packet.kind === 'options') answer = { kind: 'ack', block: 0 };
       if (packet.kind === 'data' && packet.block === ((blocks.length + 1) & 0xffff)) blocks.push(packet.bytes);
       // RFC 7440: what came is acknowledged by the last block in order.
@@ -199,6 +202,6 @@ describe('a file on its way', () => {
     });
     const odd = step(first.state, { packet: { kind: 'data', block: 1, bytes: new Uint8Array(0) } });
     expect(odd.ended).to.include({ why: 'protocol' });
-    expect(sure(decodePacket(odd.send[0] ?? new Uint8Array(0)))).to.include({ kind: 'error', code: 4 });
+    expect(mustParse(decodePacket(odd.send[0] ?? new Uint8Array(0)))).to.include({ kind: 'error', code: 4 });
   });
 });

@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import { parseIp } from '../addressing/ip.ts';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { hostsText, labelOf, mailboxOf, nextSerial, reverseOf, zonesOf, zoneText, type Host } from './zones.ts';
 
 const router: Host = {
@@ -64,7 +64,7 @@ describe('zone files', () => {
   it('have labels of letters, digits and hyphens', () => {
     expect(['1/3', 'cu2.0', '_x_', '//'].map(labelOf)).to.deep.equal(['1-3', 'cu2-0', 'x', 'interface']);
     expect(labelOf('a'.repeat(80))).to.have.length(63);
-    expect(reverseOf(sure(parseIp('192.0.2.7')))).to.deep.equal({ zone: '2.0.192.in-addr.arpa', label: '7' });
+    expect(reverseOf(mustParse(parseIp('192.0.2.7')))).to.deep.equal({ zone: '2.0.192.in-addr.arpa', label: '7' });
   });
 });
 

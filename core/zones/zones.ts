@@ -1,6 +1,6 @@
 /** Zone files (RFC 1035, 5) and a hosts file, from devices and their addresses. */
 import { formatIp, parseIp, type Ip } from '../addressing/ip.ts';
-import { sure } from '../fault.ts';
+import { mustParse } from '../fault.ts';
 import { grouped } from '../lists/grouped.ts';
 
 export interface Host {
@@ -63,12 +63,12 @@ export function zonesOf(hosts: readonly Host[]): Zone[] {
     const name = hostName(host.name);
     const main = new Set(host.main);
     const forward = (label: string, text: string) => {
-      const ip = sure(parseIp(text));
+      const ip = mustParse(parseIp(text));
       const order = `${label} ${ip.family} ${ip.value.toString(16).padStart(32, '0')}`;
       lines.push({ zone: host.domain, order, text: `${label}\tIN\t${typeOf(ip)}\t${formatIp(ip)}` });
     };
     const back = (label: string, text: string) => {
-      const ip = sure(parseIp(text));
+      const ip = mustParse(parseIp(text));
       const reverse = reverseOf(ip);
       const order = ip.value.toString(16).padStart(32, '0');
       lines.push({ zone: reverse.zone, order, text: `${reverse.label}\tIN\tPTR\t${label}.${host.domain}.` });
@@ -127,12 +127,12 @@ export function hostsText(hosts: readonly Host[]): string {
     const full = (label: string) => (host.domain === '' ? label : `${label}.${host.domain}`);
     for (const address of host.main) {
       const names = [...new Set([full(name), name])].join(' ');
-      lines.push([sure(parseIp(address)), `${address}\t${names}`]);
+      lines.push([mustParse(parseIp(address)), `${address}\t${names}`]);
     }
     for (const { name: interfaceName, addresses } of host.interfaces)
       for (const address of addresses)
         if (!host.main.includes(address))
-          lines.push([sure(parseIp(address)), `${address}\t${full(`${labelOf(interfaceName)}.${name}`)}`]);
+          lines.push([mustParse(parseIp(address)), `${address}\t${full(`${labelOf(interfaceName)}.${name}`)}`]);
   }
   lines.sort(([a], [b]) => a.family - b.family || (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
   return lines.map(([, text]) => `${text}\n`).join('');

@@ -4,7 +4,7 @@ import { type BodyOf, type QueryOf, type ReplyOf, type RouteId, type VerbRouteId
 import { type Value } from '@zpine/contract/fields';
 import { type z } from 'zod';
 import { MOST_ADDED } from '@zpine/contract/kindRoutes';
-import { bulkBody, cloneBody, removeManyBody } from '@zpine/contract/bulkRoutes';
+import { bulkBodySchema, cloneBodySchema, removeManyBodySchema } from '@zpine/contract/bulkRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import { faultsOf as faultsIn } from '@zpine/contract/faults';
 import { present } from '../store/records.ts';
@@ -26,7 +26,7 @@ import { applyPlan } from './addressing/sitePlan.ts';
 import { reserve } from './addressing/reserve.ts';
 import { merge, resize, split } from './addressing/reshape.ts';
 import { space } from './addressing/space.ts';
-import { listArrivals, retryArrival, showArrival, shownArrivals } from './arrivals/list.ts';
+import { listArrivals, retryArrival, showArrival, presentArrivals } from './arrivals/list.ts';
 import { dismiss, dismissMany, listStrangers, recognise } from './arrivals/strangers.ts';
 import { closeWindow, openWindow } from './arrivals/window.ts';
 import { plugs, trace } from './cables/shown.ts';
@@ -47,7 +47,7 @@ import { checkSheet, shippedDialects, trySheet } from './fleet/sheets.ts';
 import { listNotices, listWatched } from './fleet/watch.ts';
 import { listEditions, makeEdition, publishEdition, showEdition, tryTemplate } from './editions/editions.ts';
 import { templateNames } from './editions/names.ts';
-import { faultsOf, shownFault } from './editions/templates.ts';
+import { faultsOf, presentFault } from './editions/templates.ts';
 import { align, differing } from './hardware/differing.ts';
 import { readSheets, writeSheet } from './hardware/sheets.ts';
 import { declareFound, enterFound, hardware } from './hardware/slots.ts';
@@ -60,7 +60,7 @@ import { exportText, mayExport } from './imports/export.ts';
 import { pasteDevices } from './imports/paste.ts';
 import { importText } from './imports/run.ts';
 import { importScans } from './imports/scan.ts';
-import { applyUpload, cancelUpload, shownUpload, uploadRow } from './imports/uploads.ts';
+import { applyUpload, cancelUpload, presentUpload, uploadRow } from './imports/uploads.ts';
 import { complete } from './search/complete.ts';
 import { askCheck, listChecks, showCheck } from './soundness/checks.ts';
 import { search } from './search/search.ts';
@@ -163,7 +163,7 @@ const verbs: VerbHandlers = {
     items: await explainSettings(tx, await mustFind(tx, 'device', ref(call))),
   }),
   'template.check': async (tx, call) => ({
-    faults: (await faultsOf(tx, await mustFind(tx, 'template', ref(call)))).map(shownFault),
+    faults: (await faultsOf(tx, await mustFind(tx, 'template', ref(call)))).map(presentFault),
   }),
   'template.try': (tx, { body }) => tryTemplate(tx, body),
   'device.names': (tx, call) => templateNames(tx, ref(call)),
@@ -177,7 +177,7 @@ const verbs: VerbHandlers = {
   'arrival.show': (tx, { params }) => showArrival(tx, params.id ?? ''),
   'arrival.open': async (tx, call) => {
     const row = await openWindow(tx, await mustFind(tx, 'device', ref(call), true), call.body.hours);
-    return onlyOne(await shownArrivals(tx, [row]));
+    return onlyOne(await presentArrivals(tx, [row]));
   },
   'arrival.close': async (tx, call) => {
     await closeWindow(tx, ref(call));
@@ -238,7 +238,7 @@ const verbs: VerbHandlers = {
   'import.run': (tx, { body }) => importText(tx, body),
   'import.scan': (tx, { body }) => importScans(tx, body),
   'import.paste': (tx, { body }) => pasteDevices(tx, body),
-  'import.show': async (tx, { params }) => shownUpload(await uploadRow(tx, params.id ?? '')),
+  'import.show': async (tx, { params }) => presentUpload(await uploadRow(tx, params.id ?? '')),
   'import.apply': (tx, { params, user }) => applyUpload(tx, params.id ?? '', user),
   'import.cancel': (tx, { params }) => cancelUpload(tx, params.id ?? ''),
   'import.example': (_tx, { params, query }) => Promise.resolve(exampleText(params.kind ?? '', query.as)),
@@ -277,10 +277,10 @@ const ofKind = (kind: KindName): Record<string, Handler> => ({
     await removeOne(tx, kind, ref(call), call.version);
     return null;
   },
-  [`${kind}.editMany`]: (tx, { body }: Call) => editMany(tx, kind, bodyAs(bulkBody, body)),
-  [`${kind}.removeMany`]: (tx, { body }: Call) => removeMany(tx, kind, bodyAs(removeManyBody, body)),
+  [`${kind}.editMany`]: (tx, { body }: Call) => editMany(tx, kind, bodyAs(bulkBodySchema, body)),
+  [`${kind}.removeMany`]: (tx, { body }: Call) => removeMany(tx, kind, bodyAs(removeManyBodySchema, body)),
   [`${kind}.clone`]: async (tx, call: Call) =>
-    present(tx, kind, await clone(tx, kind, ref(call), bodyAs(cloneBody, call.body))),
+    present(tx, kind, await clone(tx, kind, ref(call), bodyAs(cloneBodySchema, call.body))),
   [`${kind}.removal`]: (tx, call: Call) => removal(tx, kind, ref(call)),
 });
 

@@ -1,7 +1,7 @@
 import { LeaseLost, whileHeld } from '../store/claims.ts';
 import { Faults } from '../store/faults.ts';
 import { claimJob, finishJob, type ClaimedJob, type JobWork } from '../store/jobs.ts';
-import { Turns } from '../store/turns.ts';
+import { PollLoop } from '../store/turns.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
@@ -49,7 +49,7 @@ export class Worker {
   private readonly log: Log;
   private readonly inThread: InThread;
   private readonly faults: Faults;
-  private readonly turns = new Turns(IDLE_MS, () => this.turn());
+  private readonly turns = new PollLoop(IDLE_MS, () => this.turn());
 
   constructor(store: Store, log: Log, inThread: InThread) {
     this.store = store;

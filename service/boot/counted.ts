@@ -1,7 +1,7 @@
 /** What happens too often to be written down packet by packet: the first of a sender is, the others are counted, and cost no more. */
 import { dialled, type DialRow } from '@zpine/core/addressing/dial';
 import { Tally } from '@zpine/core/queue/tally';
-import { noteBoot, type BootNote } from '../app/boot/records.ts';
+import { saveBootRecord, type BootNote } from '../app/boot/records.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type Faults } from '../store/faults.ts';
 
@@ -44,7 +44,7 @@ export class CountedNotes {
       const address = from === '' ? undefined : dialled(this.dialMap, 'default', from);
       const note = { protocol, what: 'packet', outcome: 'dropped' as const, address, detail: what };
       this.telling = this.telling
-        .then(() => transact(this.store, actor, protocol, (tx) => noteBoot(tx, note, times)))
+        .then(() => transact(this.store, actor, protocol, (tx) => saveBootRecord(tx, note, times)))
         .catch((error: unknown) => this.faults.say(error, 'what was counted could not be noted'));
     }
   }

@@ -6,7 +6,7 @@ import { problemOf, Refusal } from '@zpine/contract/errors';
 import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { CountedNotes } from './counted.ts';
-import { bound, closed, Turns, type Log } from './sockets.ts';
+import { bound, closed, PacketTurns, type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -28,7 +28,7 @@ export class DhcpListener {
   private readonly options: BootOptions;
   private readonly log: Log;
   private readonly faults: Faults;
-  private readonly turns = new Turns(BOUNDS);
+  private readonly turns = new PacketTurns(BOUNDS);
   private readonly counted: CountedNotes;
   private sockets: Socket[] = [];
 

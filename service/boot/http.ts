@@ -5,7 +5,7 @@ import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { dial, dialled } from '@zpine/core/addressing/dial';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
-import { noteBoot } from '../app/boot/records.ts';
+import { saveBootRecord } from '../app/boot/records.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
 import { type Log } from './sockets.ts';
@@ -53,7 +53,7 @@ export class BootHttp {
       dialled(this.options.dialMap, VRF, incoming.socket.remoteAddress ?? '');
     const note = (address: string, detail: string, outcome: 'answered' | 'refused') =>
       transact(this.store, actor, 'http', (tx) =>
-        noteBoot(tx, { protocol: 'http', what: 'life', outcome, address, detail }),
+        saveBootRecord(tx, { protocol: 'http', what: 'life', outcome, address, detail }),
       );
     app.onError((error, c) => {
       this.faults.say(error, 'boot HTTP');

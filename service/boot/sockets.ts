@@ -30,7 +30,7 @@ export function bound(
 export const closed = (socket: Socket): Promise<void> => new Promise((resolve) => socket.close(() => resolve()));
 
 /** Does work for packets, a bounded number at a time, each lane in its turn. */
-export class Turns {
+export class PacketTurns {
   private readonly queue: FairQueue<() => Promise<void>>;
 
   constructor(bounds: FairBounds) {

@@ -5,11 +5,11 @@ import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
-import { noteBoot } from '../app/boot/records.ts';
+import { saveBootRecord } from '../app/boot/records.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type BootOptions } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
-import { bound, closed, Turns, type Log } from './sockets.ts';
+import { bound, closed, PacketTurns, type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -29,7 +29,7 @@ export class TftpListener {
   private readonly options: BootOptions;
   private readonly log: Log;
   private readonly faults: Faults;
-  private readonly turns = new Turns(BOUNDS);
+  private readonly turns = new PacketTurns(BOUNDS);
   private readonly counted: CountedNotes;
   /** By the client's address and port: a request that comes again belongs to the transfer that is under way. */
   private readonly transfers = new Map<string, { client: string; stop: () => void }>();
@@ -84,7 +84,7 @@ export class TftpListener {
     const address = dialled(this.options.dialMap, VRF, from.address);
     const note = (detail: string) =>
       transact(this.store, actor, 'tftp', (tx) =>
-        noteBoot(tx, { protocol: 'tftp', what: 'request', outcome: 'refused', address, detail }),
+        saveBootRecord(tx, { protocol: 'tftp', what: 'request', outcome: 'refused', address, detail }),
       );
     const packet = decodePacket(bytes);
     if (!packet.ok) {

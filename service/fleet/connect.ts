@@ -24,7 +24,7 @@ export interface Connected {
 /** Opens the way to a device behind a jump host. */
 export type Jump = (jump: Target, address: string, port: number) => Promise<Duplex>;
 
-export interface Way {
+export interface ConnectOptions {
   dialMap: readonly DialRow[];
   jump: Jump;
   /** A key that nobody has accepted yet is taken, and given back. */
@@ -33,7 +33,7 @@ export interface Way {
   holds?: (rung: Rung, detail: string) => void;
 }
 
-export async function connect(target: Target, way: Way): Promise<Connected> {
+export async function connect(target: Target, way: ConnectOptions): Promise<Connected> {
   const { access } = target;
   if (target.fault !== null) throw new NotReached('name', target.fault);
   const unread = access.key === undefined ? undefined : keyFault(access.key, access.passphrase);
@@ -67,7 +67,7 @@ async function lookedUp({ hostName }: Target): Promise<string> {
   }
 }
 
-async function openStream(target: Target, address: string, way: Way): Promise<Duplex> {
+async function openStream(target: Target, address: string, way: ConnectOptions): Promise<Duplex> {
   const { port, connectSeconds } = target.access;
   if (target.jump) {
     const stream = await way.jump(target.jump, address, port);
@@ -82,7 +82,7 @@ async function openStream(target: Target, address: string, way: Way): Promise<Du
 }
 
 /** A refusal is an answer, too: somebody is there, and the port is shut. */
-function opened(socket: Socket, limitMs: number, address: string, port: number, way: Way): Promise<void> {
+function opened(socket: Socket, limitMs: number, address: string, port: number, way: ConnectOptions): Promise<void> {
   return new Promise((resolve, reject) => {
     const timer = setTimeout(() => {
       socket.destroy();
@@ -104,7 +104,12 @@ function opened(socket: Socket, limitMs: number, address: string, port: number, 
   });
 }
 
-async function handshake(target: Target, sock: Duplex, way: Way, again: () => Promise<Duplex>): Promise<Connected> {
+async function handshake(
+  target: Target,
+  sock: Duplex,
+  way: ConnectOptions,
+  again: () => Promise<Duplex>,
+): Promise<Connected> {
   const { access } = target;
   const algorithms = algorithmsFor(access.algorithms);
   let hostKey: HostKey = { fingerprint: '', algorithm: '' };

@@ -1,11 +1,11 @@
 /** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
 import { type DialRow } from '@zpine/core/addressing/dial';
-import { claimProbe, noteProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
+import { claimProbe, saveProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { whileHeld } from '../store/claims.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { type Jump } from './connect.ts';
 import { prove } from './prove.ts';
-import { Turns } from '../store/turns.ts';
+import { PollLoop } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 
 interface Log {
@@ -22,7 +22,7 @@ export class Keeper {
   private readonly dialMap: readonly DialRow[];
   private readonly jump: Jump;
   private readonly faults: Faults;
-  private readonly turns = new Turns(IDLE_MS, () => this.safely());
+  private readonly turns = new PollLoop(IDLE_MS, () => this.safely());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;
@@ -62,7 +62,7 @@ export class Keeper {
     try {
       const way = { dialMap: this.dialMap, jump: this.jump, firstContact: true };
       const result = await whileHeld(this.store, actor, probe.lease, () => prove(probe, way));
-      await transact(this.store, actor, 'arrival.proof', (tx) => noteProof(tx, probe, result));
+      await transact(this.store, actor, 'arrival.proof', (tx) => saveProof(tx, probe, result));
     } catch (error) {
       this.faults.say(error, 'a device could not be looked at', { device: probe.deviceKey });
       await transact(this.store, actor, 'arrival.release', (tx) =>

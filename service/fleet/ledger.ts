@@ -1,6 +1,6 @@
 /** What a run has found and not yet written down: gathered, and written in batches. */
 import { Refusal } from '@zpine/contract/errors';
-import { isStopping, noteRows, type ClaimedRun, type RowResult } from '../app/fleet/work.ts';
+import { isStopping, saveRows, type ClaimedRun, type RowResult } from '../app/fleet/work.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 
 const FLUSH_MS = 200;
@@ -77,7 +77,7 @@ export class RunLedger {
 
   private async note(begun: number[], results: RowResult[]): Promise<void> {
     await transact(this.store, this.actor, 'run.note', async (tx) => {
-      if (!(await noteRows(tx, this.run, begun, results))) this.lost = true;
+      if (!(await saveRows(tx, this.run, begun, results))) this.lost = true;
       if (await isStopping(tx, this.run)) this.stopping = true;
     });
   }

@@ -2,13 +2,13 @@
 import { targetsOf } from '../app/fleet/targets.ts';
 import { byIds } from '../store/records.ts';
 import { read, type Actor, type Store } from '../store/tx.ts';
-import { connect, type Way } from './connect.ts';
+import { connect, type ConnectOptions } from './connect.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
 /** Somebody waits for the answer. */
 const MOST_MS = 4000;
 
-export async function letsIn(store: Store, id: number, way: Way): Promise<boolean> {
+export async function letsIn(store: Store, id: number, way: ConnectOptions): Promise<boolean> {
   const target = await read(store, actor, async (tx) => {
     const device = (await byIds(tx, 'device', [id])).get(id);
     return device && (await targetsOf(tx, [device])).get(id);

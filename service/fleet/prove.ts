@@ -6,7 +6,7 @@ import { Masker } from '@zpine/core/secrets/masking';
 import { type Rung } from '@zpine/core/fleet/rungs';
 import { type Probe, type ProofResult } from '../app/arrivals/proof.ts';
 import { hideSecrets, offTheWire } from '../app/editions/content.ts';
-import { connect, type HostKey, type Way } from './connect.ts';
+import { connect, type HostKey, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
 
@@ -23,7 +23,7 @@ const notReached = (error: unknown): ArrivalEvent =>
         detail: `the session ended early: ${error instanceof Error ? error.message : String(error)}`,
       };
 
-export async function prove(probe: Probe, way: Way): Promise<ProofResult> {
+export async function prove(probe: Probe, way: ConnectOptions): Promise<ProofResult> {
   const { dialect, access } = probe.target;
   if (!dialect) return { events: [{ kind: 'not-reached', why: 'sign-in', detail: `nothing is known of its dialect` }] };
   let hostKey: HostKey | undefined;

@@ -4,7 +4,7 @@ import { type Outcome } from '@zpine/core/fleet/outcomes';
 import { type RunRow } from '@zpine/contract/fleetShapes';
 import { type Target } from '../app/fleet/access.ts';
 import { type RowResult } from '../app/fleet/work.ts';
-import { connect, type Way } from './connect.ts';
+import { connect, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
 
@@ -22,7 +22,7 @@ export type Login = 'let-in' | 'refused' | 'unknown';
 
 export async function withSession(
   target: Target,
-  way: Way,
+  way: ConnectOptions,
   work: (session: Session) => Promise<Done>,
   limits: { mostBytes?: number } = {},
 ): Promise<{ row: RowResult; login: Login }> {
@@ -58,7 +58,7 @@ export async function withSession(
 }
 
 /** A whole sign-in beside the one that stands, with more rights where they are asked for; gives why it failed. */
-export async function signedInAgain(target: Target, way: Way): Promise<string | undefined> {
+export async function signedInAgain(target: Target, way: ConnectOptions): Promise<string | undefined> {
   const { dialect, access } = target;
   if (!dialect) return noDialect(target);
   try {

@@ -1,10 +1,10 @@
 /** One run, from its claim to its end: which device is begun with when, and what is done with it. */
-import { FEW, mayTry, newGuard, tried, trying, type LoginGuard } from '@zpine/core/fleet/loginGuard';
+import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine/core/fleet/loginGuard';
 import { endRun, freeDevice, takeDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import { type ClaimedRun, type RowResult, type Waiting } from '../app/fleet/work.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type Way } from './connect.ts';
+import { type ConnectOptions } from './connect.ts';
 import { RunLedger } from './ledger.ts';
 import { signedInAgain, withSession, type Login } from './reachable.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
@@ -20,7 +20,7 @@ const BUSY_SECONDS = 900;
 export class RunWork {
   private readonly store: Store;
   private readonly run: ClaimedRun;
-  private readonly way: Way;
+  private readonly way: ConnectOptions;
   private readonly closing: () => boolean;
   private readonly guard: LoginGuard = newGuard();
   private readonly ledger: RunLedger;
@@ -33,7 +33,7 @@ export class RunWork {
   private proved = false;
   private turned: () => void = () => undefined;
 
-  constructor(store: Store, run: ClaimedRun, way: Way, actor: Actor, closing: () => boolean) {
+  constructor(store: Store, run: ClaimedRun, way: ConnectOptions, actor: Actor, closing: () => boolean) {
     this.store = store;
     this.run = run;
     this.way = way;
@@ -104,7 +104,7 @@ export class RunWork {
     this.active += 1;
     this.busy.set(layer, (this.busy.get(layer) ?? 0) + 1);
     this.ledger.begin(target.device);
-    trying(this.guard, target.login);
+    beginTry(this.guard, target.login);
     void this.device(waiting)
       .catch((error: unknown): { row: RowResult; login: Login } => ({
         login: 'unknown',
@@ -118,7 +118,7 @@ export class RunWork {
         },
       }))
       .then(({ row, login }) => {
-        tried(this.guard, target.login, login);
+        endTry(this.guard, target.login, login);
         this.ledger.done(row);
         const bad = row.outcome === 'turned down' || row.outcome === 'stopped midway';
         this.proved ||= row.outcome === 'brought over' || row.outcome === 'already right';

@@ -2,9 +2,9 @@
 import { type DialRow } from '@zpine/core/addressing/dial';
 import { claimRun } from '../app/fleet/work.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type Jump, type Way } from './connect.ts';
+import { type Jump, type ConnectOptions } from './connect.ts';
 import { RunWork } from './runWork.ts';
-import { Turns } from '../store/turns.ts';
+import { PollLoop } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 
 interface Log {
@@ -19,9 +19,9 @@ const MOST_RUNS = 4;
 
 export class Runner {
   private readonly store: Store;
-  private readonly way: Way;
+  private readonly way: ConnectOptions;
   private readonly faults: Faults;
-  private readonly turns = new Turns(IDLE_MS, () => this.turn());
+  private readonly turns = new PollLoop(IDLE_MS, () => this.turn());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
     this.store = store;

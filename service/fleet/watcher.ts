@@ -6,8 +6,8 @@ import { makeRun } from '../app/fleet/runs.ts';
 import {
   claimLetter,
   claimLooks,
-  noteLetter,
-  noteLook,
+  saveLetter,
+  saveLook,
   planWatch,
   REACH,
   type DueLook,
@@ -16,10 +16,10 @@ import {
 } from '../app/fleet/watch.ts';
 import { whileHeld } from '../store/claims.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type Way } from './connect.ts';
+import { type ConnectOptions } from './connect.ts';
 import { withSession } from './reachable.ts';
 import { type Session } from './session.ts';
-import { Turns } from '../store/turns.ts';
+import { PollLoop } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 
 interface Log {
@@ -41,14 +41,14 @@ const LETTERS = 20;
 
 export class Watcher {
   private readonly store: Store;
-  private readonly way: Way;
+  private readonly way: ConnectOptions;
   private readonly mail: Mail;
   private readonly faults: Faults;
   private readonly post: Transporter | undefined;
-  private readonly turns = new Turns(TURN_MS, () => this.safely());
+  private readonly turns = new PollLoop(TURN_MS, () => this.safely());
   private plannedAt = 0;
 
-  constructor(store: Store, way: Way, mail: Mail, log: Log) {
+  constructor(store: Store, way: ConnectOptions, mail: Mail, log: Log) {
     this.store = store;
     this.way = way;
     this.mail = mail;
@@ -124,7 +124,7 @@ export class Watcher {
     });
     states.set(REACH, { state: row.outcome === 'reached' ? 'reached' : 'not reached', detail: row.detail });
     const look: Look = { device: target.device, deviceKey: target.key, states };
-    await transact(this.store, actor, 'watch.note', (tx) => noteLook(tx, look, due));
+    await transact(this.store, actor, 'watch.note', (tx) => saveLook(tx, look, due));
   }
 
   private async letters(post: Transporter): Promise<void> {
@@ -132,7 +132,7 @@ export class Watcher {
       const letter = await transact(this.store, actor, 'letter.claim', claimLetter);
       if (!letter) return;
       const fault = await whileHeld(this.store, actor, letter.lease, () => this.send(post, letter));
-      await transact(this.store, actor, 'letter.note', (tx) => noteLetter(tx, letter, fault));
+      await transact(this.store, actor, 'letter.note', (tx) => saveLetter(tx, letter, fault));
     }
   }
 

@@ -7,7 +7,7 @@ import { bitsOf } from '@zpine/core/addressing/ip';
 import { formatPrefix, lastOf, parsePrefix, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { countOf, fitOf, freeWithin, merged, type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from './tx.ts';
@@ -190,9 +190,9 @@ export function withheld(
   const usable = usableRange(p);
   const edges = freeWithin({ first: p.first, last: lastOf(p) }, [usable]);
   const ranges = [record.heldBack, record.pool, record.quarantine].flatMap((text) =>
-    text ? sure(parseRanges(text)).map(spanOf) : [],
+    text ? mustParse(parseRanges(text)).map(spanOf) : [],
   );
-  const gateway = record.gateway ? [sure(parseIp(record.gateway)).value] : [];
+  const gateway = record.gateway ? [mustParse(parseIp(record.gateway)).value] : [];
   return [...edges, ...ranges, ...gateway.map((value) => ({ first: value, last: value }))];
 }
 
@@ -234,7 +234,7 @@ async function childrenIn(tx: Tx, prefixId: number, family: Family, stretch: Spa
  * Used by every change of shape; the spaces must be locked, and children and addresses must already stand right.
  */
 export async function rebuild(tx: Tx, record: Stored<'prefix'>, stretch?: Span): Promise<void> {
-  const p = sure(parsePrefix(record.cidr));
+  const p = mustParse(parsePrefix(record.cidr));
   const within = stretch ?? { first: p.first, last: lastOf(p) };
   const spaces = await lockSpaces(tx, [record.id]);
   const children = await childrenIn(tx, record.id, p.family, within);

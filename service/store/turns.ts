@@ -1,5 +1,5 @@
 /** Something that is done turn by turn until it is told to stop; what a turn begins may go on beside the next. */
-export class Turns {
+export class PollLoop {
   stopping = false;
   /** What turns have begun and is not done with. */
   readonly running = new Set<Promise<void>>();

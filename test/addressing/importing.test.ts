@@ -5,7 +5,7 @@ import { expect } from 'chai';
 import { type Client } from '@zpine/contract/client';
 import { sizeOf, formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
 import { treeOf } from '@zpine/core/addressing/tree';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { refusal } from '../service.ts';
 import { demoBench, type DemoBench } from './bench.ts';
 
@@ -117,7 +117,7 @@ describe('a plan of addresses, taken in', function () {
     }
     const mixed = blocks.map((_, i) => blocks[(i * 7919) % blocks.length] ?? '');
     await demo.well('import', 'prefix', file('large.csv', ['cidr', ...mixed]), '--yes');
-    const expected = treeOf(blocks.map((text) => sure(parsePrefix(text))));
+    const expected = treeOf(blocks.map((text) => mustParse(parsePrefix(text))));
     let seen = 0;
     const walk = async (parent: string): Promise<void> => {
       const node = expected.find(({ block }) => formatPrefix(block) === parent);

@@ -4,7 +4,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { expect } from 'chai';
 import { encodeMessage, messageTypes } from '@zpine/core/dhcp/message';
 import { codeOf } from '@zpine/core/dhcp/options';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { encodePacket } from '@zpine/core/tftp/packet';
 import { attacked, beside, type Attacked } from './bench.ts';
 
@@ -30,7 +30,7 @@ function discover(n: number): Uint8Array {
     file: '',
     options: new Map([[codeOf('message-type'), Uint8Array.of(messageTypes.indexOf('DISCOVER'))]]),
   });
-  return sure(message);
+  return mustParse(message);
 }
 
 describe('floods from one place', function () {

@@ -4,7 +4,7 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { applied } from '@zpine/core/config/applied';
 import { walk, type ConfigLine } from '@zpine/core/config/tree';
-import { commandsOf, stepsOf, wayBack } from '@zpine/core/fleet/errand';
+import { commandsOf, stepsOf, inverseLines } from '@zpine/core/fleet/errand';
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { Memory } from '@zpine/lab/furrow/memory';
 import { Shell } from '@zpine/lab/furrow/shell';
@@ -183,7 +183,7 @@ describe('errands and their way back', () => {
             }),
           );
           carryOut(dialect, bench, [...once.values()].join('\n'));
-          const back = wayBack(dialect, before, bench.print());
+          const back = inverseLines(dialect, before, bench.print());
           if (back !== '') carryOut(dialect, bench, back);
           expect(unordered(dialect, bench.print())).to.deep.equal(unordered(dialect, before));
         },
@@ -198,7 +198,7 @@ describe('errands and their way back', () => {
         const bench = furrowBench(had.join('\n'));
         const before = bench.print();
         carryOut(dialect, bench, away(had[at % had.length] ?? ''));
-        const back = wayBack(dialect, before, bench.print());
+        const back = inverseLines(dialect, before, bench.print());
         if (back !== '') carryOut(dialect, bench, back);
         expect(unordered(dialect, bench.print())).to.deep.equal(unordered(dialect, before));
       }),
@@ -209,10 +209,10 @@ describe('errands and their way back', () => {
     // None of the shipped dialects has braces; a sheet of one's own may.
     const braces = dialectFrom('bracy', { ...known('quill').sheet, blocks: 'brace', comment: '//' });
     const [before, after] = ['clock { server 10.77.0.5; }', 'clock { server 10.77.0.6; zone UTC; }'];
-    expect(wayBack(braces, before, after)).to.equal(
+    expect(inverseLines(braces, before, after)).to.equal(
       'clock { - server 10.77.0.6; }\nclock { - zone UTC; }\nclock { server 10.77.0.5; }',
     );
-    const commands = commandsOf(braces, stepsOf(braces, wayBack(braces, before, after), after));
+    const commands = commandsOf(braces, stepsOf(braces, inverseLines(braces, before, after), after));
     expect(commands.map(({ command }) => command)).to.deep.equal([
       'blot clock / server 10.77.0.6',
       'blot clock / zone UTC',
@@ -236,7 +236,7 @@ describe('errands and their way back', () => {
           const before = bench.print();
           const once = wanted.filter((line, i) => wanted.findIndex((o) => o.slice(0, 16) === line.slice(0, 16)) === i);
           carryOut(dialect, bench, once.join('\n'));
-          const back = wayBack(dialect, before, bench.print());
+          const back = inverseLines(dialect, before, bench.print());
           if (back !== '') carryOut(dialect, bench, back);
           expect(unordered(dialect, bench.print())).to.deep.equal(unordered(dialect, before));
         },

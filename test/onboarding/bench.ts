@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { dial, parseDialRow, type Endpoint } from '@zpine/core/addressing/dial';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Milestone, milestones } from '@zpine/core/arrival/arrival';
 import { type ShownArrival } from '@zpine/contract/onboardingShapes';
 import { type Client } from '@zpine/contract/client';
@@ -47,7 +47,7 @@ export async function onboarding(consoleFolder?: string, heard?: (line: string) 
   const folder = mkdtempSync(join(tmpdir(), 'zpine-lab-'));
   const lab = newLab(net, folder);
   const client = bench.clients.admin;
-  const rows = net.dialMap.map((row) => sure(parseDialRow(row)));
+  const rows = net.dialMap.map((row) => mustParse(parseDialRow(row)));
   const end = async () => {
     await lab.stop();
     await bench.stop();

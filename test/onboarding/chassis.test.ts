@@ -1,6 +1,6 @@
 /** A chassis that arrives says what is in its slots; a stranger behind a cable of the records is guessed by it. */
 import { expect } from 'chai';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { parseMac } from '@zpine/core/addressing/mac';
 import { onboarding, prepare, serves, type Onboarding } from './bench.ts';
 
@@ -13,7 +13,7 @@ describe('an arriving chassis', () => {
   after(() => o.end());
 
   it('reports its cards, which are held against those that were declared', async () => {
-    const mac = sure(parseMac('02:00:00:00:c4:01'));
+    const mac = mustParse(parseMac('02:00:00:00:c4:01'));
     const device = 'mos-core-1';
     const model = 'larkfield/lf-c4';
     await o.client.add('device', { name: device, duty: 'access', model, site: 'mos' });

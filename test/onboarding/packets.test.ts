@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { expect } from 'chai';
 import { decodeMessage, encodeMessage, messageTypes, type Message, type MessageType } from '@zpine/core/dhcp/message';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { codeOf, ipv4Bytes, ipv4Text } from '@zpine/core/dhcp/options';
 import { decodePacket, encodePacket } from '@zpine/core/tftp/packet';
 import { another, newest, onboarding, prepare, type Onboarding } from './bench.ts';
@@ -159,17 +159,17 @@ describe('packets of booting clients', () => {
     const hardware = await hardwareOf(device);
     const say = (type: MessageType, more: Asking = {}) =>
       encodeMessage(message({ type, mac: hardware.mac, serial: hardware.serial, ...more }));
-    const offer = await tell(sure(say('DISCOVER')));
+    const offer = await tell(mustParse(say('DISCOVER')));
     const wanted = offer?.yourAddress ?? '';
-    expect(await tell(sure(say('REQUEST', { wanted, server: '10.77.0.10' })))).to.include({ yourAddress: wanted });
+    expect(await tell(mustParse(say('REQUEST', { wanted, server: '10.77.0.10' })))).to.include({ yourAddress: wanted });
     const spoofer = '10.77.99.9';
     for (const type of ['DISCOVER', 'RELEASE'] as const)
-      expect(await tell(sure(say(type, { client: type === 'RELEASE' ? wanted : '0.0.0.0' })), spoofer)).to.equal(
+      expect(await tell(mustParse(say(type, { client: type === 'RELEASE' ? wanted : '0.0.0.0' })), spoofer)).to.equal(
         undefined,
       );
     const file = await o.client.call('device.dhcp', { params: { ref: device }, query: {} });
     expect(file.device).to.equal(device);
-    const again = await tell(sure(say('REQUEST', { wanted, server: '10.77.0.10' })));
+    const again = await tell(mustParse(say('REQUEST', { wanted, server: '10.77.0.10' })));
     expect(again?.yourAddress).to.equal(wanted);
     const item = async () => (await o.client.call('today')).items.find(({ code }) => code === 'relay');
     const told = await item();
@@ -178,7 +178,7 @@ describe('packets of booting clients', () => {
     await o.client.edit('prefix', '10.77.64.0/24', { relays: spoofer });
     expect(await item()).to.equal(undefined);
     // The answer goes to the relay that it names.
-    await tell(sure(say('DISCOVER')), spoofer);
+    await tell(mustParse(say('DISCOVER')), spoofer);
     expect(await lastRecord()).to.include({ outcome: 'answered', device });
     await o.client.edit('prefix', '10.77.64.0/24', { relays: null });
   });
@@ -187,7 +187,8 @@ describe('packets of booting clients', () => {
     const { device } = await another(o);
     await prepare(o, device);
     const { mac, serial } = await hardwareOf(device);
-    const ask = (type: MessageType, more: Asking = {}) => sure(encodeMessage(message({ type, mac, serial, ...more })));
+    const ask = (type: MessageType, more: Asking = {}) =>
+      mustParse(encodeMessage(message({ type, mac, serial, ...more })));
     const wanted = (await tell(ask('DISCOVER')))?.yourAddress ?? '';
     await tell(ask('REQUEST', { wanted, server: '10.77.0.10' }));
     expect(await tell(ask('DISCOVER', { relay: '10.77.16.1' }), '10.77.16.1')).to.equal(undefined);

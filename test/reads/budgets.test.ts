@@ -4,7 +4,7 @@ import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { type RouteId } from '@zpine/contract/routes';
 import { bootNet } from '../../ops/stack.ts';
 import { type User } from '../../service/app/access/who.ts';
-import { addArrival, apply } from '../../service/app/arrivals/arrivals.ts';
+import { addArrival, applyEvent } from '../../service/app/arrivals/arrivals.ts';
 import { handlers } from '../../service/app/handlers.ts';
 import { routes } from '../../contract/routes.ts';
 import { find } from '../../service/store/records.ts';
@@ -100,7 +100,7 @@ describe('statements of what people wait for', () => {
       const now = await tx.now();
       for (const device of devices) {
         const row = await addArrival(tx, { device, openedAt: now, closesAt: now, openedBy: 'tester' });
-        await apply(tx, row, { kind: 'limit' });
+        await applyEvent(tx, row, { kind: 'limit' });
       }
       return devices.length;
     });

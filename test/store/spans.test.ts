@@ -14,7 +14,7 @@ import {
   type Prefix,
 } from '@zpine/core/addressing/prefix';
 import { countOf, freeWithin, type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { actor, testStore } from '../service.ts';
 import { expectSound } from '../sound.ts';
@@ -31,7 +31,7 @@ import { read, transact, type Store } from '../../service/store/tx.ts';
 
 /** Everything plays in the first 256 addresses of a block; that of the last is far larger than a double is exact. */
 const worlds: Prefix[] = ['10.77.0.0/24', '2001:db8:77::/120', '2001:db8:77::/64'].map((cidr) =>
-  sure(parsePrefix(cidr)),
+  mustParse(parsePrefix(cidr)),
 );
 
 type Step =
@@ -106,10 +106,10 @@ async function look(store: Store, family: Family): Promise<World> {
   return read(store, actor, async (tx) => ({
     prefixes: (await find(tx, 'prefix', { cidr_family: family })).map((p) => ({
       ...p,
-      cidr: sure(parsePrefix(p.cidr)),
+      cidr: mustParse(parsePrefix(p.cidr)),
     })),
     addresses: (await find(tx, 'address', { address_family: family })).map((a) => ({
-      value: sure(parseIp(a.address)).value,
+      value: mustParse(parseIp(a.address)).value,
       prefix: a.prefix,
     })),
     resting: (await tx.select<{ address: Buffer; prefix_id: number }>('SELECT address, prefix_id FROM resting')).map(
@@ -146,7 +146,7 @@ async function judge(store: Store, family: Family): Promise<void> {
         .filter(Boolean)
         .map((part) => {
           const [first = '', last = first] = part.split('-');
-          return { first: sure(parseIp(first)).value, last: sure(parseIp(last)).value };
+          return { first: mustParse(parseIp(first)).value, last: mustParse(parseIp(last)).value };
         });
     const kept = [...rangeOf(p.heldBack), ...rangeOf(p.pool), ...rangeOf(p.gateway)];
     const rests = world.resting.filter((a) => a.prefix === p.id).map((a) => ({ first: a.value, last: a.value }));
@@ -181,7 +181,8 @@ async function take(store: Store, whole: Prefix, step: Step): Promise<void> {
     else if (step.do === 'next address') {
       const prefix = chosen(step.pick);
       const from = ip(step.from);
-      if (prefix && contains(prefix.cidr, sure(parseIp(from)))) await assign(tx, { prefix: `#${prefix.id}`, from });
+      if (prefix && contains(prefix.cidr, mustParse(parseIp(from))))
+        await assign(tx, { prefix: `#${prefix.id}`, from });
     } else if (step.do === 'release') {
       const address = world.addresses[step.pick % Math.max(1, world.addresses.length)];
       if (address) await removeOne(tx, 'address', formatIp({ family, value: address.value }));

@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { bitsOf, formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, lastOf, parsePrefix, sizeOf, type Prefix } from '@zpine/core/addressing/prefix';
 import { firstAligned, type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
 import { pathOf } from '../records/paths.ts';
@@ -28,7 +28,7 @@ interface Props {
 
 /** The space of a prefix in eight rows, to scale: what its children have, and the holes between them. */
 export function BlockMap({ prefix, space, onHole }: Props) {
-  const p = sure(parsePrefix(prefix.split('@')[0] ?? ''));
+  const p = mustParse(parsePrefix(prefix.split('@')[0] ?? ''));
   const query = { parent: prefix, limit: 500 };
   const level = useQuery({
     queryKey: keys.worked('level', JSON.stringify(query)),
@@ -36,7 +36,7 @@ export function BlockMap({ prefix, space, onHole }: Props) {
   });
   const [picked, setPicked] = useState<Piece>();
   const children = (level.data?.items ?? []).map((item) => {
-    const block = sure(parsePrefix(item.prefix.split('@')[0] ?? ''));
+    const block = mustParse(parsePrefix(item.prefix.split('@')[0] ?? ''));
     const title = [item.prefix, item.description, item.site?.toUpperCase()].filter(Boolean).join(' · ');
     return {
       block,
@@ -44,7 +44,7 @@ export function BlockMap({ prefix, space, onHole }: Props) {
     };
   });
   const holes = space.holes.map(({ first, last }): Piece => {
-    const span = { first: sure(parseIp(first)).value, last: sure(parseIp(last)).value };
+    const span = { first: mustParse(parseIp(first)).value, last: mustParse(parseIp(last)).value };
     return { ...span, look: 'free', name: first, title: `free: ${first} to ${last}` };
   });
   const pieces = [...children.map(({ piece }) => piece), ...holes];

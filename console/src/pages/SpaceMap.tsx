@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
 import { parseRanges } from '@zpine/core/addressing/ranges';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
 import { type AnyRecord } from '@zpine/contract/kind';
@@ -28,13 +28,14 @@ const words: Record<Look, string> = {
 
 /** The addresses of a small prefix, one cell each. */
 export function SpaceMap({ record, space, onFree }: Props) {
-  const p = sure(parsePrefix(String(record.cidr)));
+  const p = mustParse(parsePrefix(String(record.cidr)));
   const taken = useQuery({ queryKey: keys.list('address', { map: record.key }), queryFn: () => takenIn(record.key) });
   const [picked, setPicked] = useState<string>();
   const held = new Map(taken.data ?? []);
   const usable = usableRange(p);
   const inside = (text: unknown, value: bigint) =>
-    typeof text === 'string' && sure(parseRanges(text)).some((r) => value >= r.first.value && value <= r.last.value);
+    typeof text === 'string' &&
+    mustParse(parseRanges(text)).some((r) => value >= r.first.value && value <= r.last.value);
   const lookOf = (value: bigint, address: string): Look => {
     if (address === record.gateway) return 'gateway';
     if (held.has(address)) return 'fixed';
@@ -113,4 +114,4 @@ async function takenIn(prefix: string): Promise<[string, string][]> {
     out.push([canonical(a.address), a.interface ?? a.description ?? 'reserved']);
   return out;
 }
-const canonical = (text: string): string => formatIp(sure(parseIp(text)));
+const canonical = (text: string): string => formatIp(mustParse(parseIp(text)));

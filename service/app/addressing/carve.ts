@@ -3,7 +3,7 @@ import { carve as carveFree, type CarveWay } from '@zpine/core/addressing/carve'
 import { bitsOf, formatIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, lastOf, parsePrefix, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { countOf, firstAligned, freeWithin, type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
@@ -42,7 +42,7 @@ export async function nextBlocks(
   prefix: Stored<'prefix'>,
   { length, count, way }: { length: number; count: number; way: CarveWay },
 ): Promise<Prefix[]> {
-  const p = sure(parsePrefix(prefix.cidr));
+  const p = mustParse(parsePrefix(prefix.cidr));
   if (length <= p.length || length > bitsOf(p.family))
     throw Refusal.at(['length'], 'carve-length', { length, prefix: prefix.key, max: bitsOf(p.family) });
   // Changes of shape wait for one another.
@@ -101,7 +101,7 @@ export async function fits(tx: Tx, query: QueryOf<'prefix.fits'>): Promise<Reply
   const prefixes = await find(tx, 'prefix', { id: rows.map((row) => Number(row.id)) }, { order: ['sort_key'] });
   const size = 1n << BigInt(bitsOf(family) - length);
   for (const prefix of prefixes) {
-    const p = sure(parsePrefix(prefix.cidr));
+    const p = mustParse(parsePrefix(prefix.cidr));
     const holes = await holesOf(tx, prefix, p, length);
     const fitting = holes.flatMap((span) => {
       const first = firstAligned(span, length, family);

@@ -2,7 +2,7 @@
 import { parseHandOut, startFor } from '@zpine/core/addressing/handOut';
 import { formatIp } from '@zpine/core/addressing/ip';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { keyOf } from '../../store/records.ts';
@@ -17,9 +17,9 @@ export async function placeFor(
 ): Promise<{ from?: string; exactly?: string }> {
   if (from !== undefined) return { from };
   if (prefix.handOut === null || !device) return {};
-  const p = sure(parsePrefix(prefix.cidr));
+  const p = mustParse(parsePrefix(prefix.cidr));
   const duty = await keyOf(tx, 'duty', device.duty);
-  const start = startFor(p, sure(parseHandOut(prefix.handOut)), { name: device.name, duty });
+  const start = startFor(p, mustParse(parseHandOut(prefix.handOut)), { name: device.name, duty });
   if (!start) return {};
   if (!start.ok) throw Refusal.at(['address'], start.fault.code, start.fault.params);
   const address = formatIp({ family: p.family, value: start.value.value });

@@ -1,7 +1,7 @@
 /** Both ends of a link at once: a block of two, an address on each end, and each end says where it leads. */
 import { formatIp } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix } from '@zpine/core/addressing/prefix';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
@@ -30,7 +30,7 @@ export async function link(tx: Tx, body: BodyOf<'address.link'>): Promise<ReplyO
     throw Refusal.at(['to'], 'vrf-differs', { one: a ?? '', other: b ?? '' });
   }
   const prefix = await blockFor(tx, body, `${one.device.name} to ${other.device.name}`);
-  const p = sure(parsePrefix(prefix.cidr));
+  const p = mustParse(parsePrefix(prefix.cidr));
   const addresses: string[] = [];
   for (const [end, value, beyond] of [
     [one, p.first, other],
@@ -68,7 +68,7 @@ async function throughCable(tx: Tx, { on }: End): Promise<End> {
 /** A block of two that is there already and empty, or the next one out of a larger prefix. */
 async function blockFor(tx: Tx, body: BodyOf<'address.link'>, description: string): Promise<Stored<'prefix'>> {
   const given = await mustFindField(tx, 'prefix', body.in, 'in');
-  const p = sure(parsePrefix(given.cidr));
+  const p = mustParse(parsePrefix(given.cidr));
   const length = p.family === 4 ? 31 : 127;
   if (p.length === length) {
     const [taken] = await find(tx, 'address', { prefix_id: given.id }, { limit: 1 });

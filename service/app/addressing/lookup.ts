@@ -2,7 +2,7 @@
 import { bitsOf, formatIp, parseIp, type Ip } from '@zpine/core/addressing/ip';
 import { lastOf, networkOf, parsePrefix, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type FoundAt } from '@zpine/contract/addressingRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
@@ -140,8 +140,9 @@ async function holder(tx: Tx, address: Stored<'address'>): Promise<FoundAt['hold
 
 /** What an address is kept for that nobody has. */
 function keptFor(prefix: Stored<'prefix'>, ip: Ip): string | null {
-  const p = sure(parsePrefix(prefix.cidr));
-  if (prefix.gateway !== null && sure(parseIp(prefix.gateway)).value === ip.value) return `gateway of ${prefix.key}`;
+  const p = mustParse(parsePrefix(prefix.cidr));
+  if (prefix.gateway !== null && mustParse(parseIp(prefix.gateway)).value === ip.value)
+    return `gateway of ${prefix.key}`;
   const usable = usableRange(p);
   if (ip.value < usable.first) return `network address of ${prefix.key}`;
   if (ip.value > usable.last) return `broadcast address of ${prefix.key}`;
@@ -153,7 +154,7 @@ function keptFor(prefix: Stored<'prefix'>, ip: Ip): string | null {
     const range =
       prefix[field] === null
         ? undefined
-        : sure(parseRanges(prefix[field])).find((r) => spanOf(r).first <= ip.value && ip.value <= spanOf(r).last);
+        : mustParse(parseRanges(prefix[field])).find((r) => spanOf(r).first <= ip.value && ip.value <= spanOf(r).last);
     if (range) return `${words} ${formatRange(range)} of ${prefix.key}`;
   }
   return null;

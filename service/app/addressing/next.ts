@@ -1,6 +1,6 @@
 import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
 import { contains, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { keyOf, keysOfAll } from '../../store/records.ts';
@@ -21,7 +21,7 @@ export interface Proposal {
 
 /** The next free address of a prefix, at or above `from`; nothing is taken. */
 export async function nextIn(tx: Tx, prefix: Stored<'prefix'>, from: string | undefined): Promise<string> {
-  const p = sure(parsePrefix(prefix.cidr));
+  const p = mustParse(parsePrefix(prefix.cidr));
   const value = await nextFree(tx, await spaceOf(tx, prefix.id, 'fixed'), p.family, startOf(prefix, from));
   if (value === undefined) throw await full(tx, prefix, from);
   return formatIp({ family: p.family, value });
@@ -35,7 +35,7 @@ export async function takeNextIn(
   on: Stored<'interface'> | null,
   description: string | null,
 ): Promise<{ address: Stored<'address'>; left: bigint }> {
-  const { family } = sure(parsePrefix(prefix.cidr));
+  const { family } = mustParse(parsePrefix(prefix.cidr));
   const start = startOf(prefix, from);
   if (on && on.vrf !== prefix.vrf) {
     const [one, other] = [await keyOf(tx, 'vrf', on.vrf), await keyOf(tx, 'vrf', prefix.vrf)];
@@ -75,7 +75,7 @@ export async function full(tx: Tx, prefix: Stored<'prefix'>, from?: string): Pro
   ]);
   return new Refusal('prefix-full', {
     prefix: prefix.key,
-    length: sure(parsePrefix(prefix.cidr)).length,
+    length: mustParse(parsePrefix(prefix.cidr)).length,
     resting: Number(rests?.count ?? 0),
     ...(from === undefined ? {} : { from }),
   });
@@ -83,10 +83,10 @@ export async function full(tx: Tx, prefix: Stored<'prefix'>, from?: string): Pro
 
 function startOf(prefix: Stored<'prefix'>, from: string | undefined): bigint {
   // From the first that a device may have: what is below it is in no free space for addresses.
-  if (from === undefined) return usableRange(sure(parsePrefix(prefix.cidr))).first;
+  if (from === undefined) return usableRange(mustParse(parsePrefix(prefix.cidr))).first;
   const read = parseIp(from);
   if (!read.ok) throw Refusal.at(['from'], read.fault.code, read.fault.params);
-  if (!contains(sure(parsePrefix(prefix.cidr)), read.value)) {
+  if (!contains(mustParse(parsePrefix(prefix.cidr)), read.value)) {
     throw Refusal.at(['from'], 'address-outside-prefix', { address: from, prefix: prefix.key });
   }
   return read.value.value;
@@ -95,7 +95,7 @@ function startOf(prefix: Stored<'prefix'>, from: string | undefined): bigint {
 export async function proposalOf(tx: Tx, prefix: Stored<'prefix'>, address: string, left?: bigint): Promise<Proposal> {
   return {
     address,
-    length: sure(parsePrefix(prefix.cidr)).length,
+    length: mustParse(parsePrefix(prefix.cidr)).length,
     prefix: prefix.key,
     vlan: await keyOf(tx, 'vlan', prefix.vlan),
     site: await keyOf(tx, 'site', prefix.site),

@@ -7,7 +7,7 @@ import { bitsOf, type Family } from '@zpine/core/addressing/ip';
 import { keptSpans, spanText } from '@zpine/core/addressing/ranges';
 import { freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { innermost, treeOf, type Node } from '@zpine/core/addressing/tree';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { grouped } from '@zpine/core/lists/grouped';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
@@ -156,7 +156,7 @@ export async function checkMany(tx: Tx, drafts: readonly { draft: Draft; p: Pref
 
 /** Gives records that were just inserted their parents, children, addresses and free space. */
 export async function placeMany(tx: Tx, records: readonly Stored<'prefix'>[]): Promise<void> {
-  const parsed = records.map((record) => ({ record, p: sure(parsePrefix(record.cidr)) }));
+  const parsed = records.map((record) => ({ record, p: mustParse(parsePrefix(record.cidr)) }));
   for (const group of grouped(parsed, ({ record, p }) => `${record.vrf} ${p.family}`).values()) {
     const [lead] = group;
     if (!lead) continue;

@@ -2,7 +2,7 @@
 import { bitsOf, formatIp } from '@zpine/core/addressing/ip';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatRange, parseRange } from '@zpine/core/addressing/ranges';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
@@ -41,7 +41,7 @@ interface Wanted {
 
 /** The lowest free ones of a prefix, one after the other if asked for. */
 async function nextOf(tx: Tx, prefix: Stored<'prefix'>, body: BodyOf<'address.reserve'>): Promise<Wanted> {
-  const { family } = sure(parsePrefix(prefix.cidr));
+  const { family } = mustParse(parsePrefix(prefix.cidr));
   await lockSpaces(tx, [prefix.id]);
   const wanted = BigInt(body.count);
   // So many in a row have an aligned block of at least a quarter of them in it.

@@ -11,7 +11,7 @@ import {
 } from '@zpine/core/addressing/prefix';
 import { formatHandOut, parseHandOut, rebased, type HandOut } from '@zpine/core/addressing/handOut';
 import { formatRanges, parseRanges, type Range } from '@zpine/core/addressing/ranges';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Value } from '@zpine/contract/fields';
@@ -31,7 +31,7 @@ type Fields = Record<string, Value>;
 const MOST_PARTS = 1024;
 const rangeFields = ['heldBack', 'pool', 'quarantine'] as const;
 
-const blockOf = (prefix: Stored<'prefix'>): Prefix => sure(parsePrefix(prefix.cidr));
+const blockOf = (prefix: Stored<'prefix'>): Prefix => mustParse(parsePrefix(prefix.cidr));
 const idRef = (id: number | null): Value => (id === null ? null : `#${id}`);
 
 /** What is said of a place inside, and what one part alone can have. */
@@ -50,7 +50,7 @@ const shared = (prefix: Stored<'prefix'>): Fields =>
 
 /** Who gets which address, said for another block, and what of it begins nowhere in it. */
 const handOutIn = (prefix: Stored<'prefix'>, to: Prefix): ReturnType<typeof rebased> =>
-  rebased(prefix.handOut === null ? [] : sure(parseHandOut(prefix.handOut)), blockOf(prefix), to);
+  rebased(prefix.handOut === null ? [] : mustParse(parseHandOut(prefix.handOut)), blockOf(prefix), to);
 
 const handOutText = (rules: readonly HandOut[], family: Family): string | null => formatHandOut(rules, family) || null;
 
@@ -80,7 +80,7 @@ export async function split(tx: Tx, ref: string, body: BodyOf<'prefix.split'>): 
   for (let first = p.first; first <= lastOf(p); first += size) parts.push({ family: p.family, first, length });
   // What a child has already is in nobody else's part.
   const missing = parts.filter((part) => !children.some((child) => covers(child, part)));
-  const gateway = prefix.gateway === null ? undefined : sure(parseIp(prefix.gateway));
+  const gateway = prefix.gateway === null ? undefined : mustParse(parseIp(prefix.gateway));
   const home = missing.find((part) => gateway && contains(part, gateway)) ?? missing[0];
   const fields = missing.map((part): Fields => ({
     cidr: formatPrefix(part),
@@ -112,7 +112,7 @@ function within(text: string | null, part: Prefix): string | null {
   if (text === null) return null;
   const last = lastOf(part);
   const ip = (value: bigint) => ({ family: part.family, value });
-  const cut = sure(parseRanges(text)).flatMap(({ first, last: end }): Range[] => {
+  const cut = mustParse(parseRanges(text)).flatMap(({ first, last: end }): Range[] => {
     const [from, to] = [first.value > part.first ? first.value : part.first, end.value < last ? end.value : last];
     return from <= to ? [{ first: ip(from), last: ip(to) }] : [];
   });
@@ -252,7 +252,7 @@ async function refuseCut(tx: Tx, prefix: Stored<'prefix'>, next: Prefix): Promis
     [...outside, ...outside],
   );
   const wide = (await find(tx, 'prefix', { parent_id: prefix.id })).filter((one) => covers(blockOf(one), next));
-  const gateway = prefix.gateway === null ? undefined : sure(parseIp(prefix.gateway));
+  const gateway = prefix.gateway === null ? undefined : mustParse(parseIp(prefix.gateway));
   const cut = rangeFields.flatMap((name) =>
     prefix[name] !== null && within(prefix[name], next) !== prefix[name] ? [`all of ${prefix[name]}`] : [],
   );

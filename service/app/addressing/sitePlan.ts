@@ -12,7 +12,7 @@ import {
   type RecipeStep,
   type VlanStep,
 } from '@zpine/core/addressing/recipe';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type PlanRow } from '@zpine/contract/planShapes';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
@@ -43,7 +43,7 @@ export async function applyPlan(
   return { applied: body.apply, site: site.key, rows: work.rows, new: work.rows.filter((row) => !row.there).length };
 }
 
-const blockOf = (prefix: Stored<'prefix'>): Prefix => sure(parsePrefix(prefix.cidr));
+const blockOf = (prefix: Stored<'prefix'>): Prefix => mustParse(parsePrefix(prefix.cidr));
 
 export class SitePlan {
   readonly rows: PlanRow[] = [];
@@ -141,7 +141,7 @@ export class SitePlan {
     if (there) return this.row(n, 'prefix', there.key, 'there already', true);
     const p = await this.placeOf(block, planned);
     const ranges = (text: string | null): string | undefined =>
-      text === null ? undefined : formatRanges(sure(rangesAt(p, text)));
+      text === null ? undefined : formatRanges(mustParse(rangesAt(p, text)));
     const fields = {
       cidr: formatPrefix(p),
       vrf: `#${block.vrf}`,
@@ -196,7 +196,7 @@ export class SitePlan {
           vrf: `#${from.vrf}`,
         }));
       const held = (await find(tx, 'address', { interface_id: on.id })).find((one) =>
-        contains(around, sure(parseIp(one.address))),
+        contains(around, mustParse(parseIp(one.address))),
       );
       const { from: start, exactly } = held ? {} : await placeFor(tx, from, device, undefined);
       const address =
@@ -235,7 +235,7 @@ export class SitePlan {
       if (!there || there.id === one.device) continue;
       done.add(other.id);
       const held = await find(tx, 'address', { interface_id: [one.id, other.id] }, { order: ['sort_key'] });
-      const linked = held.filter((a) => contains(around, sure(parseIp(a.address))));
+      const linked = held.filter((a) => contains(around, mustParse(parseIp(a.address))));
       if (linked.length > 0) {
         this.row(n, 'link', `${one.key} to ${other.key}`, linked.map((a) => a.address).join(', '), true);
         continue;

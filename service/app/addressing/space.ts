@@ -1,6 +1,6 @@
 import { formatPrefix, parsePrefix, sizeOf, type Prefix } from '@zpine/core/addressing/prefix';
 import { firstAligned, fitOf } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { mustFind } from '../records/refs.ts';
 import { freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
@@ -17,7 +17,7 @@ const AHEAD_DAYS = 3650;
 /** How a prefix is filled. */
 export async function space(tx: Tx, ref: string): Promise<ReplyOf<'prefix.space'>> {
   const prefix = await mustFind(tx, 'prefix', ref);
-  const p = sure(parsePrefix(prefix.cidr));
+  const p = mustParse(parsePrefix(prefix.cidr));
   const fixed = await freeSpans(tx, prefix.id, p.family, 'fixed', { most: MOST_SPANS });
   const counts = await tx.one<{ assigned: number; children: number }>(
     `SELECT (SELECT COUNT(*) FROM address WHERE prefix_id = ?) AS assigned, (SELECT COUNT(*) FROM prefix WHERE parent_id = ?) AS children`,

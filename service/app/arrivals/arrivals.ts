@@ -85,7 +85,7 @@ export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
 }
 
 /** Puts an event through the state machine. The row must be locked. Gives the arrival that it ended up with. */
-export async function apply(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: Seen = {}): Promise<ArrivalRow> {
+export async function applyEvent(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: Seen = {}): Promise<ArrivalRow> {
   const before = stateOf(row);
   const { state, effects } = step(before, event, tx.limits);
   if (effects.some((effect) => effect.kind === 'again')) {
@@ -100,13 +100,13 @@ export async function apply(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: 
       closesAt: Instant.of(row.closes_at),
       openedBy: row.opened_by,
     });
-    return apply(tx, next, event, seen);
+    return applyEvent(tx, next, event, seen);
   }
   const unchanged =
     effects.length === 0 && JSON.stringify(state) === JSON.stringify(before) && seen.comparison === undefined;
   if (unchanged && (seen.address ?? row.address) === row.address) return row;
   await save(tx, row, state, before, seen);
-  for (const effect of effects) await follow(tx, row, effect);
+  for (const effect of effects) await runEffect(tx, row, effect);
   tx.hint('arrival', row.id, row.version + 1);
   return mustFindArrival(tx, row.id);
 }
@@ -137,7 +137,7 @@ async function save(tx: Tx, row: ArrivalRow, state: Arrival, before: Arrival, se
 /** Stages that follow what is seen; a device that somebody took out of the game stays where they put it. */
 const movable: Stage[] = ['sketched', 'prepared', 'arriving', 'proving', 'serving', 'unproved', 'faulty'];
 
-async function follow(tx: Tx, row: ArrivalRow, effect: Effect): Promise<void> {
+async function runEffect(tx: Tx, row: ArrivalRow, effect: Effect): Promise<void> {
   const now = await tx.now();
   switch (effect.kind) {
     case 'milestone':

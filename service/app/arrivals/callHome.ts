@@ -5,7 +5,7 @@ import { sha256Hex } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
-import { apply, type ArrivalRow } from './arrivals.ts';
+import { applyEvent, type ArrivalRow } from './arrivals.ts';
 
 const short = z.string().max(200);
 export const callHomeBody = z.object({
@@ -42,9 +42,12 @@ export async function callHome(tx: Tx, token: string, body: CallHome, from: stri
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   const [box] = device ? await find(tx, 'box', { device_id: device.id }) : [];
   if (box && box.serial !== body.serial) {
-    await apply(tx, row, { kind: 'wrong-box', evidence: { what: 'serial', found: body.serial, expected: box.serial } });
+    await applyEvent(tx, row, {
+      kind: 'wrong-box',
+      evidence: { what: 'serial', found: body.serial, expected: box.serial },
+    });
     return true;
   }
-  await apply(tx, row, { kind: 'called-home', rejected: body.rejected, evidence });
+  await applyEvent(tx, row, { kind: 'called-home', rejected: body.rejected, evidence });
   return true;
 }

@@ -22,7 +22,7 @@ interface MilestoneRow {
   evidence: string;
 }
 
-export async function shownArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownArrival[]> {
+export async function presentArrivals(tx: Tx, rows: ArrivalRow[]): Promise<ShownArrival[]> {
   if (rows.length === 0) return [];
   const ids = rows.map((row) => row.id);
   const stones = await tx.select<MilestoneRow>(
@@ -107,7 +107,7 @@ export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Prom
     `SELECT * FROM arrival WHERE ${where.join(' AND ')} ORDER BY id DESC LIMIT ?`,
     [...values, query.limit],
   );
-  return { items: await shownArrivals(tx, rows) };
+  return { items: await presentArrivals(tx, rows) };
 }
 
 export async function arrivalById(tx: Tx, id: string, lock = false): Promise<ArrivalRow> {
@@ -120,7 +120,7 @@ export async function arrivalById(tx: Tx, id: string, lock = false): Promise<Arr
 
 export async function showArrival(tx: Tx, id: string): Promise<ReplyOf<'arrival.show'>> {
   const row = await arrivalById(tx, id);
-  const [shown] = await shownArrivals(tx, [row]);
+  const [shown] = await presentArrivals(tx, [row]);
   if (!shown) throw new Refusal('not-found', { kind: 'arrival', ref: id });
   return {
     ...shown,
@@ -138,7 +138,7 @@ export async function retryArrival(tx: Tx, id: string, user: User): Promise<Show
   if (row.ended_at !== null) throw new Refusal('window-none', { device: row.device_key });
   if (row.phase === 'expected') throw new Refusal('arrival-not-begun', { device: row.device_key });
   await tx.execute('UPDATE arrival SET probe_at = ? WHERE id = ?', [await tx.now(), row.id]);
-  const [shown] = await shownArrivals(tx, [row]);
+  const [shown] = await presentArrivals(tx, [row]);
   if (!shown) throw new Refusal('not-found', { kind: 'arrival', ref: id });
   return shown;
 }

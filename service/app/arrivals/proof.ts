@@ -9,8 +9,8 @@ import { type Files } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
 import { type Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
-import { noteFound } from '../hardware/slots.ts';
-import { apply, type ArrivalRow } from './arrivals.ts';
+import { saveFound } from '../hardware/slots.ts';
+import { applyEvent, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
 
 /** Everything that a session needs, read in one go. */
@@ -42,7 +42,7 @@ export async function passLimits(tx: Tx): Promise<number> {
     'SELECT * FROM arrival WHERE limit_at <= ? AND ended_at IS NULL LIMIT 20 FOR UPDATE SKIP LOCKED',
     [now],
   );
-  for (const row of missed) await apply(tx, row, { kind: 'limit' });
+  for (const row of missed) await applyEvent(tx, row, { kind: 'limit' });
   return closing.length + missed.length;
 }
 
@@ -60,7 +60,7 @@ export async function claimProbe(tx: Tx): Promise<Probe | 'impossible' | undefin
   if (!probe) {
     await letGo(tx, row.id, row.probe_at);
     const detail = 'the records hold no management address, account or edition by which the service could come in';
-    await apply(tx, row, { kind: 'not-reached', why: 'sign-in', detail });
+    await applyEvent(tx, row, { kind: 'not-reached', why: 'sign-in', detail });
   }
   return probe ?? 'impossible';
 }
@@ -105,7 +105,7 @@ export interface ProofResult {
 }
 
 /** Writes down what a session found. Late results of a session that another has overtaken are dropped. */
-export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Promise<boolean> {
+export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Promise<boolean> {
   let row = await tx.one<ArrivalRow>(
     'SELECT * FROM arrival WHERE id = ? AND fence = ? AND ended_at IS NULL FOR UPDATE',
     [probe.arrival, probe.lease.fence],
@@ -118,10 +118,10 @@ export async function noteProof(tx: Tx, probe: Probe, result: ProofResult): Prom
       [probe.device, result.hostKey.fingerprint, result.hostKey.algorithm, await tx.now(), 'first arrival'],
     );
   }
-  if (result.cards) await noteFound(tx, probe.device, result.cards, 'arrival');
+  if (result.cards) await saveFound(tx, probe.device, result.cards, 'arrival');
   for (const [i, event] of result.events.entries()) {
     const seen = i === result.events.length - 1 && result.comparison ? { comparison: result.comparison } : {};
-    row = await apply(tx, row, event, seen);
+    row = await applyEvent(tx, row, event, seen);
   }
   return true;
 }

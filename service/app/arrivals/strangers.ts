@@ -34,7 +34,7 @@ const FORGOTTEN_HOURS = 24;
 /** Listeners are told of known strangers only now and then. */
 const TELL_EVERY = 5;
 
-export async function noteStranger(
+export async function saveStranger(
   tx: Tx,
   client: Client,
   link: Stored<'prefix'>,
@@ -64,8 +64,7 @@ export async function noteStranger(
   // One that was recognised and is unknown again has lost its box; one that was dismissed is back after a day.
   const back =
     known.settled_at !== null &&
-    (known.settled_as === 'device' ||
-      known.settled_at.getTime() < now.ms - FORGOTTEN_HOURS * 3_600_000);
+    (known.settled_as === 'device' || known.settled_at.getTime() < now.ms - FORGOTTEN_HOURS * 3_600_000);
   const more = back
     ? { settled_at: null, settled_by: null, settled_as: null, device_id: null, first_at: now, packets: 1 }
     : { packets: known.packets + 1 };

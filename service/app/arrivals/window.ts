@@ -3,7 +3,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
-import { addArrival, apply, mustFindArrival, openArrival, type ArrivalRow } from './arrivals.ts';
+import { addArrival, applyEvent, mustFindArrival, openArrival, type ArrivalRow } from './arrivals.ts';
 
 /** Opens the window; an open one is given the new end. */
 export async function openWindow(tx: Tx, device: Stored<'device'>, hours: number): Promise<ArrivalRow> {
@@ -37,7 +37,7 @@ export async function closeWindow(tx: Tx, ref: string): Promise<void> {
 
 /** Ends an arrival whose window closes before it serves. */
 export async function endWindow(tx: Tx, row: ArrivalRow): Promise<void> {
-  const after = await apply(tx, row, { kind: 'window-closed' });
+  const after = await applyEvent(tx, row, { kind: 'window-closed' });
   await tx.execute(
     'UPDATE arrival SET ended_at = ?, probe_at = NULL, limit_at = NULL WHERE id = ? AND ended_at IS NULL',
     [await tx.now(), after.id],

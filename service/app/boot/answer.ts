@@ -17,14 +17,14 @@ import { type Stored } from '@zpine/contract/kinds';
 import { keyOf } from '../../store/records.ts';
 import { ipText, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
-import { apply, openArrival, type Seen } from '../arrivals/arrivals.ts';
+import { applyEvent, openArrival, type Seen } from '../arrivals/arrivals.ts';
 import { publishedOf } from '../editions/rows.ts';
-import { mayBeListed, noteStranger, strangerId } from '../arrivals/strangers.ts';
+import { mayBeListed, saveStranger, strangerId } from '../arrivals/strangers.ts';
 import { clientOf, identify, linkOf, type Client, type Who } from './identify.ts';
-import { isDeclaredRelay, noteRefusedRelay, speaksFor } from './relays.ts';
-import { decline, fixedIn, hold, pooled, release, type Holder, type Place } from './leases.ts';
-import { noteBoot, type BootNote } from './records.ts';
-import { tellDevice, tellStranger } from './tell.ts';
+import { isDeclaredRelay, saveRefusedRelay, speaksFor } from './relays.ts';
+import { decline, fixedAddress, saveLease, poolAddress, release, type Holder, type LeaseOffer } from './leases.ts';
+import { saveBootRecord, type BootNote } from './records.ts';
+import { answerForDevice, answerForStranger } from './tell.ts';
 
 export interface Outgoing {
   bytes: Uint8Array;
@@ -50,7 +50,7 @@ export async function answerDhcp(
   const client = clientOf(message);
   const what = type.ok ? type.value : 'message';
   const note = (outcome: BootNote['outcome'], detail: string, more: Partial<BootNote> = {}) =>
-    noteBoot(tx, { protocol: 'dhcp', what, outcome, mac: client.mac, detail, ...more });
+    saveBootRecord(tx, { protocol: 'dhcp', what, outcome, mac: client.mac, detail, ...more });
   const silent = async (detail: string, more: Partial<BootNote> = {}): Promise<undefined> =>
     void (await note('dropped', detail, more));
   if (!type.ok) return silent('it has no message type (option 53)');
@@ -66,7 +66,7 @@ export async function answerDhcp(
     );
   }
   if (client.relay !== null && !(await speaksFor(tx, link, client.relay, source))) {
-    await noteRefusedRelay(tx, link, client.relay, source);
+    await saveRefusedRelay(tx, link, client.relay, source);
     return {
       counted: `it says it is from relay ${client.relay} and comes from ${source}, which is no address of its device`,
     };
@@ -78,12 +78,12 @@ export async function answerDhcp(
   if (who.is !== 'device' && !(await mayBeListed(tx, client, link)))
     return { counted: `more strangers than are listed in ${link.key}; dismiss those that are nobody` };
   if (who.is === 'conflict') {
-    await noteStranger(tx, client, link, null, who.why);
+    await saveStranger(tx, client, link, null, who.why);
     return silent(who.why);
   }
   const elsewhere = who.is === 'device' ? await leasedElsewhere(tx, who.device, link) : undefined;
   if (elsewhere !== undefined) {
-    await noteStranger(tx, client, link, null, elsewhere);
+    await saveStranger(tx, client, link, null, elsewhere);
     return silent(elsewhere);
   }
   if (type.value === 'REQUEST' && requestState(message) === 'selecting' && serverOf(message) !== tx.place.address) {
@@ -160,7 +160,7 @@ async function answerDevice(
 ): Promise<Answer> {
   const { device, box } = who;
   const holder: Holder = { word: client.word, mac: client.mac, device: device.id, stranger: null };
-  const place = (await fixedIn(tx, device, link)) ?? (await pooled(tx, link, 'pool', holder));
+  const place = (await fixedAddress(tx, device, link)) ?? (await poolAddress(tx, link, 'pool', holder));
   const arrival = await openArrival(tx, device.id);
   const seen: Seen = { box: { serial: client.serial ?? box?.serial ?? null, mac: client.mac }, relay: client.relay };
   const evidence = {
@@ -174,20 +174,20 @@ async function answerDevice(
   const kind = type === 'DISCOVER' ? 'discover' : 'request';
   let row =
     arrival && type !== 'INFORM' && !isRenewal(message, type)
-      ? await apply(tx, arrival, { kind, evidence }, seen)
+      ? await applyEvent(tx, arrival, { kind, evidence }, seen)
       : undefined;
   const happened = async (event: ArrivalEvent, more: Seen = {}): Promise<void> => {
-    if (row) row = await apply(tx, row, event, more);
+    if (row) row = await applyEvent(tx, row, event, more);
   };
   if (!place)
     return {
       outcome: 'refused',
       detail: `there is no address for ${device.key} in ${link.key}: none of its own, and no free one in the pool`,
     };
-  const { told, noFile } = await tellDevice(tx, device, link, place);
+  const { told, noFile } = await answerForDevice(tx, device, link, place);
   if (type === 'INFORM') return informed(message, told);
   if (type === 'DISCOVER') {
-    await hold(tx, link, place, holder, told.leaseSeconds, false);
+    await saveLease(tx, link, place, holder, told.leaseSeconds, false);
     const answer = replied(message, 'OFFER', told, place, noFile);
     if (answer.out) await happened({ kind: 'offered', evidence: { address: place.address, from: place.from } });
     return answer;
@@ -195,7 +195,7 @@ async function answerDevice(
   const wanted = wantedAddress(message);
   if (wanted !== place.address)
     return refused(tx, message, `${wanted ?? 'no address'} is not its address here; that is ${place.address}`);
-  await hold(tx, link, place, holder, told.leaseSeconds, true);
+  await saveLease(tx, link, place, holder, told.leaseSeconds, true);
   const answer = replied(message, 'ACK', told, place, noFile);
   const edition = row ? (await publishedOf(tx, device.id))?.id : undefined;
   if (answer.out)
@@ -230,29 +230,35 @@ async function answerStranger(
     device: null,
     stranger: (await strangerId(tx, client)) ?? null,
   };
-  const place = await pooled(tx, link, 'quarantine', holder);
-  await noteStranger(tx, client, link, place?.address ?? null, null);
+  const place = await poolAddress(tx, link, 'quarantine', holder);
+  await saveStranger(tx, client, link, place?.address ?? null, null);
   const known = who.box ? `; it is box ${who.box.serial}, which is fitted nowhere` : '';
   if (!place)
     return {
       outcome: 'dropped',
       detail: `no device has this serial or MAC${known}, and ${link.key} has no quarantine pool with room`,
     };
-  const told = tellStranger(tx, link, place);
+  const told = answerForStranger(tx, link, place);
   if (type === 'INFORM') return informed(message, told);
   const words = `no device has this serial or MAC${known}: quarantine`;
   if (type === 'DISCOVER') {
-    await hold(tx, link, place, holder, told.leaseSeconds, false);
+    await saveLease(tx, link, place, holder, told.leaseSeconds, false);
     return replied(message, 'OFFER', told, place, words);
   }
   const wanted = wantedAddress(message);
   if (wanted !== place.address)
     return refused(tx, message, `${wanted ?? 'no address'} is not its address here; that is ${place.address}`);
-  await hold(tx, link, place, holder, told.leaseSeconds, true);
+  await saveLease(tx, link, place, holder, told.leaseSeconds, true);
   return replied(message, 'ACK', told, place, words);
 }
 
-function replied(message: Message, type: 'OFFER' | 'ACK', told: Told, place: Place, noFile: string | null): Answer {
+function replied(
+  message: Message,
+  type: 'OFFER' | 'ACK',
+  told: Told,
+  place: LeaseOffer,
+  noFile: string | null,
+): Answer {
   const reply = buildReply(message, type, told);
   if (!reply.ok)
     return {

@@ -12,8 +12,8 @@ import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { linkOf } from './identify.ts';
 import { isDeclaredRelay } from './relays.ts';
-import { fixedIn, pooled } from './leases.ts';
-import { tellDevice } from './tell.ts';
+import { fixedAddress, poolAddress } from './leases.ts';
+import { answerForDevice } from './tell.ts';
 
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
 
@@ -74,10 +74,10 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
   if (relay !== null && !(await isDeclaredRelay(tx, link, relay)))
     return silent(`relay ${relay} is not declared: it is neither the gateway of ${link.key} nor on an interface`);
   const place =
-    (await fixedIn(tx, device, link)) ??
-    (await pooled(tx, link, 'pool', { word: box.serial, mac: box.mac ?? '', device: device.id, stranger: null }));
+    (await fixedAddress(tx, device, link)) ??
+    (await poolAddress(tx, link, 'pool', { word: box.serial, mac: box.mac ?? '', device: device.id, stranger: null }));
   if (!place) return silent(`there is no address for it in ${link.key}: none of its own, and no free one in the pool`);
-  const { told, noFile } = await tellDevice(tx, device, link, place);
+  const { told, noFile } = await answerForDevice(tx, device, link, place);
   const vendorClass = (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
   const reply = buildReply(pretended(box.mac ?? '00:00:00:00:00:00', relay, vendorClass), 'OFFER', told);
   if (!reply.ok) throw new Refusal(reply.fault.code, reply.fault.params);

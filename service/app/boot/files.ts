@@ -5,12 +5,12 @@ import { utf8Bytes } from '@zpine/core/text/utf8';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { apply, openArrival } from '../arrivals/arrivals.ts';
+import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf, publishedOf } from '../editions/rows.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { leaseAt } from './leases.ts';
-import { noteBoot } from './records.ts';
+import { saveBootRecord } from './records.ts';
 
 /** What may be told of a file that holds secrets: as large as it is shown, and a keyed digest. */
 export interface ShownSize {
@@ -34,7 +34,7 @@ export async function fileFor(tx: Tx, name: string, from: string): Promise<FileA
   const answer = device
     ? await fileOf(tx, device, wanted(name))
     : await refuseForeign(tx, wanted(name), from, lease !== undefined);
-  await noteBoot(tx, {
+  await saveBootRecord(tx, {
     protocol: 'tftp',
     what: 'read',
     outcome: answer.ok ? 'answered' : 'refused',
@@ -48,13 +48,13 @@ export async function fileFor(tx: Tx, name: string, from: string): Promise<FileA
     const evidence = { file: name, from };
     if (answer.ok) {
       const edition = (await publishedOf(tx, device.id))?.id;
-      await apply(
+      await applyEvent(
         tx,
         arrival,
         { kind: 'file-asked', evidence: { ...evidence, transport: 'TFTP' } },
         edition === undefined ? {} : { edition },
       );
-    } else await apply(tx, arrival, { kind: 'file-refused', evidence: { ...evidence, why: answer.why } });
+    } else await applyEvent(tx, arrival, { kind: 'file-refused', evidence: { ...evidence, why: answer.why } });
   }
   return answer;
 }
@@ -99,7 +99,7 @@ export async function transferred(
 ): Promise<void> {
   const arrival = await openArrival(tx, file.device);
   if (!end.ok)
-    await noteBoot(tx, {
+    await saveBootRecord(tx, {
       protocol: 'tftp',
       what: 'read',
       outcome: 'broken',
@@ -109,9 +109,9 @@ export async function transferred(
   if (!arrival) return;
   const evidence = { file: file.name, bytes: file.bytes };
   if (end.ok)
-    await apply(tx, arrival, {
+    await applyEvent(tx, arrival, {
       kind: 'file-complete',
       evidence: { ...evidence, fingerprint: file.fingerprint, seconds: end.seconds },
     });
-  else await apply(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } });
+  else await applyEvent(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } });
 }

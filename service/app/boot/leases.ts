@@ -2,7 +2,7 @@
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { sha256Hex } from '../../store/digests.ts';
@@ -19,7 +19,7 @@ export interface Holder {
   stranger: number | null;
 }
 
-export interface Place {
+export interface LeaseOffer {
   address: string;
   source: LeaseSource;
   /** Where it comes from, in words. */
@@ -42,7 +42,11 @@ export interface LeaseRow {
 }
 
 /** The address that a device has for good in a prefix: that of its management interface before any other. */
-export async function fixedIn(tx: Tx, device: Stored<'device'>, link: Stored<'prefix'>): Promise<Place | undefined> {
+export async function fixedAddress(
+  tx: Tx,
+  device: Stored<'device'>,
+  link: Stored<'prefix'>,
+): Promise<LeaseOffer | undefined> {
   const interfaces = await find(tx, 'interface', { device_id: device.id });
   const addresses = await find(
     tx,
@@ -57,7 +61,7 @@ export async function fixedIn(tx: Tx, device: Stored<'device'>, link: Stored<'pr
   return { address: best.address, source: 'fixed', from: `${what} of ${device.key}, on ${on?.name ?? ''}` };
 }
 
-const spansOf = (text: string | null): Span[] => (text ? sure(parseRanges(text)).map(spanOf) : []);
+const spansOf = (text: string | null): Span[] => (text ? mustParse(parseRanges(text)).map(spanOf) : []);
 const sizeOf = (spans: Span[]): bigint => spans.reduce((sum, span) => sum + span.last - span.first + 1n, 0n);
 
 function nthOf(spans: Span[], n: bigint): bigint {
@@ -78,17 +82,17 @@ const OFFER_SECONDS = 60;
  * An address of the pool for a client: the one it has or had, else one that its own word leads to, else the first that
  * is free, else the one that has been out of use the longest. Undefined when all are in use. The prefix is locked.
  */
-export async function pooled(
+export async function poolAddress(
   tx: Tx,
   link: Stored<'prefix'>,
   source: 'pool' | 'quarantine',
   holder: Holder,
-): Promise<Place | undefined> {
+): Promise<LeaseOffer | undefined> {
   const spans = spansOf(source === 'pool' ? link.pool : link.quarantine);
   const size = sizeOf(spans);
   if (size === 0n) return undefined;
   await lockSpaces(tx, [link.id]);
-  const place = (value: bigint): Place => ({
+  const place = (value: bigint): LeaseOffer => ({
     address: formatIp({ family: 4, value }),
     source,
     from: `${source === 'pool' ? 'pool' : 'quarantine pool'} of ${link.key}`,
@@ -122,8 +126,8 @@ async function firstFree(
   tx: Tx,
   link: Stored<'prefix'>,
   spans: Span[],
-  place: (value: bigint) => Place,
-): Promise<Place | undefined> {
+  place: (value: bigint) => LeaseOffer,
+): Promise<LeaseOffer | undefined> {
   for (const span of spans) {
     const rows = await tx.select<{ address: Buffer }>(
       'SELECT address FROM lease WHERE vrf_id = ? AND family = 4 AND address BETWEEN ? AND ? ORDER BY address',
@@ -146,16 +150,16 @@ async function firstFree(
 }
 
 /** Writes a lease down: held for an offer, or for its whole time once it is asked for. */
-export async function hold(
+export async function saveLease(
   tx: Tx,
   link: Stored<'prefix'>,
-  place: Place,
+  place: LeaseOffer,
   holder: Holder,
   seconds: number,
   acknowledged: boolean,
 ): Promise<void> {
   const now = await tx.now();
-  const { value } = sure(parseIp(place.address));
+  const { value } = mustParse(parseIp(place.address));
   if (acknowledged && holder.device !== null) {
     await tx.execute('DELETE FROM lease WHERE device_id = ? AND NOT (vrf_id = ? AND family = 4 AND address = ?)', [
       holder.device,

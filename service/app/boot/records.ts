@@ -21,7 +21,7 @@ export interface BootNote {
 const SAME_SECONDS = 60;
 
 /** `times`: how often it happened, where it was counted before. */
-export async function noteBoot(tx: Tx, note: BootNote, times = 1): Promise<void> {
+export async function saveBootRecord(tx: Tx, note: BootNote, times = 1): Promise<void> {
   const now = await tx.now();
   const { protocol, what, outcome, mac = null, address = null, device = null } = note;
   // What a client sends may steer the terminal of whoever reads it.

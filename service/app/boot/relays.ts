@@ -42,7 +42,7 @@ async function believed(tx: Tx, packets: readonly Said[]): Promise<(packet: Said
 /** Written down so often at most. */
 const AGAIN_SECONDS = 10;
 
-export async function noteRefusedRelay(tx: Tx, link: Stored<'prefix'>, relay: string, source: string): Promise<void> {
+export async function saveRefusedRelay(tx: Tx, link: Stored<'prefix'>, relay: string, source: string): Promise<void> {
   const now = await tx.now();
   const touched = await tx.one(
     'SELECT relay FROM relay_refused WHERE relay = ? AND source = ? AND last_at > ? - INTERVAL ? SECOND',

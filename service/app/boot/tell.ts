@@ -1,7 +1,7 @@
 /** What a client is told: every option with the record that it comes from. */
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { codeOf, offeredOptions, type OptionName, type OptionValue } from '@zpine/core/dhcp/options';
 import { type Offerable, type Told } from '@zpine/core/dhcp/reply';
 import { bootFileOf } from '@zpine/core/dialect/dialect';
@@ -15,14 +15,14 @@ import { publishedOf } from '../editions/rows.ts';
 import { dialectById } from '../fleet/dialects.ts';
 import { dialectIdOf } from '../devices/inForce.ts';
 import { listSetting, numberSetting, settingsOf, textSetting, type DeviceSettings } from '../settings/effective.ts';
-import { type Place } from './leases.ts';
+import { type LeaseOffer } from './leases.ts';
 
 /** Strangers get their address for a short time: they may soon be somebody. */
 const STRANGER_SECONDS = 300;
 const STANDARD_SECONDS = 3600;
 
 const maskText = (link: Stored<'prefix'>): string => {
-  const { length } = sure(parsePrefix(link.cidr));
+  const { length } = mustParse(parsePrefix(link.cidr));
   return formatIp({ family: 4, value: length === 0 ? 0n : (0xffffffffn << BigInt(32 - length)) & 0xffffffffn });
 };
 
@@ -42,7 +42,7 @@ function settingFrom(settings: DeviceSettings, name: string): string {
   return `setting ${name}, ${layers.size > 0 ? [...layers].join(' and ') : 'default of the catalogue'}`;
 }
 
-const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => sure(parseIp(a)).family === 4);
+const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => mustParse(parseIp(a)).family === 4);
 
 /** The options that records give. What the prefix says goes before the settings: it knows the wire that the client is on. */
 function recordedOptions(link: Stored<'prefix'>, settings: DeviceSettings): Offerable[] {
@@ -59,7 +59,7 @@ function recordedOptions(link: Stored<'prefix'>, settings: DeviceSettings): Offe
   });
 }
 
-export interface Telling {
+export interface BootAnswer {
   told: Told;
   /** Why a device is given no boot file. */
   noFile: string | null;
@@ -82,14 +82,14 @@ export interface BootFacts {
   open: boolean;
 }
 
-export async function tellDevice(
+export async function answerForDevice(
   tx: Tx,
   device: Stored<'device'>,
   link: Stored<'prefix'>,
-  place: Place,
-): Promise<Telling> {
+  place: LeaseOffer,
+): Promise<BootAnswer> {
   const dialectId = await dialectIdOf(tx, device);
-  return telling(tx.place.address, device, link, place, {
+  return bootAnswer(tx.place.address, device, link, place, {
     settings: await settingsOf(tx, device),
     dialectName: await keyOf(tx, 'dialect', dialectId),
     sheet: (await dialectById(tx, dialectId))?.sheet,
@@ -99,13 +99,13 @@ export async function tellDevice(
 }
 
 /** `server`: the boot address of the service. */
-export function telling(
+export function bootAnswer(
   server: string,
   device: Stored<'device'>,
   link: Stored<'prefix'>,
-  place: Place,
+  place: LeaseOffer,
   facts: BootFacts,
-): Telling {
+): BootAnswer {
   const { settings } = facts;
   const options = linkOptions(link, link.gateway, `gateway of ${link.key}`);
   options.push(...recordedOptions(link, settings), offer('host-name', device.key, `name of the device`));
@@ -150,7 +150,7 @@ function bootFile(
 }
 
 /** A stranger learns where it is, and nothing of what we would tell one of our own. */
-export function tellStranger(tx: Tx, link: Stored<'prefix'>, place: Place): Told {
+export function answerForStranger(tx: Tx, link: Stored<'prefix'>, place: LeaseOffer): Told {
   return {
     address: place.address,
     addressFrom: place.from,

@@ -27,7 +27,7 @@ async function* batches(tx: Tx, more = ''): AsyncGenerator<Stored<'device'>[]> {
 }
 
 /** Devices without a dialect, and those whose dialect has no sheet. */
-export const speechless: Look = async (tx, { limit }) => {
+export const withoutDialect: Look = async (tx, { limit }) => {
   const without = await lacksOf(tx, ['no-dialect'], { limit });
   const rows: Finding[] = without.map(findingOf);
   const unknown = (await allOf(tx, 'dialect')).filter((one) => tx.dialects.of(one.key, one.sheet) === undefined);
@@ -60,7 +60,7 @@ export const findingOf = ({ device, detail, remedy, since, assignable }: Lack): 
 });
 
 /** Devices in use whose access set has neither password nor key. */
-export const locked: Look = async (tx, { limit }) => {
+export const withoutCredentials: Look = async (tx, { limit }) => {
   const found = new Found(limit);
   for await (const devices of batches(tx, "AND d.stage <> 'sketched'"))
     for (const { key, access } of (await targetsOf(tx, devices)).values()) {
@@ -77,7 +77,7 @@ export const locked: Look = async (tx, { limit }) => {
 };
 
 /** Names that the pattern of their layers would not give. */
-export const misnamed: Look = async (tx, { limit }) => {
+export const namesOffPattern: Look = async (tx, { limit }) => {
   const found = new Found(limit);
   const planned = await tx.one(
     "SELECT 1 AS one FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = 'naming.pattern' LIMIT 1",

@@ -17,7 +17,7 @@ interface LinkRow {
 }
 
 /** Both ends have addresses of a family, and no prefix in common. */
-export const apart: Look = async (tx, { limit }) => {
+export const differentPrefixes: Look = async (tx, { limit }) => {
   const from = `FROM cable c JOIN \`interface\` ia ON ia.port_id = c.from_id JOIN \`interface\` ib ON ib.port_id = c.to_id
      JOIN address xa ON xa.interface_id = ia.id JOIN address xb ON xb.interface_id = ib.id AND xb.address_family = xa.address_family
      WHERE NOT EXISTS (SELECT 1 FROM address y JOIN address z ON z.prefix_id = y.prefix_id WHERE y.interface_id = ia.id AND z.interface_id = ib.id
@@ -50,7 +50,7 @@ interface EndsRow {
 }
 
 /** VLANs, by their number, on one end of a cable and not on the other, or tagged on one and untagged on the other. */
-export const oneEnded: Look = async (tx, { limit }): Promise<Looked> => {
+export const vlansOnOneEnd: Look = async (tx, { limit }): Promise<Looked> => {
   const found = new Found(limit);
   for (let after = 0; ;) {
     const rows = await tx.select<EndsRow>(
@@ -123,7 +123,7 @@ async function endsOf(tx: Tx, ids: number[]): Promise<Map<number, End>> {
 }
 
 /** A far end in words that is the name of a device of ours: it should be one of its ports. */
-export const inWords: Look = async (tx, { limit }) => {
+export const endsInWords: Look = async (tx, { limit }) => {
   const from = `FROM cable c JOIN device d ON d.natural_key = CONVERT(LOWER(SUBSTRING_INDEX(SUBSTRING_INDEX(TRIM(c.far_end), ':', 1), ' ', 1)) USING ascii)
     WHERE c.to_id IS NULL AND c.far_end IS NOT NULL`;
   const rows = await tx.select<{ cable: string; device: string; far_end: string; port: string | null }>(
@@ -146,7 +146,7 @@ export const inWords: Look = async (tx, { limit }) => {
 };
 
 /** Addresses that are taken, and nothing says by what. */
-export const alone: Look = async (tx, { limit }) => {
+export const unattachedAddresses: Look = async (tx, { limit }) => {
   const from = `FROM address a WHERE a.interface_id IS NULL AND a.shared = 0 AND COALESCE(a.description, '') = '' AND COALESCE(a.note, '') = ''
      AND NOT EXISTS (SELECT 1 FROM carrier c WHERE c.address_id = a.id)`;
   const rows = await tx.select<{ natural_key: string }>(

@@ -5,8 +5,8 @@ import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
 import { type Tx } from '../../store/tx.ts';
 import { stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
 import { type Look } from './check.ts';
-import { locked, misnamed, speechless } from './devices.ts';
-import { alone, apart, inWords, oneEnded } from './links.ts';
+import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
+import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
 import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';
 import { notCaptured, notices } from './watching.ts';
 
@@ -40,8 +40,8 @@ export const table: Record<CheckName, Check> = {
   notice: { find: notices },
   'not-captured': { find: notCaptured },
   'no-management': lack('no-management'),
-  'no-dialect': { find: speechless },
-  'no-access': { find: locked },
+  'no-dialect': { find: withoutDialect },
+  'no-access': { find: withoutCredentials },
   'no-box': lack('no-box'),
   'no-rack': lack('no-rack'),
   'no-management-prefix': {
@@ -55,11 +55,11 @@ export const table: Record<CheckName, Check> = {
       WHERE f.free * 5 < (SELECT COUNT(*) FROM address a WHERE a.prefix_id = p.id)`,
   },
   'runs-out': { find: runsOut, leads: runningOutIds },
-  'link-prefixes': { find: apart },
-  'vlan-one-end': { find: oneEnded },
-  'cable-in-words': { find: inWords },
-  'name-off-pattern': { find: misnamed },
-  'address-alone': { find: alone },
+  'link-prefixes': { find: differentPrefixes },
+  'vlan-one-end': { find: vlansOnOneEnd },
+  'cable-in-words': { find: endsInWords },
+  'name-off-pattern': { find: namesOffPattern },
+  'address-alone': { find: unattachedAddresses },
   'address-off-site': offSite(addressesOffSite),
   'cable-off-site': offSite(cablesOffSite),
 };

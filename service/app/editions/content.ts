@@ -92,7 +92,7 @@ export interface ShownFile {
 const ONCE_SHOWN = 'ONE-TIME';
 
 /** Without secrets, parts by line. */
-export function shownFiles(files: Files): ShownFile[] {
+export function maskedFiles(files: Files): ShownFile[] {
   return files.map((file) => {
     const lineOf = lineFinder(file);
     return {

@@ -12,7 +12,7 @@ import { farEnds, type FarEnd } from '../cables/trace.ts';
 import { writtenLength } from '../addressing/lengths.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { mainAddress } from '../addressing/management.ts';
-import { dialectIn, uniqueIds, placesOf, siteIn, type Places } from '../settings/layers.ts';
+import { dialectIn, uniqueIds, layerRecords, siteIn, type LayerRecords } from '../settings/layers.ts';
 import { settingsOfAll, textSetting, type DeviceSettings } from '../settings/effective.ts';
 
 /** Stands for the one-time part of a URL until the text goes to the device. It cannot come from any input. */
@@ -34,21 +34,21 @@ export interface DeviceContext {
 }
 
 export const contextOf = async (tx: Tx, device: Stored<'device'>): Promise<DeviceContext> =>
-  contextIn(tx, await surroundings(tx, [device]), device);
+  contextIn(tx, await deviceRecords(tx, [device]), device);
 
 /** The same records with settings read anew. */
 export const withSettings = async (
   tx: Tx,
   devices: Stored<'device'>[],
-  known: Surroundings,
-): Promise<Surroundings> => ({ ...known, settings: await settingsOfAll(tx, devices, known.places) });
+  known: DeviceRecords,
+): Promise<DeviceRecords> => ({ ...known, settings: await settingsOfAll(tx, devices, known.places) });
 
 /** Null stands for what belongs to nothing: nobody asks for it. */
 type Many<T> = Map<number | null, T[]>;
 
 /** Everything around devices that a template may ask for: of many read in as many questions as of one. */
-export interface Surroundings {
-  places: Places;
+export interface DeviceRecords {
+  places: LayerRecords;
   settings: (device: Stored<'device'>) => DeviceSettings;
   interfaces: Many<Stored<'interface'>>;
   addresses: Many<Stored<'address'>>;
@@ -61,9 +61,9 @@ export interface Surroundings {
   links: Map<number, Val>;
 }
 
-export async function surroundings(tx: Tx, devices: Stored<'device'>[]): Promise<Surroundings> {
+export async function deviceRecords(tx: Tx, devices: Stored<'device'>[]): Promise<DeviceRecords> {
   const ids = devices.map((device) => device.id);
-  const places = await placesOf(tx, devices);
+  const places = await layerRecords(tx, devices);
   const settings = await settingsOfAll(tx, devices, places);
   const interfaces = await find(tx, 'interface', { device_id: ids }, { order: ['sort_key'] });
   const ends = await farEnds(tx, uniqueIds(interfaces.map((i) => i.port)));
@@ -108,7 +108,7 @@ const addressText = (
   prefix: Stored<'prefix'> | undefined,
 ): string => (prefix ? `${address}/${writtenLength(form, prefix)}` : address);
 
-export function contextIn(tx: Tx, known: Surroundings, device: Stored<'device'>): DeviceContext {
+export function contextIn(tx: Tx, known: DeviceRecords, device: Stored<'device'>): DeviceContext {
   const settings = known.settings(device);
   const dialectId = dialectIn(known.places, device);
   const record = known.places.dialects.get(dialectId ?? 0);
@@ -251,7 +251,7 @@ function linksOf(
 
 function managementMap(
   tx: Tx,
-  known: Surroundings,
+  known: DeviceRecords,
   device: Stored<'device'>,
   interfaces: Stored<'interface'>[],
   settings: DeviceSettings,
@@ -273,7 +273,7 @@ function managementMap(
 const boxMap = (tx: Tx, box: Stored<'box'> | undefined): Val =>
   box ? { serial: box.serial, mac: box.mac, model: keyIn(tx, 'model', box.model) } : null;
 
-function placeMaps({ places }: Surroundings, device: Stored<'device'>): Record<string, Val> {
+function placeMaps({ places }: DeviceRecords, device: Stored<'device'>): Record<string, Val> {
   const site = siteIn(places, device) ?? null;
   const area = places.areas.get(site?.area ?? 0) ?? null;
   const rack = places.racks.get(device.rack ?? 0) ?? null;

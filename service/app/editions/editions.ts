@@ -7,7 +7,7 @@ import { type EditionHead, type ShownEdition } from '@zpine/contract/onboardingS
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stage } from '@zpine/contract/kinds/devices';
 import { type Stored } from '@zpine/contract/kinds';
-import { noteSecrets } from '../secrets/known.ts';
+import { saveSecrets } from '../secrets/known.ts';
 import { type Tx } from '../../store/tx.ts';
 import { setFields } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
@@ -22,7 +22,7 @@ import {
   type Files,
   type Inputs,
   renderInputs,
-  shownFiles,
+  maskedFiles,
   writeInputs,
 } from './content.ts';
 import {
@@ -39,11 +39,11 @@ import {
   fragmentsOf,
   insertedBy,
   settingsCatalogue,
-  shownFault,
+  presentFault,
   templateAmong,
   wholeTemplates,
 } from './templates.ts';
-import { wayBackFaults } from './wayBack.ts';
+import { lockoutFaults } from './lockout.ts';
 
 export async function inputsOf(
   tx: Tx,
@@ -76,11 +76,11 @@ export async function makeEdition(
         last.id,
       ]);
     }
-    const same = shownEdition(headOf(device, last, false), await shownParts(tx, last.id));
+    const same = presentEdition(headOf(device, last, false), await shownParts(tx, last.id));
     return { ...same, fresh: false, changes: apply ? null : [] };
   }
   const number = (last?.number ?? 0) + 1;
-  const parts: ShownParts = { files: shownFiles(files), wayBack: wayBackFaults(context, files) };
+  const parts: ShownParts = { files: maskedFiles(files), wayBack: lockoutFaults(context, files) };
   const made_at = await tx.now();
   const row = {
     device_id: device.id,
@@ -101,7 +101,7 @@ export async function makeEdition(
     },
   ]);
   const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
-  await noteSecrets(tx, { kind: 'device', id: device.id }, secrets);
+  await saveSecrets(tx, { kind: 'device', id: device.id }, secrets);
   await noteChange(tx, device, id, number, null, {
     number,
     digest,
@@ -111,7 +111,7 @@ export async function makeEdition(
   const published = { published_at: null, published_by: null, insisted: null, current: false, newest: true };
   const head = headOf(device, { ...row, ...published, id, made_at: made_at.date }, false);
   const before = apply || !last ? [] : await filesOf(tx, last.id);
-  return { ...shownEdition(head, parts), fresh: true, changes: apply ? null : partsOf(before, files) };
+  return { ...presentEdition(head, parts), fresh: true, changes: apply ? null : partsOf(before, files) };
 }
 
 /** So often the records of a device may change while its text is made. */
@@ -132,7 +132,7 @@ async function renderedUnheld(
     const faults = await faultsOf(tx, template);
     if (faults[0]) {
       const params = { template: template.key, count: faults.length, first: faultText(faults[0]) };
-      throw new Refusal('template-faulty', params, [], { faults: faults.map(shownFault) });
+      throw new Refusal('template-faulty', params, [], { faults: faults.map(presentFault) });
     }
     const files = rendered(tx, inputs, read);
     const device = await byId(tx, 'device', read.id, true);
@@ -147,7 +147,7 @@ function rendered(tx: Tx, inputs: Inputs, device: Stored<'device'>): Files {
   } catch (error) {
     if (!(error instanceof TemplateStop)) throw error;
     throw new Refusal('render-stopped', { device: device.key, first: faultText(error.fault) }, [], {
-      faults: [shownFault(error.fault)],
+      faults: [presentFault(error.fault)],
     });
   }
 }
@@ -198,7 +198,7 @@ const headOf = (device: Stored<'device'>, row: EditionRow, stale: boolean): Edit
 /** Only the newest and the published one are asked: the others are past in any case. */
 const isPast = (row: EditionRow): boolean => !row.newest && !row.current;
 
-const shownEdition = (head: EditionHead, { files, wayBack }: ShownParts, traces?: Traces): ShownEdition => ({
+const presentEdition = (head: EditionHead, { files, wayBack }: ShownParts, traces?: Traces): ShownEdition => ({
   ...head,
   files: files.map((file) => ({ ...file, ...(traces ? { trace: traces.get(file.name) ?? [] } : {}) })),
   wayBack,
@@ -218,7 +218,7 @@ export async function showEdition(tx: Tx, ref: string, number: string, trace: bo
   const row = await mustFindEdition(tx, device, number);
   const stale = isPast(row) || row.inputs_digest !== (await digestNow(tx, device));
   const traces = trace ? await tracesOf(tx, device, row) : undefined;
-  return shownEdition(headOf(device, row, stale), await shownParts(tx, row.id), traces);
+  return presentEdition(headOf(device, row, stale), await shownParts(tx, row.id), traces);
 }
 
 /** What a text that is not saved would make of a device. */
@@ -226,7 +226,7 @@ export async function tryTemplate(tx: Tx, input: BodyOf<'template.try'>): Promis
   const fragments = await fragmentsOf(tx);
   const name = input.template.toLowerCase();
   const faults = checkTemplate(name, input.source, (wanted) => fragments.get(wanted), await settingsCatalogue(tx));
-  if (faults.length > 0 || input.device === undefined) return { faults: faults.map(shownFault), files: null };
+  if (faults.length > 0 || input.device === undefined) return { faults: faults.map(presentFault), files: null };
   const device = await mustFindField(tx, 'device', input.device, 'device');
   const context = await contextOf(tx, device);
   const inputs: Inputs = {
@@ -238,11 +238,11 @@ export async function tryTemplate(tx: Tx, input: BodyOf<'template.try'>): Promis
   };
   try {
     const files = renderInputs(inputs, tx.sealer, String(device.id), true);
-    const traces = shownTraces(files, context);
-    return { faults: [], files: shownFiles(files).map((file) => ({ ...file, trace: traces.get(file.name) ?? [] })) };
+    const traces = presentTraces(files, context);
+    return { faults: [], files: maskedFiles(files).map((file) => ({ ...file, trace: traces.get(file.name) ?? [] })) };
   } catch (error) {
     if (!(error instanceof TemplateStop)) throw error;
-    return { faults: [shownFault(error.fault)], files: null };
+    return { faults: [presentFault(error.fault)], files: null };
   }
 }
 
@@ -253,10 +253,10 @@ async function tracesOf(tx: Tx, device: Stored<'device'>, row: EditionRow): Prom
   const inputs = await frozenInputs(tx, row.id);
   if (!inputs) return new Map();
   const files = renderInputs(inputs, tx.sealer, String(row.device_id), true);
-  return shownTraces(files, await contextOf(tx, device));
+  return presentTraces(files, await contextOf(tx, device));
 }
 
-function shownTraces(files: Files, { settings }: DeviceContext): Traces {
+function presentTraces(files: Files, { settings }: DeviceContext): Traces {
   return new Map(
     files.map((file) => [
       file.name,
@@ -299,7 +299,7 @@ export async function publishEdition(
   const { context, inputs } = await inputsOrStale(tx, device, row);
   const stale = digestOfInputs(tx.sealer, inputs) !== row.inputs_digest;
   if (stale && row.newest) throw new Refusal('edition-stale', { device: device.key, number: row.number });
-  const faults = wayBackFaults(context, await filesOf(tx, row.id));
+  const faults = lockoutFaults(context, await filesOf(tx, row.id));
   const words = faults.map((fault) => fault.detail).join('; ');
   if (faults.length > 0 && !input.insist)
     throw new Refusal('way-back', { device: device.key, why: words }, [], { wayBack: faults });

@@ -1,7 +1,7 @@
 /** What is different between the files of two editions, line by line within their parts. */
 import { diffArrays } from 'diff';
 import { type LineDiff, type PartDiff } from '@zpine/contract/impactShapes';
-import { shownFiles, type Files } from './content.ts';
+import { maskedFiles, type Files } from './content.ts';
 
 /** So many lines of a part are shown. */
 const SHOWN_LINES = 40;
@@ -19,7 +19,7 @@ interface Line {
 /** Lines of a file with the part each stands in. A secret has no line break in it: both texts have the same lines. */
 function linesIn(files: Files, name: string): Line[] {
   const file = files.find((one) => one.name === name);
-  const [masked] = file ? shownFiles([file]) : [];
+  const [masked] = file ? maskedFiles([file]) : [];
   if (!file || !masked) return [];
   const raw = file.text.split('\n');
   const shown = masked.text.split('\n');

@@ -3,7 +3,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { type Files, type Inputs, readInputs, type ShownFile } from './content.ts';
-import { type WayBackFault } from './wayBack.ts';
+import { type LockoutFault } from './lockout.ts';
 
 export interface EditionRow {
   id: number;
@@ -27,7 +27,7 @@ export interface EditionRow {
 /** What people see of an edition. */
 export interface ShownParts {
   files: ShownFile[];
-  wayBack: WayBackFault[];
+  wayBack: LockoutFault[];
 }
 
 const CURRENT = `SELECT p.id FROM edition p WHERE p.device_id = e.device_id AND p.published_at IS NOT NULL

@@ -69,4 +69,7 @@ export async function faultsOf(tx: Tx, template: Stored<'template'>): Promise<Te
   return checkTemplate(template.key, template.source, (name) => fragments.get(name), await settingsCatalogue(tx));
 }
 
-export const shownFault = ({ hint, ...fault }: TemplateFault): ShownTemplateFault => ({ ...fault, hint: hint ?? null });
+export const presentFault = ({ hint, ...fault }: TemplateFault): ShownTemplateFault => ({
+  ...fault,
+  hint: hint ?? null,
+});

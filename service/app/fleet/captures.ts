@@ -9,7 +9,7 @@ import { byId, find } from '../../store/records.ts';
 import { sha256 } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText } from '../records/refs.ts';
-import { maskersFor, noteSecrets } from '../secrets/known.ts';
+import { maskersFor, saveSecrets } from '../secrets/known.ts';
 
 /** One file as a device showed it. */
 export interface Captured {
@@ -58,7 +58,7 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
     const last = standing.find((one) => one.file === file);
     const changed = !last?.digest.equals(digest);
     if (changed) {
-      await noteSecrets(tx, { kind: 'device', id: device }, secrets);
+      await saveSecrets(tx, { kind: 'device', id: device }, secrets);
       // Devices whose texts are the same share one, where they are shown alike: what is secret is not the same for all.
       const key = sha256(digest, shown);
       await tx.execute(

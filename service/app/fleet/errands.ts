@@ -1,7 +1,7 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { MASK } from '@zpine/core/secrets/masking';
-import { contradiction, wayBack } from '@zpine/core/fleet/errand';
+import { contradiction, inverseLines } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import { type RunHead } from '@zpine/contract/fleetShapes';
@@ -9,14 +9,14 @@ import { type BodyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { contextIn, surroundings, type DeviceContext } from '../editions/context.ts';
+import { contextIn, deviceRecords, type DeviceContext } from '../editions/context.ts';
 import { renderInputs } from '../editions/content.ts';
 import { checkTemplate } from '@zpine/core/template/check';
 import { settingsCatalogue } from '../editions/templates.ts';
 import { maskerFor } from '../secrets/known.ts';
 import { mustBeQuestion, withTable } from './asks.ts';
 import { changedRows } from './runRows.ts';
-import { inputOf, head, makeRun, runRow } from './runs.ts';
+import { inputOf, runSummary, makeRun, runRow } from './runs.ts';
 import { isEverything } from './selection.ts';
 import { targetsOf } from './targets.ts';
 
@@ -117,7 +117,7 @@ async function sealsOf(
   const checked = new Set<string>();
   for (let at = 0; at < named.length; at += SLICE) {
     const slice = named.slice(at, at + SLICE);
-    const known = await surroundings(tx, slice);
+    const known = await deviceRecords(tx, slice);
     for (const device of slice) {
       const source = linesOf(device);
       const [fault] = checked.has(source) ? [] : checkTemplate(TEMPLATE, source, () => undefined, catalogue);
@@ -153,7 +153,7 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
       id: row.id,
       why: row.state === 'ended' ? 'it has ended' : 'it is still under way',
     });
-  const { toDo } = await head(tx, row);
+  const { toDo } = await runSummary(tx, row);
   if (toDo !== count) throw new Refusal('errand-count', { count: toDo, given: count });
   await tx.execute("UPDATE run_row SET state = 'waiting', version = ? WHERE run_id = ? AND outcome IS NULL", [
     row.version + 1,
@@ -164,7 +164,7 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
     row.id,
   ]);
   tx.hint('run', Number(row.id), row.version + 1);
-  return head(tx, await runRow(tx, id));
+  return runSummary(tx, await runRow(tx, id));
 }
 
 /** The errand that leads back, device by device: from what ran after to what ran before. */
@@ -181,7 +181,7 @@ export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
     const dialect = targets.get(Number(one.device_id))?.dialect;
     const seal = JSON.parse(tx.sealer.open(one.sealed ?? '')) as ErrandSeal;
     if (!device || !dialect || seal.before === undefined || seal.after === undefined) continue;
-    const lines = wayBack(dialect, seal.before, seal.after);
+    const lines = inverseLines(dialect, seal.before, seal.after);
     if (lines === '') continue;
     back.push(device);
     sealed.set(device.id, JSON.stringify({ lines, secrets: seal.secrets } satisfies ErrandSeal));

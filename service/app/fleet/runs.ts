@@ -82,7 +82,7 @@ export async function makeRun(tx: Tx, run: NewRun): Promise<RunHead> {
   });
   await tx.insertRows('run_row', rows, '');
   tx.hint('run', Number(id), 1);
-  return head(tx, await runRow(tx, String(id)));
+  return runSummary(tx, await runRow(tx, String(id)));
 }
 
 export async function runRow(tx: Tx, id: string, lock = false): Promise<RunTableRow> {
@@ -102,7 +102,7 @@ interface Counted {
   count: number;
 }
 
-async function heads(tx: Tx, rows: RunTableRow[]): Promise<RunHead[]> {
+async function runSummaries(tx: Tx, rows: RunTableRow[]): Promise<RunHead[]> {
   if (rows.length === 0) return [];
   const counted = await tx.select<Counted>(
     `SELECT run_id, state, outcome, COUNT(*) AS count FROM run_row WHERE run_id IN (?) GROUP BY run_id, state, outcome`,
@@ -136,8 +136,8 @@ async function heads(tx: Tx, rows: RunTableRow[]): Promise<RunHead[]> {
   });
 }
 
-export async function head(tx: Tx, row: RunTableRow): Promise<RunHead> {
-  const [one] = await heads(tx, [row]);
+export async function runSummary(tx: Tx, row: RunTableRow): Promise<RunHead> {
+  const [one] = await runSummaries(tx, [row]);
   if (!one) throw new Error('a run has a head');
   return one;
 }
@@ -156,7 +156,7 @@ export async function listRuns(tx: Tx, query: QueryOf<'run.list'>): Promise<Repl
   }
   const where = tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : '';
   const rows = await tx.select<RunTableRow>(`SELECT * FROM run ${where} ORDER BY id DESC LIMIT ${query.limit}`, values);
-  return { items: await heads(tx, rows) };
+  return { items: await runSummaries(tx, rows) };
 }
 
 /** How much of an answer a list shows; the whole stands at the device. */
@@ -168,7 +168,7 @@ const brief = (one: ShownAnswer): ShownAnswer => ({
   rows: one.rows.slice(0, 50),
 });
 
-export function shownRow(row: RowTableRow, whole: boolean): RunRow {
+export function presentRow(row: RowTableRow, whole: boolean): RunRow {
   const result = (row.result === null ? {} : JSON.parse(row.result)) as Partial<RunRow>;
   const { answers } = result;
   return {
@@ -191,10 +191,10 @@ export async function wholeRun(tx: Tx, id: string, query: QueryOf<'run.show'>): 
   const rows = query.rows === 'none' ? [] : await rowsOfRun(tx, row.id, query.since ?? -1);
   const { asks, expect } = inputOf(row);
   return {
-    ...(await head(tx, row)),
+    ...(await runSummary(tx, row)),
     asks: asks.map(({ command, question }) => question ?? command ?? ''),
     expect,
-    rows: rows.map((one) => shownRow(one, query.text === 'true')),
+    rows: rows.map((one) => presentRow(one, query.text === 'true')),
   };
 }
 
@@ -207,7 +207,7 @@ export async function rowOfRun(tx: Tx, id: string, device: string): Promise<RunR
     value,
   ]);
   if (!found) throw new Refusal('not-found', { kind: 'device', ref: device });
-  return shownRow(found, true);
+  return presentRow(found, true);
 }
 
 export async function stopRun(tx: Tx, id: string): Promise<RunHead> {
@@ -225,5 +225,5 @@ export async function stopRun(tx: Tx, id: string): Promise<RunHead> {
       [row.version + 1, row.id],
     );
   tx.hint('run', Number(row.id), row.version + 1);
-  return head(tx, await runRow(tx, id));
+  return runSummary(tx, await runRow(tx, id));
 }

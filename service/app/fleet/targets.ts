@@ -2,7 +2,7 @@
 import { type SettingValue } from '@zpine/core/settings/layers';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { standsFor } from '@zpine/core/addressing/special';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { find, keysOf } from '../../store/records.ts';
 import { sha256 } from '../../store/digests.ts';
@@ -48,7 +48,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
     const access = accessOf(value, book.layerOf(device, 'access.parallel'));
     const domain = text(value('name.domain'));
     const address = addresses.get(device.id);
-    const other = address && standsFor(sure(parseIp(address.address)));
+    const other = address && standsFor(mustParse(parseIp(address.address)));
     out.set(device.id, {
       device: device.id,
       key: device.key,

@@ -92,7 +92,7 @@ export interface Look {
 }
 
 /** What was seen; of a look that another has taken over by now, nothing. */
-export async function noteLook(tx: Tx, look: Look, due: DueLook): Promise<number> {
+export async function saveLook(tx: Tx, look: Look, due: DueLook): Promise<number> {
   if (!(await holds(tx, due.lease))) return 0;
   await nextLook(tx, due);
   const now = await tx.now();
@@ -230,7 +230,7 @@ export async function claimLetter(tx: Tx): Promise<Letter | undefined> {
 
 const MOST_TRIES = 10;
 
-export async function noteLetter(tx: Tx, letter: Letter, fault: string | undefined): Promise<void> {
+export async function saveLetter(tx: Tx, letter: Letter, fault: string | undefined): Promise<void> {
   // Another has sent it meanwhile, and says what came of it.
   if (!(await holds(tx, letter.lease))) return;
   const now = await tx.now();

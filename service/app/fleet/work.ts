@@ -108,7 +108,7 @@ export interface RowResult {
 }
 
 /** Takes note of devices that are begun with, and of those that are done. False when another has the run by now. */
-export async function noteRows(tx: Tx, run: ClaimedRun, begun: number[], results: RowResult[]): Promise<boolean> {
+export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results: RowResult[]): Promise<boolean> {
   if (!(await renew(tx, run.lease))) return false;
   const version = await nextVersion(tx, run.id);
   const done = new Set(results.map(({ device }) => device));
@@ -136,8 +136,8 @@ export async function noteRows(tx: Tx, run: ClaimedRun, begun: number[], results
         one.device,
       ],
     );
-    for (const answer of one.result.answers ?? []) await noteSeen(tx, one.device, answer);
-    if (one.captureTried) await noteTry(tx, one);
+    for (const answer of one.result.answers ?? []) await saveSeen(tx, one.device, answer);
+    if (one.captureTried) await saveTry(tx, one);
   }
   if (begun.length + results.length > 0) tx.hint('run', run.id, null);
   return true;
@@ -149,7 +149,7 @@ async function withCaptured(tx: Tx, run: ClaimedRun, one: RowResult): Promise<Pa
   return { ...one.result, files: [...files, ...(one.result.files ?? [])] };
 }
 
-async function noteTry(tx: Tx, one: RowResult): Promise<void> {
+async function saveTry(tx: Tx, one: RowResult): Promise<void> {
   const now = await tx.now();
   const well = one.captured !== undefined && one.captured.length > 0;
   await tx.execute(
@@ -160,7 +160,7 @@ async function noteTry(tx: Tx, one: RowResult): Promise<void> {
 }
 
 /** Answers to these questions are remembered for look-ups: which address is on which interface, which MAC behind which port. */
-async function noteSeen(tx: Tx, device: number, answer: ShownAnswer): Promise<void> {
+async function saveSeen(tx: Tx, device: number, answer: ShownAnswer): Promise<void> {
   if (answer.refused !== null || answer.cut) return;
   const now = await tx.now();
   if (answer.ask === 'interfaces') {

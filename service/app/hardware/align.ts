@@ -2,7 +2,7 @@
 import { grouped } from '@zpine/core/lists/grouped';
 import { expandSlots, slotAround, slotItself } from '@zpine/core/rack/portGroups';
 import { isEthernet, plugFits, portsFit, type CableKindName, type PortKindName } from '@zpine/core/rack/ports';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { DEFAULT_VRF } from '@zpine/contract/kinds/addressing';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type Stored } from '@zpine/contract/kinds';
@@ -118,7 +118,7 @@ function refuseLostCards({ device, model, cards }: Hardware): void {
   for (const { card } of cards) {
     const around = slotAround(card.slot);
     const holder = around === null ? model : models.get(around.toLowerCase());
-    const slots = sure(expandSlots(holder?.slots ?? []));
+    const slots = mustParse(expandSlots(holder?.slots ?? []));
     if (!slots.some(({ name }) => name.toLowerCase() === slotItself(card.slot).toLowerCase()))
       throw new Refusal('card-in-the-way', { what: holder?.key ?? device.key, card: card.key });
   }

@@ -20,7 +20,7 @@ export const isSame = (d: Difference): boolean =>
   d.missing.length + d.extra.length + d.other.length === 0 && d.clash === undefined;
 
 /** Names of what differs, as the API gives them. */
-export const shownDifference = (d: Difference) => ({
+export const presentDifference = (d: Difference) => ({
   missing: d.missing.map((socket) => socket.name),
   extra: d.extra.map((port) => port.name),
   other: d.other.map(({ port, socket }) => ({ port: port.name, is: port.kind, wanted: socket.kind })),
@@ -40,7 +40,7 @@ export async function differing(tx: Tx, ref: string): Promise<ReplyOf<'model.dif
         : uses.length > 0
           ? uses.map((use) => use.words).join(', ')
           : null;
-    devices.push({ device: one.device.key, ...shownDifference(one), blocked });
+    devices.push({ device: one.device.key, ...presentDifference(one), blocked });
   }
   return { devices, count: devices.length };
 }

@@ -1,6 +1,6 @@
 /** What is in the slots of a device: as it was declared, and as somebody or the device itself reported it. */
 import { expandSlots, slotAround, slotItself } from '@zpine/core/rack/portGroups';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type ShownSlot } from '@zpine/contract/hardwareRoutes';
 import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
@@ -11,7 +11,7 @@ import { type User } from '../access/who.ts';
 import { add } from '../records/add.ts';
 import { mustFind } from '../records/refs.ts';
 import { differences } from './align.ts';
-import { shownDifference } from './differing.ts';
+import { presentDifference } from './differing.ts';
 import { type Hardware } from './sockets.ts';
 
 interface FoundRow {
@@ -44,7 +44,7 @@ async function hardwareOfDevice(tx: Tx, device: Stored<'device'>): Promise<Reply
     device: device.key,
     model: difference.hardware.model?.key ?? null,
     slots,
-    differs: shownDifference(difference),
+    differs: presentDifference(difference),
   };
 }
 
@@ -76,10 +76,10 @@ async function slotsOf(tx: Tx, hw: Hardware, found: FoundRow[]): Promise<ShownSl
         at: report.at.toISOString(),
       };
       out.push({ slot, takes, depth, declared, found: shown ?? null, ...stateOf(declared, report, found.length > 0) });
-      put(sure(expandSlots(held?.model?.slots ?? [])), slot, depth + 1);
+      put(mustParse(expandSlots(held?.model?.slots ?? [])), slot, depth + 1);
     }
   };
-  put(sure(expandSlots(hw.model?.slots ?? [])), null, 0);
+  put(mustParse(expandSlots(hw.model?.slots ?? [])), null, 0);
   // What was reported from where no slot is known.
   const unknown = found.filter((row) => !out.some((one) => same(one.slot, row.slot)));
   for (const row of unknown) {
@@ -116,7 +116,7 @@ export interface FoundCard {
 }
 
 /** Notes what is in the slots of a device, in the place of what was noted before. Evidence: it leaves no history. */
-export async function noteFound(tx: Tx, device: number, cards: FoundCard[], via: 'entered' | 'arrival'): Promise<void> {
+export async function saveFound(tx: Tx, device: number, cards: FoundCard[], via: 'entered' | 'arrival'): Promise<void> {
   await tx.execute('DELETE FROM found_card WHERE device_id = ?', [device]);
   const at = await tx.now();
   const rows = [...new Map(cards.map((card) => [card.slot.toLowerCase(), card])).values()].map((card) => ({
@@ -139,7 +139,7 @@ export async function enterFound(
 ): Promise<ReplyOf<'device.hardware'>> {
   const device = await mustFind(tx, 'device', ref, true);
   await mustActAt(tx, user, device);
-  await noteFound(tx, device.id, body.cards, 'entered');
+  await saveFound(tx, device.id, body.cards, 'entered');
   return hardwareOfDevice(tx, device);
 }
 

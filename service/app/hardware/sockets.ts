@@ -1,7 +1,7 @@
 /** What sockets devices should have by what their models and cards bring. */
 import { grouped } from '@zpine/core/lists/grouped';
 import { expandPorts, type Socket } from '@zpine/core/rack/portGroups';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -33,7 +33,7 @@ export async function hardwareOf(tx: Tx, devices: Stored<'device'>[]): Promise<H
     if (!model?.ports) return [];
     const at = `${model.id} ${slot ?? ''}`;
     let sockets = read.get(at);
-    if (!sockets) read.set(at, (sockets = sure(expandPorts(model.ports, slot))));
+    if (!sockets) read.set(at, (sockets = mustParse(expandPorts(model.ports, slot))));
     return sockets;
   };
   const byDevice = grouped(cards, (card) => card.device);

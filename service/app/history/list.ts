@@ -177,15 +177,15 @@ async function changesOf(tx: Tx, sets: number[]): Promise<Map<number, { count: n
       kind: row.kind,
       id: Number(row.record_id),
       key: row.record_key,
-      before: await shownImage(tx, row.kind, row.before),
-      after: await shownImage(tx, row.kind, row.after),
+      before: await presentImage(tx, row.kind, row.before),
+      after: await presentImage(tx, row.kind, row.after),
     });
   }
   return out;
 }
 
 /** An image with natural keys in the place of ids, as far as the records still stand. */
-export async function shownImage(tx: Tx, kind: string, text: string | null): Promise<Record<string, Value> | null> {
+export async function presentImage(tx: Tx, kind: string, text: string | null): Promise<Record<string, Value> | null> {
   if (text === null) return null;
   const image = JSON.parse(text) as Record<string, Value>;
   if (!isKind(kind)) {

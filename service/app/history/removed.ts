@@ -7,7 +7,7 @@ import { type Value } from '@zpine/contract/fields';
 import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { kindGiven, likeText } from '../records/refs.ts';
-import { shownImage } from './list.ts';
+import { presentImage } from './list.ts';
 import { takeBack, type ChangeRow } from './undo.ts';
 
 interface Row {
@@ -53,7 +53,7 @@ export async function listRemoved(tx: Tx, query: QueryOf<'removed.list'>): Promi
       actor: row.actor,
       reason: removal?.reason ?? null,
       set: removal ? Number(removal.change_set_id) : 0,
-      fields: (removal ? await shownImage(tx, row.kind, removal.before) : null) ?? {},
+      fields: (removal ? await presentImage(tx, row.kind, removal.before) : null) ?? {},
     });
   }
   const last = shown.at(-1);

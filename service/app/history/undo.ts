@@ -11,8 +11,8 @@ import { alignPorts } from '../hardware/align.ts';
 import { keepTrunks } from '../interfaces/vlans.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { Draft } from '../records/draft.ts';
-import { write } from '../records/edit.ts';
-import { finish } from '../records/prepare.ts';
+import { saveEdits } from '../records/edit.ts';
+import { checkDrafts } from '../records/prepare.ts';
 import { takeAway, withParts, type Going } from '../records/parts.ts';
 import { removeAll, removeOne } from '../records/remove.ts';
 
@@ -188,7 +188,7 @@ class Undoing {
     });
     if (edits.length < 2) return 0;
     try {
-      await finish(
+      await checkDrafts(
         this.tx,
         kind,
         edits.map(({ draft }) => draft),
@@ -197,7 +197,7 @@ class Undoing {
       if (error instanceof Refusal) return 0;
       throw error;
     }
-    await write(
+    await saveEdits(
       this.tx,
       kind,
       edits.map(({ draft }) => ({ before: draft.before as AnyStored, after: draft.after })),
@@ -231,7 +231,7 @@ class Undoing {
   async later(): Promise<void> {
     for (const { kind, id, field, to } of this.open) {
       const record = (await byIds(this.tx, kind, [id], true)).get(id) as unknown as AnyStored;
-      await write(this.tx, kind, [{ before: record, after: { ...record, [field]: to } }]);
+      await saveEdits(this.tx, kind, [{ before: record, after: { ...record, [field]: to } }]);
     }
   }
 
@@ -309,7 +309,7 @@ class Undoing {
     const [key = ''] = await plannedKeys(this.tx, kind, [fields]);
     await this.makeRoom(kind, key);
     const draft = new Draft(null, fields, new Set(Object.keys(image)), []);
-    await finish(this.tx, kind, [draft]);
+    await checkDrafts(this.tx, kind, [draft]);
     const again = [{ id, version: (change.version_from ?? 0) + 1 }];
     const records = await insert(this.tx, kind, [draft.after], again);
     await rulesOf(kind).added?.(this.tx, records);
@@ -334,8 +334,8 @@ class Undoing {
   private async editBack(kind: KindName, change: ChangeRow, image: Image): Promise<Undone['action']> {
     const record = await this.asLeft(kind, change);
     const draft = this.draftBack(record, image);
-    await finish(this.tx, kind, [draft]);
-    await write(this.tx, kind, [{ before: record, after: draft.after }]);
+    await checkDrafts(this.tx, kind, [draft]);
+    await saveEdits(this.tx, kind, [{ before: record, after: draft.after }]);
     return 'edited';
   }
 }

@@ -4,7 +4,7 @@ import { faultText, TemplateStop } from '@zpine/core/template/faults';
 import { type DeviceDiff } from '@zpine/contract/impactShapes';
 import { renderWith, type Files } from '../editions/content.ts';
 import { linesOf, partsOf, sameLines } from '../editions/fileDiff.ts';
-import { wayBackFaults } from '../editions/wayBack.ts';
+import { lockoutFaults } from '../editions/lockout.ts';
 import { type DeviceState } from './state.ts';
 
 /** Two states in which nothing that counts is different. */
@@ -42,7 +42,7 @@ function rendered(state: DeviceState | undefined, digest: (text: string) => stri
   try {
     const files = renderWith(state.inputs, crypt);
     const opens = (password: string, sealed: string): boolean => sealed === crypt(password);
-    const faults = wayBackFaults(state.context, files, opens);
+    const faults = lockoutFaults(state.context, files, opens);
     return { files, troubles: faults.map((fault) => `the service would not get in: ${fault.detail}`) };
   } catch (error) {
     if (!(error instanceof TemplateStop)) throw error;

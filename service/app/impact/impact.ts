@@ -7,19 +7,19 @@ import { type ImpactEvent } from '@zpine/contract/impactShapes';
 import { byKeys, keysOf } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
-import { breathing, type Breathe } from './breathe.ts';
+import { yielding, type YieldNow } from './yielding.ts';
 import { Consequences } from './consequences.ts';
 import { alike, differenceOf } from './difference.ts';
 import { Groups } from './groups.ts';
-import { Reach } from './reached.ts';
+import { AffectedDevices } from './affected.ts';
 import {
   editionsOf,
-  groundOf,
+  preload,
   newSettings,
   statesOf,
   type DeviceState,
   type EditionDigests,
-  type Ground,
+  type Preloaded,
 } from './state.ts';
 
 export interface Previewed {
@@ -48,21 +48,21 @@ export async function* impactOf(preview: Previewed): AsyncGenerator<ImpactEvent>
   const of = devices.length + fresh.length;
   yield { event: 'reached', devices: of, changes, records, recordCount: count };
   const groups = new Groups();
-  const breathe = breathing();
+  const yieldNow = yielding();
   const tally = { looked: 0, changed: 0, stale: 0 };
   let stopped: string | null = null;
   for (let at = 0; at < of && stopped === null;) {
     const most = at === 0 ? FIRST_BATCH : workMs > LONG_MS ? LARGE_BATCH : BATCH;
     const batch = at < devices.length ? devices.slice(at, at + most) : [];
     const names = batch.length > 0 ? [] : fresh.slice(at - devices.length, at - devices.length + most);
-    const pairs = await pairsOf(preview, { ids: batch, names, settingsOnly }, breathe);
+    const pairs = await pairsOf(preview, { ids: batch, names, settingsOnly }, yieldNow);
     const found: { group: number; device: string }[] = [];
     const stale: string[] = [];
     for (const { before, after, editions } of pairs) {
       if (turnsStale(before, after, editions)) stale.push(after?.key ?? '');
       if (alike(before, after)) continue;
       const diff = differenceOf(before, after, (text) => preview.store.sealer.digest(text).toString('base64'));
-      await breathe();
+      await yieldNow();
       if (!diff) continue;
       const { group, fresh: isNew } = groups.put(diff);
       if (isNew) yield { event: 'group', group };
@@ -113,7 +113,7 @@ interface Reached {
 }
 
 async function reachOf(preview: Previewed): Promise<Reached> {
-  let reach = new Reach();
+  let affected = new AffectedDevices();
   let consequences = new Consequences(preview.kind);
   let began = 0;
   let workMs = 0;
@@ -121,30 +121,30 @@ async function reachOf(preview: Previewed): Promise<Reached> {
   const fresh = await tried(
     preview,
     (tx) => {
-      [reach, consequences, began] = [new Reach(), new Consequences(preview.kind), Date.now()];
+      [affected, consequences, began] = [new AffectedDevices(), new Consequences(preview.kind), Date.now()];
       tx.observer = {
         change: (change) => {
-          reach.take(change);
+          affected.take(change);
           consequences.take(change);
         },
-        hint: (kind, id) => kind === 'arrival' && reach.add('arrival', id),
+        hint: (kind, id) => kind === 'arrival' && affected.add('arrival', id),
       };
       return Promise.resolve();
     },
     async (tx) => {
       workMs = Date.now() - began;
       for (const { kind, key, detail } of tx.remarks) consequences.tell({ kind, key, what: 'left behind', detail });
-      const added = new Set(reach.added);
-      await noteOrder(tx, await reach.devices(tx), order);
+      const added = new Set(affected.added);
+      await noteOrder(tx, await affected.devices(tx), order);
       for (const id of added) order.delete(id);
       return [...(await keysOf(tx, 'device', added))].filter(([id]) => added.has(id)).map(([, key]) => key);
     },
   );
-  await read(preview.store, preview.actor, async (tx) => noteOrder(tx, await reach.devices(tx), order));
-  await tellMoved(preview, reach, consequences);
+  await read(preview.store, preview.actor, async (tx) => noteOrder(tx, await affected.devices(tx), order));
+  await tellMoved(preview, affected, consequences);
   const devices = [...order].sort(([, a], [, b]) => (a < b ? -1 : 1)).map(([id]) => id);
   const settingsOnly =
-    reach.kinds.size > 0 && [...reach.kinds].every((kind) => kind === 'value' || kind === 'template');
+    affected.kinds.size > 0 && [...affected.kinds].every((kind) => kind === 'value' || kind === 'template');
   return { devices, fresh: fresh.sort(), consequences, workMs, settingsOnly };
 }
 
@@ -161,11 +161,11 @@ async function noteOrder(tx: Tx, ids: Iterable<number>, order: Map<number, strin
 }
 
 /** Addresses that would belong to another prefix: their mask is another, and perhaps their gateway. */
-async function tellMoved(preview: Previewed, reach: Reach, consequences: Consequences): Promise<void> {
-  if (reach.spans.size === 0) return;
+async function tellMoved(preview: Previewed, affected: AffectedDevices, consequences: Consequences): Promise<void> {
+  if (affected.spans.size === 0) return;
   const homes = async (tx: Tx): Promise<Map<string, string>> => {
     const out = new Map<string, string>();
-    for (const { vrf, family, first, last } of reach.blocks())
+    for (const { vrf, family, first, last } of affected.blocks())
       for (const row of await tx.select<{ natural_key: string; home: string }>(
         `SELECT a.natural_key, p.natural_key AS home FROM address a JOIN prefix p ON p.id = a.prefix_id
          WHERE a.vrf_id = ? AND a.address_family = ? AND a.address BETWEEN ? AND ? ORDER BY a.address LIMIT ${MOST_MOVED}`,
@@ -195,23 +195,23 @@ interface Pair {
 async function pairsOf(
   preview: Previewed,
   { ids, names, settingsOnly }: { ids: number[]; names: string[]; settingsOnly: boolean },
-  breathe: Breathe,
+  yieldNow: YieldNow,
 ): Promise<Pair[]> {
   let before = new Map<number, DeviceState>();
   let editions = new Map<number, EditionDigests[]>();
-  let ground: Ground | undefined;
+  let ground: Preloaded | undefined;
   return tried(
     preview,
     async (tx) => {
-      ground = await groundOf(tx, ids);
-      before = await statesOf(tx, ground, breathe);
+      ground = await preload(tx, ids);
+      before = await statesOf(tx, ground, yieldNow);
       editions = await editionsOf(tx, ids);
     },
     async (tx) => {
       const added = [...(await byKeys(tx, 'device', names)).values()].map((device) => device.id);
       const same = settingsOnly && ground && added.length === 0;
-      const then = same && ground ? await newSettings(tx, ground) : await groundOf(tx, [...ids, ...added]);
-      const after = await statesOf(tx, then, breathe);
+      const then = same && ground ? await newSettings(tx, ground) : await preload(tx, [...ids, ...added]);
+      const after = await statesOf(tx, then, yieldNow);
       return [...ids, ...added]
         .filter((id) => before.has(id) || after.has(id))
         .map((id) => ({ before: before.get(id), after: after.get(id), editions: editions.get(id) ?? [] }));

@@ -6,13 +6,13 @@ import { type Tx } from '../../store/tx.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { linkOf } from '../boot/identify.ts';
 import { isDeclaredRelay } from '../boot/relays.ts';
-import { type Place } from '../boot/leases.ts';
-import { telling } from '../boot/tell.ts';
+import { type LeaseOffer } from '../boot/leases.ts';
+import { bootAnswer } from '../boot/tell.ts';
 import { digestOfInputs, type Inputs } from '../editions/content.ts';
-import { contextIn, surroundings, withSettings, type DeviceContext, type Surroundings } from '../editions/context.ts';
+import { contextIn, deviceRecords, withSettings, type DeviceContext, type DeviceRecords } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
 import { dialectIn } from '../settings/layers.ts';
-import { type Breathe } from './breathe.ts';
+import { type YieldNow } from './yielding.ts';
 import { formatOption } from './words.ts';
 
 export interface DeviceState {
@@ -32,18 +32,18 @@ export interface EditionDigests {
 }
 
 /** The records that states are made from. */
-export interface Ground {
+export interface Preloaded {
   devices: Stored<'device'>[];
-  known: Surroundings;
+  known: DeviceRecords;
 }
 
-export async function groundOf(tx: Tx, ids: number[]): Promise<Ground> {
+export async function preload(tx: Tx, ids: number[]): Promise<Preloaded> {
   const devices = [...(await byIds(tx, 'device', ids)).values()].filter((device) => device.provisioned);
-  return { devices, known: await surroundings(tx, devices) };
+  return { devices, known: await deviceRecords(tx, devices) };
 }
 
 /** The same where nothing was changed but what settings say. */
-export const newSettings = async (tx: Tx, { devices, known }: Ground): Promise<Ground> => ({
+export const newSettings = async (tx: Tx, { devices, known }: Preloaded): Promise<Preloaded> => ({
   devices,
   known: await withSettings(tx, devices, known),
 });
@@ -51,14 +51,14 @@ export const newSettings = async (tx: Tx, { devices, known }: Ground): Promise<G
 /** The states of those devices that are there and are provisioned by us. */
 export async function statesOf(
   tx: Tx,
-  { devices, known }: Ground,
-  breathe: Breathe,
+  { devices, known }: Preloaded,
+  yieldNow: YieldNow,
 ): Promise<Map<number, DeviceState>> {
   const { places } = known;
   const contexts = new Map<number, DeviceContext>();
   for (const device of devices) {
     contexts.set(device.id, contextIn(tx, known, device));
-    await breathe();
+    await yieldNow();
   }
   const templates = await wholeTemplates(tx);
   const fragments = await fragmentsOf(tx);
@@ -80,7 +80,7 @@ export async function statesOf(
     }
     const digest = inputs ? digestOfInputs(tx.sealer, inputs) : '';
     out.set(id, { key: context.device.key, context, inputs, why, digest, boot: boot.get(id) ?? [] });
-    await breathe();
+    await yieldNow();
   }
   return out;
 }
@@ -133,7 +133,7 @@ async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<
       out.set(id, [`no answer: there is no address for it in ${link.key}`]);
       continue;
     }
-    const { told, noFile } = telling(tx.place.address, device, link, place, {
+    const { told, noFile } = bootAnswer(tx.place.address, device, link, place, {
       settings: context.settings,
       dialectName: context.dialect,
       sheet: context.described?.sheet,
@@ -168,7 +168,7 @@ async function linkBehind(
 }
 
 /** Its own address there, or one of the pool: which one is not decided before it asks. */
-function placeIn({ device, addresses }: DeviceContext, link: Stored<'prefix'>): Place | undefined {
+function placeIn({ device, addresses }: DeviceContext, link: Stored<'prefix'>): LeaseOffer | undefined {
   const own = addresses.filter((a) => !a.shared && a.prefix === link.id);
   const best = own.find((a) => a.interface === device.management) ?? own[0];
   if (best) return { address: best.address, source: 'fixed', from: device.key };

@@ -5,7 +5,7 @@ import { nearest } from '@zpine/core/naming/names';
 import { untick } from '@zpine/contract/cells';
 import { typeOf, type Field } from '@zpine/contract/fields';
 import { type ImportKind } from '@zpine/contract/importRoutes';
-import { fieldsOfImport, mayImport } from './fields.ts';
+import { fieldsOfImport, importFields } from './fields.ts';
 import { head, whole, type Head, type ImportRow, type RowFault } from './rows.ts';
 
 export interface CsvInput {
@@ -164,7 +164,7 @@ function fieldFor(known: [string, Field][], column: string): string | null | und
 function rowFrom({ kind, file }: CsvInput, row: number, cells: string[], heads: Head[]): ImportRow {
   const fields: Record<string, unknown> = {};
   const names: Record<string, string> = {};
-  const specs = mayImport(kind);
+  const specs = importFields(kind);
   for (const [i, { column, field }] of heads.entries()) {
     if (!field) continue;
     const spec = specs[field];

@@ -1,7 +1,7 @@
 import { stringify } from 'yaml';
 import { exampleCsv, exampleRows } from '@zpine/contract/examples';
 import { typeOf } from '@zpine/contract/fields';
-import { mayImport } from './fields.ts';
+import { importFields } from './fields.ts';
 import { kindOfImport } from './headMapping.ts';
 import { type Format } from './rows.ts';
 
@@ -9,7 +9,7 @@ import { type Format } from './rows.ts';
 export function exampleText(kindText: string, as: Format): { text: string } {
   const kind = kindOfImport(kindText);
   if (as === 'csv') return { text: exampleCsv(kind) };
-  const specs = mayImport(kind);
+  const specs = importFields(kind);
   const rows = exampleRows(kind).map((row) =>
     Object.fromEntries(
       Object.entries(row).flatMap(([name, text]) => {

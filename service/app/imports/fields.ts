@@ -12,7 +12,7 @@ const ofValue: Record<string, Field> = {
   value: { type: 'json', title: 'Value', required: true },
 };
 
-export const mayImport = (kind: ImportKind): Record<string, Field> =>
+export const importFields = (kind: ImportKind): Record<string, Field> =>
   kind === 'value' ? ofValue : kindOf(kind).fields;
 
-export const fieldsOfImport = (kind: ImportKind): [string, Field][] => Object.entries(mayImport(kind));
+export const fieldsOfImport = (kind: ImportKind): [string, Field][] => Object.entries(importFields(kind));

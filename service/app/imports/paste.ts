@@ -3,7 +3,7 @@ import { parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, networkOf, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { readHosts, type ListedHost } from '@zpine/core/lists/hosts';
 import { parseLabel } from '@zpine/core/naming/labels';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import { canonicalKey } from '@zpine/contract/kind';
@@ -197,7 +197,7 @@ class Paste {
 
   /** An address lies in a prefix; where there is none, the usual one around it is made. */
   private async cover(line: number, address: string): Promise<void> {
-    const ip = sure(parseIp(address));
+    const ip = mustParse(parseIp(address));
     const most = ip.family === 4 ? 32 : 128;
     const host = networkOf(ip, most);
     if ((await smallestCovering(this.tx, this.vrf.id, [host, ...truncations(host)])) !== undefined) return;

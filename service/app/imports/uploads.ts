@@ -80,7 +80,7 @@ export async function receiveUpload(
     return await transact(store, actor, 'import.upload', async (tx) => {
       await tx.execute('UPDATE upload SET bytes = ?, encoding = ? WHERE id = ?', [bytes, encoding, id]);
       tx.job({ name: 'import', payload: { id, apply: query.apply === 'true' }, delaySeconds: 0 });
-      return shownUpload(await uploadRow(tx, String(id)));
+      return presentUpload(await uploadRow(tx, String(id)));
     });
   } catch (error) {
     await transact(store, actor, 'import.upload', (tx) => tx.execute('DELETE FROM upload WHERE id = ?', [id]));
@@ -146,7 +146,7 @@ export async function uploadRow(tx: Tx, id: string, lock = false): Promise<Uploa
   return row;
 }
 
-export const shownUpload = (row: UploadRow): Upload => ({
+export const presentUpload = (row: UploadRow): Upload => ({
   id: Number(row.id),
   name: row.name,
   state: row.state,
@@ -168,7 +168,7 @@ export async function applyUpload(tx: Tx, id: string, user: User): Promise<Uploa
     [user.name, tx.actor.via, tx.actor.reason ?? null, row.id],
   );
   tx.job({ name: 'import', payload: { id: Number(row.id), apply: true }, delaySeconds: 0 });
-  return shownUpload(await uploadRow(tx, id));
+  return presentUpload(await uploadRow(tx, id));
 }
 
 /** Stops what runs, and forgets what waits; what is saved stays, and can be taken back. */
@@ -179,5 +179,5 @@ export async function cancelUpload(tx: Tx, id: string): Promise<Upload> {
   const idle = row.state === 'read' || row.state === 'waiting';
   await tx.execute('UPDATE upload SET cancelled = 1, state = ? WHERE id = ?', [idle ? 'cancelled' : row.state, row.id]);
   if (idle) await dropChunks(tx, Number(row.id));
-  return shownUpload(await uploadRow(tx, id));
+  return presentUpload(await uploadRow(tx, id));
 }

@@ -13,7 +13,7 @@ import {
   isSame,
   readNewValue,
   saveValues,
-  shownValue,
+  presentValue,
   standingRows,
   type NewValue,
   type Target,
@@ -138,8 +138,8 @@ async function take(tx: Tx, work: Import, all: readonly Read[]): Promise<void> {
   }
   for (const { one, value, before } of writing) {
     const { setting, target, row } = one;
-    const was = before ? shownValue(setting, before.mode, openValue(tx, before)) : null;
-    const change = { field: 'value', before: was, after: shownValue(setting, value.mode, value.value) };
+    const was = before ? presentValue(setting, before.mode, openValue(tx, before)) : null;
+    const change = { field: 'value', before: was, after: presentValue(setting, value.mode, value.value) };
     const key = `${setting.name} ${target.kind}${target.key === '' ? '' : ` ${target.key}`}`;
     const action = before ? ('edit' as const) : ('add' as const);
     work.count(action);

@@ -2,10 +2,10 @@
 import { parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, lastOf, networkOf, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
 import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { grouped } from '@zpine/core/lists/grouped';
 import { type Stored } from '@zpine/contract/kinds';
-import { as, type Draft, type KindRules } from '../records/draft.ts';
+import { asStored, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, find, keyOf, keysOf } from '../../store/records.ts';
 import { smallestCoverings, type Host } from '../../store/coverings.ts';
 import { bytesOf, lockSpaces, rebuild, take, type Holds } from '../../store/spans.ts';
@@ -28,7 +28,10 @@ export const addressRules: KindRules = {
       await followInterface(tx, draft, interfaces.get(draft.id('interface') ?? 0));
     }
     const fresh = drafts.filter((draft) => !draft.before);
-    const hosts = fresh.map((draft) => ({ vrf: draft.id('vrf') ?? 0, ip: sure(parseIp(draft.text('address') ?? '')) }));
+    const hosts = fresh.map((draft) => ({
+      vrf: draft.id('vrf') ?? 0,
+      ip: mustParse(parseIp(draft.text('address') ?? '')),
+    }));
     const covering = await lockedCovering(tx, hosts);
     const prefixes = await byIds(
       tx,
@@ -51,8 +54,8 @@ export const addressRules: KindRules = {
 
   async added(tx, records) {
     const taken = records.map((record) => {
-      const { prefix, address } = as('address', record);
-      const { family, value } = sure(parseIp(address));
+      const { prefix, address } = asStored('address', record);
+      const { family, value } = mustParse(parseIp(address));
       return { prefix, family, value };
     });
     const byPrefix = grouped(taken, ({ prefix }) => prefix);
@@ -80,8 +83,8 @@ export const addressRules: KindRules = {
 
   async removed(tx, records) {
     for (const record of records) {
-      const address = as('address', record);
-      const { family, value } = sure(parseIp(address.address));
+      const address = asStored('address', record);
+      const { family, value } = mustParse(parseIp(address.address));
       await lockSpaces(tx, [address.prefix]);
       const prefix = await byId(tx, 'prefix', address.prefix);
       // What is taken back was never really given away.
@@ -139,14 +142,14 @@ async function checkShared(tx: Tx, draft: Draft): Promise<void> {
 }
 
 function checkUsable(draft: Draft, value: bigint, prefix: Stored<'prefix'>): void {
-  const p = sure(parsePrefix(prefix.cidr));
+  const p = mustParse(parsePrefix(prefix.cidr));
   const usable = usableRange(p);
   const address = String(draft.after.address);
   if (value < usable.first || value > usable.last) {
     const what = value === p.first ? 'network' : value === lastOf(p) ? 'broadcast' : 'reserved';
     draft.fault('address', 'address-unusable', { address, what, prefix: prefix.key });
   }
-  const pool = [prefix.pool, prefix.quarantine].flatMap((text) => (text ? sure(parseRanges(text)) : []));
+  const pool = [prefix.pool, prefix.quarantine].flatMap((text) => (text ? mustParse(parseRanges(text)) : []));
   const inside = pool.find((range) => value >= spanOf(range).first && value <= spanOf(range).last);
   if (inside) draft.fault('address', 'address-in-pool', { address, range: formatRange(inside), prefix: prefix.key });
 }

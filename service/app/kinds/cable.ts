@@ -2,7 +2,7 @@
 import { plugFits, portsFit, type CableKindName, type PortKindName } from '@zpine/core/rack/ports';
 import { type Row } from '@zpine/contract/fields';
 import { type Stored } from '@zpine/contract/kinds';
-import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
+import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { columnsIn, recordIn } from '../../store/joined.ts';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -43,7 +43,7 @@ export const cableRules: KindRules = {
   async added(tx, records) {
     await takeEnds(
       tx,
-      records.map((record) => as('cable', record)),
+      records.map((record) => asStored('cable', record)),
     );
   },
 
@@ -53,7 +53,7 @@ export const cableRules: KindRules = {
     await tx.execute('DELETE FROM cable_end WHERE cable_id IN (?)', [moved.map(({ after }) => after.id)]);
     await takeEnds(
       tx,
-      moved.map(({ after }) => as('cable', after)),
+      moved.map(({ after }) => asStored('cable', after)),
     );
   },
 };

@@ -1,8 +1,8 @@
 /** A card sits in a slot that takes it, and brings its ports. */
 import { expandSlots, slotAround, slotItself, type Slot } from '@zpine/core/rack/portGroups';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
-import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
+import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { alignPorts } from '../hardware/align.ts';
@@ -39,7 +39,7 @@ export const cardRules: KindRules = {
   },
 
   async added(tx, records) {
-    const cards = records.map((record) => as('card', record));
+    const cards = records.map((record) => asStored('card', record));
     const all = await find(tx, 'card', { device_id: cards.map((card) => card.device) });
     for (const card of cards) {
       const around = slotAround(card.slot)?.toLowerCase();
@@ -52,14 +52,14 @@ export const cardRules: KindRules = {
   async edited(tx, pairs) {
     const other = pairs
       .filter(({ before, after }) => before.model !== after.model)
-      .map(({ after }) => as('card', after));
+      .map(({ after }) => asStored('card', after));
     await alignDevicesOf(tx, other);
   },
 
   async mayGo(tx, records) {
-    const all = await find(tx, 'card', { device_id: records.map((record) => as('card', record).device) });
+    const all = await find(tx, 'card', { device_id: records.map((record) => asStored('card', record).device) });
     for (const record of records) {
-      const card = as('card', record);
+      const card = asStored('card', record);
       const within = all.filter((one) => one.device === card.device && isWithin(one.slot, card.slot));
       const ports = await find(tx, 'port', { card_id: within.map((one) => one.id) });
       await refuseInUse(
@@ -81,7 +81,7 @@ function checkSlot(
   holder: Stored<'model'> | undefined,
   slot: string,
 ): void {
-  const slots: Slot[] = sure(expandSlots(holder?.slots ?? []));
+  const slots: Slot[] = mustParse(expandSlots(holder?.slots ?? []));
   const itself = slotItself(slot);
   const found = slots.find(({ name }) => name.toLowerCase() === itself.toLowerCase());
   if (!found) {

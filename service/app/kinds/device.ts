@@ -1,8 +1,8 @@
-import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
+import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, keyOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { type Stored } from '@zpine/contract/kinds';
-import { extentOfDevice, freeSlots, inTheWay, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
+import { extentOfDevice, freeSlots, clashingSlots, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
 import { alignPorts, bringPorts } from '../hardware/align.ts';
 import { leftBehind } from '../devices/offSite.ts';
 import { followSite } from '../interfaces/vlans.ts';
@@ -60,12 +60,12 @@ export const deviceRules: KindRules = {
       const found = await disagreementOf(tx, [{ name: draft.text('name') ?? '', labels: labels.map(String) }]);
       if (found) draft.fault('labels', 'labels-disagree', found.params);
     }
-    for (const [one, { u, by }] of await inTheWay(tx, [...wanted.keys()]))
+    for (const [one, { u, by }] of await clashingSlots(tx, [...wanted.keys()]))
       wanted.get(one)?.fault('positionU', 'position-taken', { u, rack: one.rack.key, by });
   },
 
   async added(tx, records) {
-    const devices = records.map((record) => as('device', record));
+    const devices = records.map((record) => asStored('device', record));
     await takeSlots(tx, await placedDevices(tx, devices));
     if (!tx.takingBack) await bringPorts(tx, devices);
   },
@@ -91,12 +91,12 @@ export const deviceRules: KindRules = {
       tx,
       await placedDevices(
         tx,
-        moved.map(({ after }) => as('device', after)),
+        moved.map(({ after }) => asStored('device', after)),
       ),
     );
     if (tx.takingBack) return;
     const differing = (field: string) =>
-      pairs.filter(({ before, after }) => before[field] !== after[field]).map(({ after }) => as('device', after));
+      pairs.filter(({ before, after }) => before[field] !== after[field]).map(({ after }) => asStored('device', after));
     await alignPorts(tx, differing('model'));
     await followSite(tx, differing('site'));
     const gone = pairs.filter(({ before, after }) => before.site !== null && before.site !== after.site);

@@ -1,8 +1,16 @@
 /** What fills U of a rack without being a device: it stands in nobody's way. */
 import { fits, type Face } from '@zpine/core/rack/occupancy';
-import { as, idsOf, type KindRules } from '../records/draft.ts';
+import { asStored, idsOf, type KindRules } from '../records/draft.ts';
 import { byIds } from '../../store/records.ts';
-import { extentOfFiller, freeSlots, inTheWay, placedFillers, shapeOf, takeSlots, type Placed } from '../racks/slots.ts';
+import {
+  extentOfFiller,
+  freeSlots,
+  clashingSlots,
+  placedFillers,
+  shapeOf,
+  takeSlots,
+  type Placed,
+} from '../racks/slots.ts';
 
 export const fillerRules: KindRules = {
   async prepare(tx, drafts) {
@@ -30,7 +38,7 @@ export const fillerRules: KindRules = {
       const words = String(draft.after.description ?? draft.after.form);
       wanted.set({ kind: 'filler', id: draft.before?.id ?? 0, name: `filler ${words}`, rack, extent }, draft);
     }
-    for (const [placed, { u, by }] of await inTheWay(tx, [...wanted.keys()]))
+    for (const [placed, { u, by }] of await clashingSlots(tx, [...wanted.keys()]))
       wanted.get(placed)?.fault('positionU', 'position-taken', { u, rack: placed.rack.key, by });
   },
   async added(tx, records) {
@@ -38,7 +46,7 @@ export const fillerRules: KindRules = {
       tx,
       await placedFillers(
         tx,
-        records.map((record) => as('filler', record)),
+        records.map((record) => asStored('filler', record)),
       ),
     );
   },
@@ -52,7 +60,7 @@ export const fillerRules: KindRules = {
       tx,
       await placedFillers(
         tx,
-        pairs.map(({ after }) => as('filler', after)),
+        pairs.map(({ after }) => asStored('filler', after)),
       ),
     );
   },

@@ -3,11 +3,11 @@ import { grouped } from '@zpine/core/lists/grouped';
 import { nearest } from '@zpine/core/naming/names';
 import { expandSlots } from '@zpine/core/rack/portGroups';
 import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { fieldsOfForm, notOfForm, type interfaceForms } from '@zpine/contract/kinds/interfaces';
 import { type Stored } from '@zpine/contract/kinds';
-import { as, idsOf, type Draft, type KindRules } from '../records/draft.ts';
+import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, find } from '../../store/records.ts';
 import { insertDerived, removeDerived } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -55,7 +55,7 @@ export const interfaceRules: KindRules = {
   },
 
   async added(tx, records) {
-    const interfaces = records.map((record) => as('interface', record));
+    const interfaces = records.map((record) => asStored('interface', record));
     // Of those that came back without their port, which was there for them alone.
     const without = interfaces.filter(({ form, port }) => form === 'port' && port === null);
     await insertDerived(
@@ -76,7 +76,7 @@ export const interfaceRules: KindRules = {
     const changed = pairs.filter(({ before, after }) => JSON.stringify(before.tagged) !== JSON.stringify(after.tagged));
     await keepTrunks(
       tx,
-      changed.map(({ after }) => as('interface', after)),
+      changed.map(({ after }) => asStored('interface', after)),
       true,
     );
   },
@@ -85,10 +85,10 @@ export const interfaceRules: KindRules = {
     const ports = await byIds(
       tx,
       'port',
-      records.flatMap((record) => as('interface', record).port ?? []),
+      records.flatMap((record) => asStored('interface', record).port ?? []),
     );
     for (const record of records) {
-      const { key, port } = as('interface', record);
+      const { key, port } = asStored('interface', record);
       const on = ports.get(port ?? 0);
       if (!on) continue;
       // What came back with its device goes with it again when that is taken back.
@@ -101,7 +101,7 @@ export const interfaceRules: KindRules = {
 
   async removed(tx, records) {
     // A port that the interface alone stood for goes with it; others are away already, or stay.
-    const ports = await find(tx, 'port', { id: records.flatMap((record) => as('interface', record).port ?? []) });
+    const ports = await find(tx, 'port', { id: records.flatMap((record) => asStored('interface', record).port ?? []) });
     const alone = ports.filter((port) => port.source === 'hand' && port.version === 0).map((port) => port.id);
     const kept = await tx.select<{ port_id: number }>('SELECT port_id FROM cable_end WHERE port_id IN (?)', [
       [0, ...alone],
@@ -230,7 +230,7 @@ async function refuseUndeclared(
   for (const { draft, device, name } of strange) {
     const own = hardware.get(device.id);
     const ports = portsOf.get(device.id) ?? [];
-    const slots = sure(expandSlots(own?.model?.slots ?? []));
+    const slots = mustParse(expandSlots(own?.model?.slots ?? []));
     const declared = ports.some((port) => port.source !== 'hand');
     // Nobody has said what ports it has: then everything may be one.
     if (!declared && slots.length === 0) continue;

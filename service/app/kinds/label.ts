@@ -1,12 +1,12 @@
 import { Refusal } from '@zpine/contract/errors';
-import { as, type KindRules } from '../records/draft.ts';
+import { asStored, type KindRules } from '../records/draft.ts';
 import { refuseDisagreeing } from '../settings/labels.ts';
 
 /** A label's rank decides between labels that disagree; a label that speaks for devices stays. */
 export const labelRules: KindRules = {
   async edited(tx, pairs) {
     for (const { before, after } of pairs)
-      if (before.rank !== after.rank) await refuseDisagreeing(tx, as('label', after).name);
+      if (before.rank !== after.rank) await refuseDisagreeing(tx, asStored('label', after).name);
   },
   async removing(tx, records) {
     for (const record of records) {

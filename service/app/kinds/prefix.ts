@@ -7,12 +7,12 @@ import { addressAt } from '@zpine/core/addressing/offsets';
 import { nearest } from '@zpine/core/naming/names';
 import { parseDomain } from '@zpine/core/naming/domain';
 import { type Span } from '@zpine/core/addressing/spans';
-import { sure } from '@zpine/core/fault';
+import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { checkMany, MANY, placeMany } from '../addressing/placeMany.ts';
 import { keptByDraft, keptWords } from '../addressing/kept.ts';
-import { as, type Draft, type KindRules } from '../records/draft.ts';
+import { asStored, type Draft, type KindRules } from '../records/draft.ts';
 import { type AnyStored, byId, byIds, keyOf } from '../../store/records.ts';
 import {
   bytesOf,
@@ -40,7 +40,7 @@ export const prefixRules: KindRules = {
     const fresh = drafts.filter((draft) => !draft.before).length;
     const many: { draft: Draft; p: Prefix; pools: Span[] }[] = [];
     for (const draft of drafts) {
-      const p = sure(parsePrefix(String(draft.after.cidr)));
+      const p = mustParse(parsePrefix(String(draft.after.cidr)));
       await followVlan(tx, draft, vlans.get(draft.id('vlan') ?? 0));
       const gateway = checkGateway(draft, p);
       const held = checkRanges(draft, 'heldBack', p);
@@ -66,10 +66,10 @@ export const prefixRules: KindRules = {
 
   async added(tx, records) {
     // The largest first: each finds its place below those that were added before it.
-    const prefixes = records.map((r) => as('prefix', r)).sort((a, b) => lengthOf(a) - lengthOf(b));
+    const prefixes = records.map((r) => asStored('prefix', r)).sort((a, b) => lengthOf(a) - lengthOf(b));
     if (prefixes.length >= MANY) return placeMany(tx, prefixes);
     for (const record of prefixes) {
-      const p = sure(parsePrefix(record.cidr));
+      const p = mustParse(parsePrefix(record.cidr));
       await createSpaces(tx, record.id);
       const parent = await smallestCovering(tx, record.vrf, truncations(p));
       await tx.execute('UPDATE prefix SET parent_id = ? WHERE id = ?', [parent ?? null, record.id]);
@@ -106,17 +106,17 @@ export const prefixRules: KindRules = {
       const changed = (['gateway', 'heldBack', 'pool', 'quarantine'] as const).some(
         (field) => before[field] !== after[field],
       );
-      if (changed) await rebuild(tx, as('prefix', after));
+      if (changed) await rebuild(tx, asStored('prefix', after));
     }
   },
 
   async removing(tx, records) {
     await lockVrfs(
       tx,
-      records.map((r) => as('prefix', r).vrf),
+      records.map((r) => asStored('prefix', r).vrf),
     );
     for (const prefix of standing(records)) {
-      const p = sure(parsePrefix(prefix.cidr));
+      const p = mustParse(parsePrefix(prefix.cidr));
       await lockSpaces(tx, [prefix.id, ...(prefix.parent === null ? [] : [prefix.parent])]);
       if (prefix.parent === null) {
         const used = await tx.select<{ natural_key: string }>(
@@ -148,7 +148,7 @@ export const prefixRules: KindRules = {
 
   async removed(tx, records) {
     for (const { parent, cidr } of standing(records)) {
-      const p = sure(parsePrefix(cidr));
+      const p = mustParse(parsePrefix(cidr));
       if (parent !== null) await rebuild(tx, await byId(tx, 'prefix', parent), { first: p.first, last: lastOf(p) });
     }
   },
@@ -156,7 +156,7 @@ export const prefixRules: KindRules = {
 
 /** Prefixes that go together, each with the innermost one around it that stays. */
 function standing(records: AnyStored[]): Stored<'prefix'>[] {
-  const going = new Map(records.map((record) => [record.id, as('prefix', record)]));
+  const going = new Map(records.map((record) => [record.id, asStored('prefix', record)]));
   const stays = (id: number | null): number | null => {
     const prefix = going.get(id ?? 0);
     return prefix ? stays(prefix.parent) : id;
@@ -164,7 +164,7 @@ function standing(records: AnyStored[]): Stored<'prefix'>[] {
   return [...going.values()].map((prefix) => ({ ...prefix, parent: stays(prefix.parent) }));
 }
 
-const lengthOf = (record: Stored<'prefix'>): number => sure(parsePrefix(record.cidr)).length;
+const lengthOf = (record: Stored<'prefix'>): number => mustParse(parsePrefix(record.cidr)).length;
 
 /** Changes of shape inside a VRF wait for one another. */
 async function lockVrfs(tx: Tx, ids: (number | null)[]): Promise<void> {
@@ -189,7 +189,7 @@ async function followVlan(tx: Tx, draft: Draft, vlan: Stored<'vlan'> | undefined
 function checkGateway(draft: Draft, p: Prefix): Ip | undefined {
   const text = draft.text('gateway');
   if (text === null) return undefined;
-  const gateway = sure(parseIp(text));
+  const gateway = mustParse(parseIp(text));
   if (!contains(p, gateway)) {
     draft.fault('gateway', 'gateway-outside', { gateway: text, prefix: String(draft.after.cidr) });
     return undefined;
@@ -237,7 +237,7 @@ function checkTold(draft: Draft): void {
 }
 
 function checkRanges(draft: Draft, field: 'heldBack' | 'pool' | 'quarantine', p: Prefix): Span[] {
-  const ranges = sure(parseRanges(draft.text(field) ?? ''));
+  const ranges = mustParse(parseRanges(draft.text(field) ?? ''));
   const spans = rangesInside(p, ranges);
   if (!spans.ok) {
     draft.fault(field, spans.fault.code, spans.fault.params);

@@ -1,6 +1,6 @@
 /** A VLAN that trunks carry stays; when it gets another number they follow. */
 import { Refusal } from '@zpine/contract/errors';
-import { as, type KindRules } from '../records/draft.ts';
+import { asStored, type KindRules } from '../records/draft.ts';
 import { find } from '../../store/records.ts';
 import { update } from '../../store/recordWrites.ts';
 import { type Tx } from '../../store/tx.ts';
@@ -11,7 +11,7 @@ const NAMED = 5;
 export const vlanRules: KindRules = {
   async edited(tx, pairs) {
     for (const { before, after } of pairs) {
-      const [was, is] = [as('vlan', before).number, as('vlan', after).number];
+      const [was, is] = [asStored('vlan', before).number, asStored('vlan', after).number];
       if (was === is) continue;
       const trunks = await trunksOf(tx, [after.id]);
       const followed = await update(

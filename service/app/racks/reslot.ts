@@ -2,7 +2,7 @@
 import { type JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
 import { transact, type Actor } from '../../store/tx.ts';
-import { freeSlots, inTheWay, placedDevices, takeSlots } from './slots.ts';
+import { freeSlots, clashingSlots, placedDevices, takeSlots } from './slots.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
 
@@ -11,7 +11,7 @@ export const reslot: JobWork = async (store) => {
     // Held fast: one that is moved meanwhile would keep its room in both places.
     const placed = await placedDevices(tx, await find(tx, 'device', {}, { lock: true }));
     // What overlapped before anybody looked keeps its place in the records; the first one has the room.
-    const overlapping = await inTheWay(tx, placed);
+    const overlapping = await clashingSlots(tx, placed);
     const sound = placed.filter((one) => !overlapping.has(one));
     await freeSlots(
       tx,

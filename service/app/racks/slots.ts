@@ -62,7 +62,7 @@ interface SlotRow {
 }
 
 /** What is in the way of things that shall stand in racks, whether there already or in the same request. */
-export async function inTheWay(tx: Tx, wanted: Placed[]): Promise<Map<Placed, { u: number; by: string }>> {
+export async function clashingSlots(tx: Tx, wanted: Placed[]): Promise<Map<Placed, { u: number; by: string }>> {
   const racks = [...new Set(wanted.map((one) => one.rack.id))];
   if (racks.length === 0) return new Map();
   const rows = await tx.select<SlotRow>('SELECT * FROM rack_slot WHERE rack_id IN (?)', [racks]);
@@ -153,7 +153,7 @@ export async function takeAnew(tx: Tx, where: { racks?: number[]; models?: numbe
       height: rack.heightU,
     });
   }
-  const [hit] = await inTheWay(tx, placed);
+  const [hit] = await clashingSlots(tx, placed);
   if (hit) {
     const [{ rack, name }, { u, by }] = hit;
     throw new Refusal('position-clash', { what: name, u, rack: rack.key, by });

@@ -29,7 +29,7 @@ export async function edit<K extends KindName>(tx: Tx, kind: K, edits: Edit[], s
   }
   const changes = edits.map(({ changes }, i) => ({ before: befores[i] as AnyStored, changes }));
   const drafts = await draftEdits(tx, kind, changes, (i) => (several ? [i] : []));
-  return write(
+  return saveEdits(
     tx,
     kind,
     drafts.map((d) => ({ before: d.before as AnyStored, after: d.after })),
@@ -58,14 +58,14 @@ export async function setFields<K extends KindName>(
   const before = (await byIds(tx, kind, [id], true)).get(id);
   if (!before) throw new Refusal('not-found', { kind, ref: `#${id}` });
   const held = before;
-  const [record] = await write(tx, kind, [
+  const [record] = await saveEdits(tx, kind, [
     { before: held, after: { ...held, ...(fields as Partial<AnyStored>) } as AnyStored },
   ]);
   return record as Stored<K>;
 }
 
 /** Writes drafts that were checked, with the consequences that the kind's rules have. */
-export async function write<K extends KindName>(
+export async function saveEdits<K extends KindName>(
   tx: Tx,
   kind: K,
   pairs: { before: AnyStored; after: AnyStored | Record<string, unknown> }[],

@@ -47,7 +47,7 @@ export async function draftNew(tx: Tx, kind: KindName, inputs: unknown[], at: (i
   await resolve(tx, kind, drafts);
   for (const draft of drafts) gather(faults, draft.faults);
   if (faults.length > 0) throw Refusal.of(faults);
-  return finish(tx, kind, drafts);
+  return checkDrafts(tx, kind, drafts);
 }
 
 /** Drafts of changed records. */
@@ -75,7 +75,7 @@ export async function draftEdits(
   }
   for (const draft of drafts) gather(faults, draft.faults);
   if (faults.length > 0) throw Refusal.of(faults);
-  return finish(tx, kind, drafts);
+  return checkDrafts(tx, kind, drafts);
 }
 
 const givenIn = (fields: Fields): Set<string> =>
@@ -101,7 +101,7 @@ async function resolve(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void> {
 }
 
 /** Rules and what is taken: the checks behind schemas and references. */
-export async function finish(tx: Tx, kind: KindName, drafts: Draft[]): Promise<Draft[]> {
+export async function checkDrafts(tx: Tx, kind: KindName, drafts: Draft[]): Promise<Draft[]> {
   await rulesOf(kind).prepare?.(tx, drafts);
   await checkTaken(tx, kind, drafts);
   throwFaults(drafts);

@@ -6,7 +6,7 @@ import { MASK, Masker, SHORTEST, textsOf } from '@zpine/core/secrets/masking';
 import { type LayerKind } from '@zpine/core/settings/layers';
 import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
-import { layersIn, placesOf, type Places } from '../settings/layers.ts';
+import { layersIn, layerRecords, type LayerRecords } from '../settings/layers.ts';
 
 export interface Scope {
   kind: LayerKind;
@@ -17,7 +17,7 @@ export interface Scope {
 const LONGEST = 4000;
 
 /** Takes note of a value that is secret, in a layer or of a device. */
-export async function noteSecrets(tx: Tx, { kind, id }: Scope, value: unknown): Promise<void> {
+export async function saveSecrets(tx: Tx, { kind, id }: Scope, value: unknown): Promise<void> {
   const texts = new Set(textsOf(value).filter((text) => text.length >= SHORTEST && text !== MASK));
   const rows = [...texts].map((text) => ({
     scope_kind: kind,
@@ -57,7 +57,7 @@ async function remaskLater(tx: Tx, { kind, id }: Scope): Promise<void> {
 /** The secrets of devices, by their ids, as far as they are in a layer that has a say in their settings. */
 export async function secretsIn(
   tx: Tx,
-  places: Places,
+  places: LayerRecords,
   devices: readonly Stored<'device'>[],
 ): Promise<Map<number, string[]>> {
   const layers = new Map(devices.map((device) => [device.id, layersIn(tx, places, device)]));
@@ -84,13 +84,13 @@ export async function secretsIn(
 /** What masks all that is secret about some devices. */
 export async function maskerFor(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Masker> {
   if (devices.length === 0) return new Masker([]);
-  const secrets = await secretsIn(tx, await placesOf(tx, devices), devices);
+  const secrets = await secretsIn(tx, await layerRecords(tx, devices), devices);
   return new Masker([...secrets.values()].flat());
 }
 
 /** The same, of each for itself. */
 export async function maskersFor(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Map<number, Masker>> {
   if (devices.length === 0) return new Map();
-  const secrets = await secretsIn(tx, await placesOf(tx, devices), devices);
+  const secrets = await secretsIn(tx, await layerRecords(tx, devices), devices);
   return new Map([...secrets].map(([id, own]) => [id, new Masker(own)]));
 }

@@ -5,7 +5,15 @@ import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { type Stored } from '@zpine/contract/kinds';
 import { allOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { layersIn, layerWord, placesOf, saidIn, saidTo, type LayerRef, type Places } from './layers.ts';
+import {
+  layersIn,
+  layerWord,
+  layerRecords,
+  loadLayerValues,
+  valuesFor,
+  type LayerRef,
+  type LayerRecords,
+} from './layers.ts';
 
 export interface DeviceSetting extends Effective {
   setting: Stored<'setting'>;
@@ -14,7 +22,7 @@ export interface DeviceSetting extends Effective {
 export type DeviceSettings = Map<string, DeviceSetting>;
 
 export const settingsOf = async (tx: Tx, device: Stored<'device'>): Promise<DeviceSettings> =>
-  (await settingsOfAll(tx, [device], await placesOf(tx, [device])))(device);
+  (await settingsOfAll(tx, [device], await layerRecords(tx, [device])))(device);
 
 /** What holds for no device in particular. */
 export const everywhereSettings = async (tx: Tx): Promise<DeviceSettings> =>
@@ -26,7 +34,7 @@ const everywhere: LayerRef = { kind: 'everywhere', key: '', id: 0 };
 export const settingsOfAll = (
   tx: Tx,
   devices: readonly Stored<'device'>[],
-  places: Places,
+  places: LayerRecords,
 ): Promise<(device: Stored<'device'>) => DeviceSettings> =>
   settingsBy(tx, (device: Stored<'device'>) => layersIn(tx, places, device), devices);
 
@@ -36,13 +44,13 @@ async function settingsBy<T>(
   all: readonly T[],
 ): Promise<(one: T) => DeviceSettings> {
   const catalogue = await allOf(tx, 'setting');
-  const said = await saidIn(tx, all.flatMap(layersOf));
+  const said = await loadLayerValues(tx, all.flatMap(layersOf));
   return (one) => {
     const layers = layersOf(one);
     return new Map(
       catalogue.map((setting) => [
         setting.name,
-        { setting, ...effective(setting.defaultValue as SettingValue, saidTo(said, setting.id, layers)) },
+        { setting, ...effective(setting.defaultValue as SettingValue, valuesFor(said, setting.id, layers)) },
       ]),
     );
   };
@@ -54,7 +62,7 @@ export async function settingsOfMany(
   devices: readonly Stored<'device'>[],
   names: readonly string[],
 ): Promise<FewSettings> {
-  const places = await placesOf(tx, devices);
+  const places = await layerRecords(tx, devices);
   const settings = new Map(
     (await allOf(tx, 'setting'))
       .filter((setting) => names.includes(setting.name))
@@ -62,12 +70,12 @@ export async function settingsOfMany(
   );
   const ids = [...settings.values()].map((setting) => setting.id);
   const layers = new Map(devices.map((device) => [device.id, layersIn(tx, places, device)]));
-  const said = await saidIn(tx, [...layers.values()].flat(), ids);
+  const said = await loadLayerValues(tx, [...layers.values()].flat(), ids);
   return {
     places,
     value: (device, name) => {
       const setting = settings.get(name);
-      const values = saidTo(said, setting?.id ?? 0, layers.get(device.id) ?? []);
+      const values = valuesFor(said, setting?.id ?? 0, layers.get(device.id) ?? []);
       return effective((setting?.defaultValue ?? null) as SettingValue, values).value;
     },
     layerOf: (device, name) => {
@@ -78,7 +86,7 @@ export async function settingsOfMany(
 }
 
 export interface FewSettings {
-  places: Places;
+  places: LayerRecords;
   value: (device: Stored<'device'>, name: string) => SettingValue;
   /** The layer that has the last word; empty where it is the default. */
   layerOf: (device: Stored<'device'>, name: string) => string;

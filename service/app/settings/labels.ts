@@ -7,12 +7,12 @@ import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { labelsOf, openValue, type ValueRow, valueColumns } from './layers.ts';
 
-interface Voice extends Said {
+interface LabelValue extends Said {
   label: Stored<'label'>;
   setting: number;
 }
 
-async function voicesOf(tx: Tx, labels: Stored<'label'>[]): Promise<Voice[]> {
+async function labelValues(tx: Tx, labels: Stored<'label'>[]): Promise<LabelValue[]> {
   if (labels.length === 0) return [];
   const rows = await tx.select<ValueRow>(
     `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = 'label' AND layer_id IN (?)`,
@@ -26,7 +26,7 @@ async function voicesOf(tx: Tx, labels: Stored<'label'>[]): Promise<Voice[]> {
 }
 
 /** The first two that disagree. */
-function quarrel(voices: Voice[]): [Voice, Voice] | undefined {
+function firstConflict(voices: LabelValue[]): [LabelValue, LabelValue] | undefined {
   for (const [i, one] of voices.entries())
     for (const other of voices.slice(i + 1))
       if (one.setting === other.setting && one.label.id !== other.label.id && disagree(one, other)) return [one, other];
@@ -40,9 +40,9 @@ export async function disagreementOf(
 ): Promise<{ device: string; params: Record<string, string> } | undefined> {
   const several = devices.filter((device) => device.labels.length > 1);
   if (several.length === 0) return undefined;
-  const voices = await voicesOf(tx, await labelsOf(tx, [...new Set(several.flatMap((device) => device.labels))]));
+  const voices = await labelValues(tx, await labelsOf(tx, [...new Set(several.flatMap((device) => device.labels))]));
   for (const { name, labels } of several) {
-    const found = quarrel(voices.filter(({ label }) => labels.includes(label.name)));
+    const found = firstConflict(voices.filter(({ label }) => labels.includes(label.name)));
     if (!found) continue;
     const [one, other] = found;
     const setting = (await byIds(tx, 'setting', [one.setting])).get(one.setting);

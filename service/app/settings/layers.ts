@@ -16,7 +16,7 @@ export interface LayerRef extends Layer {
 export const recordOf = (kind: LayerKind): KindName | undefined => (kind === 'everywhere' ? undefined : kind);
 
 /** The records that stand around devices and have a say in their settings. */
-export interface Places {
+export interface LayerRecords {
   models: Map<number, Stored<'model'>>;
   dialects: Map<number, Stored<'dialect'>>;
   sites: Map<number, Stored<'site'>>;
@@ -32,7 +32,7 @@ export const uniqueIds = (ids: (number | null | undefined)[]): number[] => [
   ...new Set(ids.filter((id): id is number => id !== null && id !== undefined)),
 ];
 
-export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Places> {
+export async function layerRecords(tx: Tx, devices: readonly Stored<'device'>[]): Promise<LayerRecords> {
   const all = <F extends 'model' | 'rack'>(field: F) => uniqueIds(devices.map((d) => d[field]));
   const models = await byIds(tx, 'model', all('model'));
   const siteOf = await sitesOf(tx, devices);
@@ -55,8 +55,12 @@ export async function placesOf(tx: Tx, devices: readonly Stored<'device'>[]): Pr
 }
 
 /** Racks with their rooms and sites: what stands in a rack is at its site, as a rule. */
-async function racksOf(tx: Tx, ids: number[]): Promise<Pick<Places, 'racks' | 'rooms' | 'sites'>> {
-  const found: Pick<Places, 'racks' | 'rooms' | 'sites'> = { racks: new Map(), rooms: new Map(), sites: new Map() };
+async function racksOf(tx: Tx, ids: number[]): Promise<Pick<LayerRecords, 'racks' | 'rooms' | 'sites'>> {
+  const found: Pick<LayerRecords, 'racks' | 'rooms' | 'sites'> = {
+    racks: new Map(),
+    rooms: new Map(),
+    sites: new Map(),
+  };
   if (ids.length === 0) return found;
   const rows = await tx.select<Row>(
     `SELECT ${columnsIn('rack', 'r')}, ${columnsIn('room', 'o')}, ${columnsIn('site', 's')} FROM rack r
@@ -76,15 +80,15 @@ async function racksOf(tx: Tx, ids: number[]): Promise<Pick<Places, 'racks' | 'r
   return found;
 }
 
-export const dialectIn = (places: Places, device: Stored<'device'>): number | null =>
+export const dialectIn = (places: LayerRecords, device: Stored<'device'>): number | null =>
   device.dialect ?? places.models.get(device.model ?? 0)?.dialect ?? null;
 
 /** The site of a device, as far as it was looked at. */
-export const siteIn = (places: Places, device: Stored<'device'>): Stored<'site'> | undefined =>
+export const siteIn = (places: LayerRecords, device: Stored<'device'>): Stored<'site'> | undefined =>
   places.sites.get(device.site ?? places.siteOf.get(device.id) ?? 0);
 
 /** The layers of a device, weakest first. */
-export function layersIn(tx: Tx, places: Places, device: Stored<'device'>): LayerRef[] {
+export function layersIn(tx: Tx, places: LayerRecords, device: Stored<'device'>): LayerRef[] {
   const site = siteIn(places, device);
   const areas: LayerRef[] = [];
   for (let id = site?.area ?? null; id !== null && !areas.some((area) => area.id === id);) {
@@ -138,7 +142,7 @@ export const openValue = (tx: Tx, row: Pick<ValueRow, 'value' | 'sealed'>): Sett
 export const layerWord = ({ kind, id }: Pick<LayerRef, 'kind' | 'id'>): string => `${kind} ${id}`;
 
 /** What layers say, read once for all devices that have them: by setting, then by layer. */
-export type Said = Map<number, Map<string, LayerValue>>;
+export type LayerValues = Map<number, Map<string, LayerValue>>;
 
 /** So many ids of one statement. */
 const SLICE = 1000;
@@ -146,13 +150,17 @@ const SLICE = 1000;
 const MANY_LAYERS = 5000;
 
 /** What these layers say; about these settings only, where some are named. */
-export async function saidIn(tx: Tx, layers: Iterable<LayerRef>, settings?: readonly number[]): Promise<Said> {
+export async function loadLayerValues(
+  tx: Tx,
+  layers: Iterable<LayerRef>,
+  settings?: readonly number[],
+): Promise<LayerValues> {
   const kinds = new Map<LayerKind, Map<number, string>>();
   for (const { kind, id, key } of layers) {
     const ids = kinds.get(kind) ?? new Map<number, string>();
     kinds.set(kind, ids.set(id, key));
   }
-  const said: Said = new Map();
+  const said: LayerValues = new Map();
   if (settings?.length === 0) return said;
   const take = (rows: ValueRow[]): void => {
     for (const row of rows) {
@@ -181,7 +189,7 @@ export async function saidIn(tx: Tx, layers: Iterable<LayerRef>, settings?: read
 }
 
 /** What the layers of one device say about a setting, weakest first. */
-export function saidTo(said: Said, setting: number, layers: readonly LayerRef[]): LayerValue[] {
+export function valuesFor(said: LayerValues, setting: number, layers: readonly LayerRef[]): LayerValue[] {
   const held = said.get(setting);
   return held ? layers.map((layer) => held.get(layerWord(layer))).filter((one) => one !== undefined) : [];
 }

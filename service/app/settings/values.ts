@@ -9,7 +9,7 @@ import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { type Row, type Value } from '@zpine/contract/fields';
 import { byIds, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { noteSecrets } from '../secrets/known.ts';
+import { saveSecrets } from '../secrets/known.ts';
 import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';
 import { refuseDisagreeing } from './labels.ts';
@@ -133,7 +133,7 @@ export async function saveValues(tx: Tx, values: (NewValue & { before: ValueRow 
   for (const { setting, target, mode, value, before } of values) {
     // The names that are taken away from a secret map are no secret themselves.
     const sealed = setting.secret && mode !== 'take-away';
-    if (sealed) await noteSecrets(tx, target, value);
+    if (sealed) await saveSecrets(tx, target, value);
     const text = JSON.stringify(value);
     rows.push({
       layer_kind: target.kind,
@@ -225,7 +225,7 @@ export async function dropValuesOf(tx: Tx, kind: KindName, records: { id: number
 }
 
 /** A value as people see it: secrets are masked. */
-export const shownValue = (setting: Stored<'setting'>, mode: Mode, value: SettingValue): SettingValue =>
+export const presentValue = (setting: Stored<'setting'>, mode: Mode, value: SettingValue): SettingValue =>
   setting.secret && mode !== 'take-away' ? maskedValue(value) : value;
 
 function shown(tx: Tx, setting: Stored<'setting'>, row: ValueRow, key: string): LayerValueShown {
@@ -234,7 +234,7 @@ function shown(tx: Tx, setting: Stored<'setting'>, row: ValueRow, key: string): 
     layer: row.layer_kind,
     of: key,
     mode: row.mode,
-    value: shownValue(setting, row.mode, openValue(tx, row)),
+    value: presentValue(setting, row.mode, openValue(tx, row)),
     secret: setting.secret,
     updatedAt: row.updated_at.toISOString(),
     updatedBy: row.updated_by,

@@ -2,7 +2,7 @@
 import { applied } from '@zpine/core/config/applied';
 import { type Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
-import { commandsOf, stepsOf, wayBack, type Step } from '@zpine/core/fleet/errand';
+import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
 import { type Outcome } from '@zpine/core/fleet/outcomes';
 import { lostWayIn } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
@@ -160,11 +160,11 @@ class Errand {
   /** In the session that still stands; nothing is kept either way, so that a restart leads back, too. */
   private async takenBack(why: string): Promise<Done> {
     const { before = '', after = '' } = this;
-    const steps = stepsOf(this.dialect, wayBack(this.dialect, before, after), after);
+    const steps = stepsOf(this.dialect, inverseLines(this.dialect, before, after), after);
     const refused = await this.send(steps);
     this.after = await this.running();
     this.kept = 'not kept';
-    const left = wayBack(this.dialect, before, this.after);
+    const left = inverseLines(this.dialect, before, this.after);
     if (refused === undefined && left === '') return this.done('turned down', `${why}; it was undone`);
     return this.done(
       'stopped midway',

@@ -1,13 +1,13 @@
 /** The way into one device, rung by rung. */
-import { inTheWay, ladder, rungs, type RungFound } from '@zpine/core/fleet/rungs';
+import { blockingRung, ladder, rungs, type RungFound } from '@zpine/core/fleet/rungs';
 import { type Target } from '../../app/fleet/access.ts';
 import { type RowResult } from '../../app/fleet/work.ts';
-import { connect, type HostKey, type Way } from '../connect.ts';
+import { connect, type HostKey, type ConnectOptions } from '../connect.ts';
 import { NotReached } from '../notReached.ts';
 import { noDialect, type Login } from '../reachable.ts';
 import { openSession, type Session } from '../session.ts';
 
-export async function reachDevice(target: Target, way: Way): Promise<{ row: RowResult; login: Login }> {
+export async function reachDevice(target: Target, way: ConnectOptions): Promise<{ row: RowResult; login: Login }> {
   const startedAt = Date.now();
   const begin = performance.now();
   const found: RungFound[] = [];
@@ -38,7 +38,7 @@ export async function reachDevice(target: Target, way: Way): Promise<{ row: RowR
   } finally {
     session?.close();
   }
-  const stuck = inTheWay(found);
+  const stuck = blockingRung(found);
   return {
     login,
     row: {

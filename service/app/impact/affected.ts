@@ -18,27 +18,27 @@ type Image = Record<string, Value>;
 const number = (value: Value | undefined): number | null => (typeof value === 'number' ? value : null);
 
 /** Which handles an image of a record gives; both that before and that after are asked. */
-type Gives = (reach: Reach, image: Image, id: number) => void;
+type Dependents = (affected: AffectedDevices, image: Image, id: number) => void;
 
-const itself =
-  (handle: Handle): Gives =>
-  (reach, _image, id) =>
-    reach.add(handle, id);
+const byItself =
+  (handle: Handle): Dependents =>
+  (affected, _image, id) =>
+    affected.add(handle, id);
 
 const refs =
-  (...fields: [string, Handle][]): Gives =>
-  (reach, image) => {
-    for (const [field, handle] of fields) reach.add(handle, number(image[field]));
+  (...fields: [string, Handle][]): Dependents =>
+  (affected, image) => {
+    for (const [field, handle] of fields) affected.add(handle, number(image[field]));
   };
 
 /** A template is that of a duty, of a model, of a dialect, or of everything. */
-const ofTemplate: Gives = (reach, image, id) => {
-  reach.add('ownTemplate', id);
-  if (image.fragment === true) reach.fragments.add(String(image.name));
-  else if (number(image.duty) !== null) reach.add('duty', number(image.duty));
-  else if (number(image.model) !== null) reach.add('model', number(image.model));
-  else if (number(image.dialect) !== null) reach.add('dialect', number(image.dialect));
-  else reach.all = true;
+const ofTemplate: Dependents = (affected, image, id) => {
+  affected.add('ownTemplate', id);
+  if (image.fragment === true) affected.fragments.add(String(image.name));
+  else if (number(image.duty) !== null) affected.add('duty', number(image.duty));
+  else if (number(image.model) !== null) affected.add('model', number(image.model));
+  else if (number(image.dialect) !== null) affected.add('dialect', number(image.dialect));
+  else affected.all = true;
 };
 
 const layers: Partial<Record<string, Handle>> = {
@@ -51,60 +51,60 @@ const layers: Partial<Record<string, Handle>> = {
   device: 'device',
 };
 
-const ofValue: Gives = (reach, image) => {
+const ofValue: Dependents = (affected, image) => {
   const { layer, of } = (image.place ?? {}) as { layer?: string; of?: number };
-  if (layer === 'everywhere') reach.all = true;
-  else if (layer === 'label') reach.labelIds.add(Number(of));
-  else if (layer !== undefined && layers[layer]) reach.add(layers[layer], of ?? null);
+  if (layer === 'everywhere') affected.all = true;
+  else if (layer === 'label') affected.labelIds.add(Number(of));
+  else if (layer !== undefined && layers[layer]) affected.add(layers[layer], of ?? null);
 };
 
-const gives: Record<KindName | OwnKind, Gives | null> = {
-  area: itself('area'),
-  site: itself('site'),
-  room: itself('room'),
-  rack: itself('rack'),
+const dependents: Record<KindName | OwnKind, Dependents | null> = {
+  area: byItself('area'),
+  site: byItself('site'),
+  room: byItself('room'),
+  rack: byItself('rack'),
   purpose: null,
-  owner: itself('owner'),
+  owner: byItself('owner'),
   filler: null,
-  vendor: itself('vendor'),
-  dialect: itself('dialect'),
-  model: itself('model'),
-  duty: itself('duty'),
-  device: itself('device'),
+  vendor: byItself('vendor'),
+  dialect: byItself('dialect'),
+  model: byItself('model'),
+  duty: byItself('duty'),
+  device: byItself('device'),
   box: refs(['device', 'device']),
   card: refs(['device', 'device']),
-  port: (reach, image, id) => {
-    reach.add('port', id);
-    reach.add('device', number(image.device));
+  port: (affected, image, id) => {
+    affected.add('port', id);
+    affected.add('device', number(image.device));
   },
-  interface: (reach, image, id) => {
-    reach.add('interface', id);
-    reach.add('device', number(image.device));
+  interface: (affected, image, id) => {
+    affected.add('interface', id);
+    affected.add('device', number(image.device));
   },
   cable: refs(['from', 'port'], ['to', 'port']),
-  use: itself('use'),
-  vlan: (reach, image, id) => {
-    reach.add('vlan', id);
-    reach.add('site', number(image.site));
+  use: byItself('use'),
+  vlan: (affected, image, id) => {
+    affected.add('vlan', id);
+    affected.add('site', number(image.site));
   },
-  vrf: itself('vrf'),
-  prefix: (reach, image, id) => {
-    reach.add('prefix', id);
+  vrf: byItself('vrf'),
+  prefix: (affected, image, id) => {
+    affected.add('prefix', id);
     const read = parsePrefix(typeof image.cidr === 'string' ? image.cidr : '');
     if (read.ok)
-      reach.spans.set(`${String(image.vrf)} ${String(image.cidr)}`, { vrf: Number(image.vrf), ...read.value });
+      affected.spans.set(`${String(image.vrf)} ${String(image.cidr)}`, { vrf: Number(image.vrf), ...read.value });
   },
-  address: (reach, image, id) => {
-    reach.add('address', id);
-    reach.add('interface', number(image.interface));
+  address: (affected, image, id) => {
+    affected.add('address', id);
+    affected.add('interface', number(image.interface));
   },
   carrier: refs(['interface', 'interface']),
-  label: (reach, image) => void reach.labels.add(String(image.name)),
-  setting: (reach) => void (reach.all = true),
+  label: (affected, image) => void affected.labels.add(String(image.name)),
+  setting: (affected) => void (affected.all = true),
   template: ofTemplate,
   siteplan: null,
   value: ofValue,
-  edition: itself('edition'),
+  edition: byItself('edition'),
   'host-key': null,
   capture: null,
   user: null,
@@ -118,7 +118,7 @@ const seenByNeighbours: readonly Handle[] = ['device', 'interface', 'port', 'add
 
 const SLICE = 1000;
 
-export class Reach {
+export class AffectedDevices {
   /** Every device there is. */
   all = false;
   readonly labels = new Set<string>();
@@ -141,7 +141,7 @@ export class Reach {
   take(change: Change): void {
     this.kinds.add(change.kind);
     if (change.kind === 'device' && change.before === null && change.versionTo === 1) this.added.push(change.id);
-    const give = gives[change.kind];
+    const give = dependents[change.kind];
     for (const image of [change.before, change.after]) if (image && give) give(this, image, change.id);
   }
 
@@ -199,7 +199,7 @@ export class Reach {
 }
 
 /** Devices with addresses in these blocks, whatever prefix they belong to. */
-async function inSpans(tx: Tx, blocks: ReturnType<Reach['blocks']>): Promise<number[]> {
+async function inSpans(tx: Tx, blocks: ReturnType<AffectedDevices['blocks']>): Promise<number[]> {
   const out: number[] = [];
   for (const { vrf, family, first, last } of blocks) {
     const found = await idsBy(

@@ -7,16 +7,16 @@ import { mapSetting, textSetting } from '../settings/effective.ts';
 import { type DeviceContext } from './context.ts';
 import { sha512, type Files } from './content.ts';
 
-export interface WayBackFault {
+export interface LockoutFault {
   code: WayInFault['code'] | 'dialect' | 'management' | 'call-home';
   detail: string;
 }
 
-export function wayBackFaults(
+export function lockoutFaults(
   context: DeviceContext,
   files: Files,
   opens: Opens = (password, sealed) => fitsSha512crypt(password, sealed, sha512),
-): WayBackFault[] {
+): LockoutFault[] {
   const { described } = context;
   if (!described?.sheet.wayIn) {
     return [
@@ -26,8 +26,8 @@ export function wayBackFaults(
       },
     ];
   }
-  const faults: WayBackFault[] = [];
-  const add = (code: WayBackFault['code'], detail: string) => faults.push({ code, detail });
+  const faults: LockoutFault[] = [];
+  const add = (code: LockoutFault['code'], detail: string) => faults.push({ code, detail });
   const way = described.wayIn(files[0]?.text ?? '');
   const management = (context.data.device as ValMap).management as ValMap | null;
   if (!management) add('management', `${context.device.key} has no management address in the records`);
