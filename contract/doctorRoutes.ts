@@ -54,6 +54,7 @@ export type SoundnessCheck = z.output<typeof soundnessCheckSchema>;
 export const doctorRoutes = {
   'doctor.store': route({
     method: 'POST',
+    unforeseen: true,
     path: '/store-checks',
     role: 'admin',
     summary:
@@ -80,6 +81,7 @@ export const doctorRoutes = {
   }),
   'doctor.processes': route({
     method: 'GET',
+    own: true,
     path: '/processes',
     role: 'admin',
     summary:

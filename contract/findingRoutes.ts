@@ -42,6 +42,7 @@ export const findingRoutes = {
   }),
   'view.save': route({
     method: 'POST',
+    unforeseen: true,
     path: '/views',
     role: 'viewer',
     summary: 'Save a view of a list; one of yours with the same name is replaced',
@@ -57,6 +58,7 @@ export const findingRoutes = {
   }),
   'view.remove': route({
     method: 'DELETE',
+    unforeseen: true,
     path: '/views/{id}',
     role: 'viewer',
     summary: 'Remove a view of yours; an administrator may remove any',

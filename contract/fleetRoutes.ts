@@ -1,5 +1,6 @@
 /** Routes of the running fleet: dialects, reaching, asking, capturing, errands, watching, looking up. */
 import { z } from 'zod';
+import { runTable } from './runTables.ts';
 import {
   answerGroupSchema,
   askBodySchema,
@@ -85,6 +86,7 @@ export const fleetRoutes = {
   }),
   'run.show': route({
     method: 'GET',
+    table: runTable,
     path: '/runs/{id}',
     role: 'viewer',
     summary: 'One run with one row per device; long texts only with text=true; as CSV where that is asked for',
@@ -120,6 +122,7 @@ export const fleetRoutes = {
   }),
   'run.stop': route({
     method: 'POST',
+    unforeseen: true,
     path: '/runs/{id}/stop',
     role: 'engineer',
     summary: 'Stop a run: devices not started yet are not touched',
@@ -129,6 +132,7 @@ export const fleetRoutes = {
   }),
   'run.go': route({
     method: 'POST',
+    unforeseen: true,
     path: '/runs/{id}/go',
     role: 'engineer',
     apart: true,
@@ -139,6 +143,7 @@ export const fleetRoutes = {
   }),
   'run.takeBack': route({
     method: 'POST',
+    unforeseen: true,
     path: '/runs/{id}/take-back',
     role: 'engineer',
     summary: 'Preview the errand that takes an errand back',
@@ -148,6 +153,7 @@ export const fleetRoutes = {
   }),
   'run.reach': route({
     method: 'POST',
+    unforeseen: true,
     path: '/reaches',
     role: 'engineer',
     summary: 'Test the way into devices, rung by rung',
@@ -157,6 +163,7 @@ export const fleetRoutes = {
   }),
   'run.ask': route({
     method: 'POST',
+    unforeseen: true,
     path: '/asks',
     role: 'engineer',
     apart: true,
@@ -167,6 +174,7 @@ export const fleetRoutes = {
   }),
   'run.capture': route({
     method: 'POST',
+    unforeseen: true,
     path: '/captures',
     role: 'engineer',
     summary: 'Capture the configurations of devices; a new version is kept only when it changed',
@@ -176,6 +184,7 @@ export const fleetRoutes = {
   }),
   'run.errand': route({
     method: 'POST',
+    unforeseen: true,
     path: '/errands',
     role: 'engineer',
     apart: true,
@@ -186,6 +195,7 @@ export const fleetRoutes = {
   }),
   'hostKey.accept': route({
     method: 'POST',
+    unforeseen: true,
     path: '/host-keys/accept',
     role: 'engineer',
     summary: 'Pin the host keys that devices showed in a run',
@@ -221,6 +231,7 @@ export const fleetRoutes = {
   }),
   'capture.reveal': route({
     method: 'POST',
+    unforeseen: true,
     path: '/captures/{id}/reveal',
     role: 'engineer',
     reveals: true,

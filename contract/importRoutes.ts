@@ -106,6 +106,7 @@ export type Upload = z.output<typeof uploadSchema>;
 export const importRoutes = {
   'import.run': route({
     method: 'POST',
+    large: true,
     path: '/imports',
     role: 'engineer',
     apart: true,
@@ -179,6 +180,8 @@ export const importRoutes = {
   }),
   'import.upload': route({
     method: 'POST',
+    own: true,
+    unforeseen: true,
     path: '/uploads',
     role: 'engineer',
     summary: 'Send a large file as the body of the request; it is looked at in the background',
@@ -212,6 +215,7 @@ export const importRoutes = {
   }),
   'import.cancel': route({
     method: 'POST',
+    unforeseen: true,
     path: '/uploads/{id}/cancel',
     role: 'engineer',
     summary: 'Stop an uploaded import: nothing of it is saved',

@@ -258,6 +258,7 @@ export const onboardingRoutes = {
   }),
   'stranger.dismiss': route({
     method: 'POST',
+    unforeseen: true,
     path: '/strangers/{id}/dismiss',
     role: 'engineer',
     summary: 'Take a stranger off the list; it comes back when it is heard of again after a day',

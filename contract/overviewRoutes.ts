@@ -105,6 +105,7 @@ export const overviewRoutes = {
   }),
   events: route({
     method: 'GET',
+    own: true,
     path: '/events',
     role: 'viewer',
     summary: 'Hints of changes as they happen (server-sent events): kind, id, version',

@@ -23,6 +23,14 @@ export interface Route {
   apart?: boolean;
   /** Not a GET for the sake of its body alone: it saves nothing. */
   onlyReads?: boolean;
+  /** Its answer as a table, for whoever asks for CSV. */
+  table?: (answer: never) => { heads: string[]; rows: string[][] };
+  /** It has more to do with the request than a unit of work: the HTTP part answers it itself. */
+  own?: boolean;
+  /** What it is sent may be as large as an import. */
+  large?: boolean;
+  /** It saves no records, and there is nothing to foresee: what it does is seen elsewhere. */
+  unforeseen?: boolean;
   /** A write of its own kind that leaves no history and takes no idempotency key: signing in and out. */
   unrecorded?: boolean;
 }

@@ -84,6 +84,8 @@ const tokenSchema = z.object({
 export const verbRoutes = {
   'session.open': route({
     method: 'POST',
+    own: true,
+    unforeseen: true,
     path: '/session',
     role: 'anyone',
     summary: 'Sign in with name and password; sets a cookie',
@@ -94,6 +96,7 @@ export const verbRoutes = {
   }),
   'session.show': route({
     method: 'GET',
+    own: true,
     path: '/session',
     role: 'viewer',
     summary: 'Who is signed in',
@@ -102,6 +105,8 @@ export const verbRoutes = {
   }),
   'session.close': route({
     method: 'DELETE',
+    own: true,
+    unforeseen: true,
     path: '/session',
     role: 'viewer',
     summary: 'Sign out',
@@ -111,6 +116,7 @@ export const verbRoutes = {
   }),
   'session.password': route({
     method: 'POST',
+    unforeseen: true,
     path: '/session/password',
     role: 'viewer',
     summary: 'Change your own password; you stay signed in here, and nowhere else',
@@ -129,6 +135,7 @@ export const verbRoutes = {
   }),
   'session.end': route({
     method: 'POST',
+    unforeseen: true,
     path: '/ended-sessions',
     role: 'viewer',
     summary: 'Sign out elsewhere: one session, or all but this one',
@@ -147,6 +154,7 @@ export const verbRoutes = {
   }),
   'user.revoke': route({
     method: 'POST',
+    unforeseen: true,
     path: '/users/{name}/revocations',
     role: 'admin',
     summary: 'Take back one token of a user, or all that lets them in now',
@@ -165,6 +173,7 @@ export const verbRoutes = {
   }),
   'token.add': route({
     method: 'POST',
+    unforeseen: true,
     path: '/tokens',
     role: 'viewer',
     summary: 'Make a token for programs; its secret is shown this once',
@@ -180,6 +189,7 @@ export const verbRoutes = {
   }),
   'token.remove': route({
     method: 'DELETE',
+    unforeseen: true,
     path: '/tokens/{id}',
     role: 'viewer',
     summary: 'Take a token of yours back',
@@ -197,6 +207,7 @@ export const verbRoutes = {
   }),
   'user.add': route({
     method: 'POST',
+    unforeseen: true,
     path: '/users',
     role: 'admin',
     summary: 'Let somebody sign in',
@@ -214,6 +225,7 @@ export const verbRoutes = {
   }),
   'user.edit': route({
     method: 'PATCH',
+    unforeseen: true,
     path: '/users/{name}',
     role: 'admin',
     summary: 'Change the role, title or password of a user, or shut them out',

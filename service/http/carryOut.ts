@@ -1,16 +1,14 @@
 /** Does what a request asks for, once who asks is known. */
 import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
 import { type Value } from '@zpine/contract/fields';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { REMARKS_HEADER, remarksHeader, type Remark } from '@zpine/contract/remarks';
 import { type Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type RouteId } from '@zpine/contract/routes';
-import { runTable } from '@zpine/contract/runTables';
-import { handlers, type OwnRoutes } from '../app/handlers.ts';
+import { type OwnRoutes } from '../app/handler.ts';
+import { handlers, previewed } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
 import { Pieces } from '../app/pieces.ts';
-import { takeUploaded } from '../app/imports/background.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../store/tx.ts';
 import { type Answered, type Asked, type Log } from './asked.ts';
 import { bodyIn, parsed, queryOf } from './input.ts';
@@ -24,7 +22,7 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
   const actor: Actor = { name: user.name, via: asked.via, reason };
   const handler = handlers[id];
   // Bodies of the kinds are checked with their references, so that one answer names all faults.
-  const preview = route.method === 'GET' ? undefined : previewOf(asked.query, id, route);
+  const preview = route.method === 'GET' ? undefined : previewOf(asked.query, route);
   const sent = route.body ? bodyIn(asked.text) : {};
   const raw = preview ? applied(route, sent) : sent;
   const body = route.body && id in verbRoutes ? parsed(route.body, raw) : raw;
@@ -33,8 +31,9 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
   if (route.method === 'GET')
     return answered(asked, { status, body: await read(store, actor, (tx) => handler(tx, call), signal) });
   if (preview) {
-    const work = previewedWork(store, id, (tx) => handler(tx, call), params);
-    const previewed = {
+    const other = previewed[id];
+    const work = other ? (tx: Tx) => other(tx, store, params) : (tx: Tx) => handler(tx, call);
+    const what = {
       store,
       actor,
       action: id,
@@ -43,7 +42,7 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
       seconds: preview.seconds,
       signal,
     };
-    return answerImpact(asked, previewed, log);
+    return answerImpact(asked, what, log);
   }
 
   const key = route.unrecorded || route.reveals ? undefined : asked.idempotencyKey;
@@ -65,14 +64,6 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
   return said;
 }
 
-/** An uploaded file is saved by a job later: what the job would do is looked at, not that there would be one. */
-const previewedWork = (
-  store: Store,
-  id: RouteId,
-  work: (tx: Tx) => Promise<unknown>,
-  params: Record<string, string>,
-): ((tx: Tx) => Promise<unknown>) => (id === 'import.apply' ? (tx) => takeUploaded(tx, store, params.id ?? '') : work);
-
 function answered(asked: Asked, { status, body }: Answer): Answered {
   if (body instanceof Pieces) return { status, headers: { 'Content-Type': 'application/json' }, body: body.json };
   if (status === 204) return { status, headers: {}, body: null };
@@ -83,8 +74,9 @@ function answered(asked: Asked, { status, body }: Answer): Answered {
     headers: { ...headers, 'Content-Type': 'text/csv; charset=utf-8' },
     body: text,
   });
-  if (asked.id === 'run.show' && wantsCsv(asked)) {
-    const { heads, rows } = runTable(body as ShownRun);
+  const { table }: Route = routes[asked.id];
+  if (table && wantsCsv(asked)) {
+    const { heads, rows } = table(body as never);
     return csv(cellsToCsv(heads, rows));
   }
   if (verb === 'list' && isKind(kind)) {

@@ -10,23 +10,19 @@ import { asRefusal } from './problems.ts';
 const MOST_SECONDS = 600;
 const USUAL_SECONDS = 60;
 
-/** Calls that save no records; what they do is seen elsewhere, or comes to nothing here. */
-const withoutRecords =
-  /^(session|token|user|view|run|capture|hostKey|stranger\.dismiss|events|doctor)\b|^import\.(upload|cancel)$/;
-
 export interface PreviewQuery {
   seconds: number;
 }
 
 /** Read from the query of a write; undefined where it is to be saved. */
-export function previewOf(query: Record<string, string>, id: string, route: Route): PreviewQuery | undefined {
+export function previewOf(query: Record<string, string>, route: Route): PreviewQuery | undefined {
   const { preview, previewSeconds } = query;
   if (preview === undefined) {
     if (previewSeconds !== undefined) throw Refusal.at(['previewSeconds'], 'preview-unknown', { value: '' });
     return undefined;
   }
   if (preview !== 'impact') throw Refusal.at(['preview'], 'preview-unknown', { value: preview });
-  if (route.unrecorded || route.onlyReads || withoutRecords.test(id)) throw new Refusal('preview-nothing');
+  if (route.unrecorded || route.onlyReads || route.unforeseen) throw new Refusal('preview-nothing');
   const seconds = z.coerce
     .number()
     .int()

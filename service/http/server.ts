@@ -12,6 +12,7 @@ import { type ShownProcess } from '@zpine/contract/processes';
 import { type Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/routes';
 import { type User } from '../app/access/who.ts';
+import { type OwnRoutes } from '../app/handler.ts';
 import { type EventFeed } from '../store/events.ts';
 import { read, type Actor, type Store } from '../store/tx.ts';
 import { type Answered, type Apart, type Asked } from './asked.ts';
@@ -145,33 +146,13 @@ const viaOf = (c: Context, user: User): Actor['via'] => {
 async function answer(c: Context, id: RouteId, route: Route, options: ServerOptions): Promise<Response> {
   const { store } = options;
   refuseForeign(c);
-  if (id === 'session.open') {
-    const text = await textOf(c, Math.min(options.bodyBytes, SIGN_IN_BYTES));
-    const body = parsed(verbRoutes['session.open'].body, bodyIn(text)) as { name: string; password: string };
-    return c.json(
-      await openSession(c, store, body, {
-        hours: options.sessionHours,
-        secure: options.cookieSecure,
-        trustedProxies: options.trustedProxies,
-      }),
-    );
-  }
+  const unasked = openAnswers[id];
+  if (unasked) return unasked(c, options);
   // Whoever may not ask is told so before anything they send is read.
   const user = await admit(c, store, route.role === 'anyone' ? 'viewer' : route.role);
-  if (id === 'events')
-    return streamEvents(c, options.feed, options.closing, options.streams, user.id, stillIn(c, store));
-  if (id === 'session.show') return c.json({ name: user.name, title: user.title, role: user.role, disabled: false });
-  if (id === 'doctor.processes') return c.json({ items: options.processes() });
+  if (route.own) return ownAnswers[id as Exclude<OwnRoutes, 'session.open'>]({ c, user, via: viaOf(c, user), options });
   const via = viaOf(c, user);
-  if (id === 'session.close' || id === 'import.upload') {
-    const { query, reason } = queryOf(c.req.query(), route);
-    const actor: Actor = { name: user.name, via, reason };
-    if (id === 'import.upload')
-      return takeUpload(c, store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
-    await closeSession(c, store, actor, user);
-    return c.body(null, 204);
-  }
-  const most = id === 'import.run' ? options.importBytes : options.bodyBytes;
+  const most = route.large ? options.importBytes : options.bodyBytes;
   return options.room.during(route.body ? most : 0, c, async () => {
     const asked: Asked = {
       id,
@@ -190,6 +171,43 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
     const apart = options.apart && isLarge(asked, route) ? options.apart : undefined;
     return respond(c, await (apart ? apart.carryOut(asked, signal) : carryOut(store, asked, options.log, signal)));
   });
+}
+
+interface OwnCall {
+  c: Context;
+  user: User;
+  via: Actor['via'];
+  options: ServerOptions;
+}
+
+/** What has more to do with the request than a unit of work. */
+const ownAnswers: Record<Exclude<OwnRoutes, 'session.open'>, (call: OwnCall) => Response | Promise<Response>> = {
+  events: ({ c, user, options: { store, feed, closing, streams } }) =>
+    streamEvents(c, feed, closing, streams, user.id, stillIn(c, store)),
+  'session.show': ({ c, user }) => c.json({ name: user.name, title: user.title, role: user.role, disabled: false }),
+  'doctor.processes': ({ c, options }) => c.json({ items: options.processes() }),
+  'session.close': async ({ c, user, via, options }) => {
+    const { reason } = queryOf(c.req.query(), verbRoutes['session.close']);
+    await closeSession(c, options.store, { name: user.name, via, reason }, user);
+    return c.body(null, 204);
+  },
+  'import.upload': ({ c, user, via, options }) => {
+    const { query, reason } = queryOf(c.req.query(), verbRoutes['import.upload']);
+    const actor: Actor = { name: user.name, via, reason };
+    return takeUpload(c, options.store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
+  },
+};
+
+/** What is answered to whoever is not signed in. */
+const openAnswers: Partial<Record<RouteId, (c: Context, options: ServerOptions) => Promise<Response>>> = {
+  'session.open': open,
+};
+
+async function open(c: Context, options: ServerOptions): Promise<Response> {
+  const text = await textOf(c, Math.min(options.bodyBytes, SIGN_IN_BYTES));
+  const body = parsed(verbRoutes['session.open'].body, bodyIn(text)) as { name: string; password: string };
+  const { sessionHours: hours, cookieSecure: secure, trustedProxies } = options;
+  return c.json(await openSession(c, options.store, body, { hours, secure, trustedProxies }));
 }
 
 /** Nobody who is not signed in has more to say than a name and a password. */

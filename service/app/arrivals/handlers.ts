@@ -1,0 +1,28 @@
+/** What answers the calls of this area. */
+import { explainDhcp } from '../boot/explain.ts';
+import { listBootRecords } from '../boot/records.ts';
+import { mustFind } from '../records/refs.ts';
+import { listArrivals, presentArrivals, retryArrival, showArrival } from './list.ts';
+import { dismiss, dismissMany, listStrangers, recognise } from './strangers.ts';
+import { closeWindow, openWindow } from './window.ts';
+import { refOf, onlyOne, type VerbHandlers } from '../handler.ts';
+
+export const arrivalsHandlers = {
+  'device.dhcp': (tx, call) => explainDhcp(tx, refOf(call), call.query),
+  'boot.records': (tx, { query }) => listBootRecords(tx, query),
+  'arrival.list': (tx, { query }) => listArrivals(tx, query),
+  'arrival.show': (tx, { params }) => showArrival(tx, params.id ?? ''),
+  'arrival.open': async (tx, call) => {
+    const row = await openWindow(tx, await mustFind(tx, 'device', refOf(call), true), call.body.hours);
+    return onlyOne(await presentArrivals(tx, [row]));
+  },
+  'arrival.close': async (tx, call) => {
+    await closeWindow(tx, refOf(call));
+    return null;
+  },
+  'arrival.retry': (tx, { params, user }) => retryArrival(tx, params.id ?? '', user),
+  'stranger.list': (tx, { query }) => listStrangers(tx, query),
+  'stranger.recognise': (tx, { params, body, user }) => recognise(tx, params.id ?? '', body, user),
+  'stranger.dismissMany': (tx, { body }) => dismissMany(tx, body),
+  'stranger.dismiss': (tx, { params }) => dismiss(tx, params.id ?? ''),
+} satisfies Partial<VerbHandlers>;

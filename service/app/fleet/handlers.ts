@@ -1,0 +1,37 @@
+/** What answers the calls of this area. */
+import { ask, captureNow, groups, reach } from './asks.ts';
+import { diffCaptures, listCaptures, revealCapture, searchCaptures, showCapture } from './captures.ts';
+import { errand, go, takeBack } from './errands.ts';
+import { acceptHostKeys } from './hostKeys.ts';
+import { liveAddresses, liveMac } from './live.ts';
+import { listRuns, rowOfRun, stopRun, wholeRun } from './runs.ts';
+import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
+import { listNotices, listWatched } from './watch.ts';
+import { type VerbHandlers } from '../handler.ts';
+
+export const fleetHandlers = {
+  'dialect.shipped': (tx) => shippedDialects(tx),
+  'dialect.check': (_tx, { body }) => Promise.resolve(checkSheet(body)),
+  'dialect.try': (tx, { body }) => trySheet(tx, body),
+  'run.list': (tx, { query }) => listRuns(tx, query),
+  'run.show': (tx, { params, query }) => wholeRun(tx, params.id ?? '', query),
+  'run.row': (tx, { params }) => rowOfRun(tx, params.id ?? '', params.device ?? ''),
+  'run.groups': (tx, { params }) => groups(tx, params.id ?? ''),
+  'run.stop': (tx, { params }) => stopRun(tx, params.id ?? ''),
+  'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),
+  'run.takeBack': (tx, { params }) => takeBack(tx, params.id ?? ''),
+  'run.reach': (tx, { body }) => reach(tx, body),
+  'run.ask': (tx, { body }) => ask(tx, body),
+  'run.capture': (tx, { body }) => captureNow(tx, body),
+  'run.errand': (tx, { body }) => errand(tx, body),
+  'hostKey.accept': (tx, { body }) => acceptHostKeys(tx, body),
+  'capture.list': (tx, { query }) => listCaptures(tx, query),
+  'capture.show': (tx, { params }) => showCapture(tx, params.id ?? ''),
+  'capture.reveal': (tx, { params }) => revealCapture(tx, params.id ?? ''),
+  'capture.diff': (tx, { query }) => diffCaptures(tx, query),
+  'capture.search': (tx, { query }) => searchCaptures(tx, query),
+  'live.addresses': (tx, { query }) => liveAddresses(tx, query),
+  'live.mac': (tx, { query }) => liveMac(tx, query),
+  'watch.list': (tx, { query }) => listWatched(tx, query),
+  'notice.list': (tx, { query }) => listNotices(tx, query),
+} satisfies Partial<VerbHandlers>;
