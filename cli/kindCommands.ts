@@ -24,13 +24,19 @@ import { wanted } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
 /** Adds a noun for every kind; gives them, so that verbs of their own can join. */
-export function addKinds(program: Command): Map<KindName, Command> {
-  return new Map(kindNames.map((kind) => [kind, addKind(program, kind)]));
+/** `asked`: the one noun that is wanted; the others are there by name alone. Left out, all are made. */
+export function addKinds(program: Command, asked?: string): Map<KindName, Command> {
+  return new Map(
+    kindNames.map((kind) => {
+      const k = kindOf(kind);
+      const noun = program.command(kind).description(k.about).summary(k.about);
+      if (asked === undefined || asked === kind) addVerbs(noun, kind, k);
+      return [kind, noun];
+    }),
+  );
 }
 
-function addKind(program: Command, kind: KindName): Command {
-  const k = kindOf(kind);
-  const noun = program.command(kind).description(k.about).summary(k.about);
+function addVerbs(noun: Command, kind: KindName, k: KindDescription): void {
   const example = exampleKey(k);
 
   const listing = noun
@@ -99,7 +105,6 @@ function addKind(program: Command, kind: KindName): Command {
       return removeMany(kind, which, options, command);
     });
   addCloning(noun, k, kind);
-  return noun;
 }
 
 function addCloning(noun: Command, k: KindDescription, kind: KindName): void {

@@ -48,6 +48,15 @@ const groups: Record<string, string> = {
 const groupOf = (name: string): string =>
   `${Object.keys(groups).find((title) => groups[title]?.split(' ').includes(name)) ?? 'Records'}:`;
 
+/** These have to do with all commands. */
+const ofAll = ['completion', 'complete', 'help'];
+
+/** The word that a command line begins with, where the rest is that command's alone: nothing else need be made for it. */
+function askedOf(words: readonly string[]): string | undefined {
+  const first = words.find((word) => !word.startsWith('-'));
+  return first === undefined || ofAll.includes(first) ? undefined : first;
+}
+
 function makeProgram(): Command {
   const program = new Command('zpine')
     .description('Zealous Pine: the source of truth that brings switches into service')
@@ -80,7 +89,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addImports(program);
   addExports(program);
   addFinding(program);
-  const nouns = addKinds(program);
+  const nouns = addKinds(program, askedOf(process.argv.slice(2)));
   addDeviceVerbs(nouns.get('device') ?? program);
   addCardVerbs(nouns.get('device') ?? program);
   addModelVerbs(nouns.get('model') ?? program);
