@@ -26,7 +26,7 @@ interface Pick {
   interfaceKey: string;
 }
 
-export const looks: Record<string, Look> = {
+const looks: Record<string, Look> = {
   'first page of devices, counted': (c) => c.list('device', { limit: 50, count: 'true' }),
   'a page in the middle': (c, { device }) => c.list('device', { limit: 50, after: markAt(device) }),
   'devices by place, sorted backwards': (c, { site }) =>
@@ -128,7 +128,7 @@ async function measured(
 export const peakOf = (pid: number): number =>
   Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1000;
 
-export async function picksFrom(client: Client): Promise<Pick[]> {
+async function picksFrom(client: Client): Promise<Pick[]> {
   const boxes = await client.list('box', { limit: 500, sort: 'key' });
   const fitted = boxes.items.filter((box) => box.device !== null);
   const picks: Pick[] = [];

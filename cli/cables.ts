@@ -89,7 +89,7 @@ function addPairs(noun: Command): void {
 }
 
 /** 100 cm as people say it. */
-export const metres = (cm: number | null): string => (cm === null ? '' : `${cm / 100} m`);
+const metres = (cm: number | null): string => (cm === null ? '' : `${cm / 100} m`);
 
 const endText = (end: CableEnd): string => [end.words, end.place && `(${end.place})`].filter(Boolean).join(' ');
 

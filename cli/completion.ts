@@ -29,7 +29,7 @@ export function addCompletion(program: Command): void {
     });
 }
 
-export async function suggestions(program: Command, words: string[]): Promise<string[]> {
+async function suggestions(program: Command, words: string[]): Promise<string[]> {
   const typed = words.at(-1) ?? '';
   const before = words.slice(0, -1);
   const { command, rest } = walk(program, before);

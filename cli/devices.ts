@@ -176,7 +176,7 @@ function addHardwareVerbs(noun: Command): void {
 }
 
 /** `far` has, by port, what the cable in it leads to. */
-export function deviceText(
+function deviceText(
   seen: ReplyOf<'device.overview'>,
   far: ReadonlyMap<string, string> = new Map(),
 ): (string | Table)[] {

@@ -15,7 +15,7 @@ function unreadable(path: string, error: unknown): never {
 }
 
 /** The bytes of a file; `-` is standard input. */
-export function readBytes(path: string): Buffer {
+function readBytes(path: string): Buffer {
   try {
     return readFileSync(path === '-' ? 0 : path);
   } catch (error) {

@@ -46,7 +46,7 @@ export function toldPreview(error: unknown, json: boolean): boolean {
 
 const devicesWord = (count: number): string => `${count} device${count === 1 ? '' : 's'}`;
 
-export function impactText(impact: Impact): string {
+function impactText(impact: Impact): string {
   const { groups, devices, looked, stale, records, recordCount, changes, stopped } = impact;
   const changed = groups.reduce((sum, group) => sum + group.devices.length, 0);
   const parts = Object.entries(changes).flatMap(([what, count]) => (count > 0 ? [`${count} ${what}`] : []));

@@ -271,7 +271,7 @@ function show(name: string, outcome: ImportOutcome): void {
 }
 
 /** `row 6  site "ARDL"  there is no site "ARDL"; did you mean ard?` */
-export const faultText = (f: ImportFault): string =>
+const faultText = (f: ImportFault): string =>
   [
     `  ${f.file === null ? '' : `${f.file} `}${f.row === 0 ? 'file' : `row ${f.row}`}`,
     f.kind ?? '',

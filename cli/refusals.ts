@@ -25,7 +25,7 @@ function remedyLines(fault: Pick<FaultWords, 'code' | 'remedy'> & { params?: Fau
   return fault.remedy ? [`  ${fault.remedy}`] : [];
 }
 
-export function explain(problem: Problem): string[] {
+function explain(problem: Problem): string[] {
   const faults = problem.errors ?? [];
   if (faults.length <= 1) {
     const place = faults[0] ? placeOf(faults[0].pointer) : '';

@@ -7,12 +7,12 @@ const wordSchema = z.string().trim().min(1).max(100);
 
 /** The most records of one bulk edit. */
 export const MOST_AT_ONCE = 10_000;
-export const MOST_CLONES = 1000;
+const MOST_CLONES = 1000;
 
 const fieldChangeSchema = z.object({ field: z.string(), before: z.json(), after: z.json() });
 export const recordChangeSchema = z.object({ kind: z.string(), key: z.string(), changes: z.array(fieldChangeSchema) });
 
-export const recordFaultSchema = z.object({
+const recordFaultSchema = z.object({
   key: z.string(),
   field: z.string().nullable(),
   code: z.string(),
@@ -31,7 +31,7 @@ export const bulkBodySchema = z.strictObject({
 });
 export type BulkBody = z.output<typeof bulkBodySchema>;
 
-export const bulkReplySchema = z.object({
+const bulkReplySchema = z.object({
   count: z.int(),
   changed: z.int(),
   applied: z.boolean(),
@@ -64,7 +64,7 @@ export const cloneBodySchema = z.strictObject({
 });
 export type CloneBody = z.output<typeof cloneBodySchema>;
 
-export const removalReplySchema = z.object({
+const removalReplySchema = z.object({
   /** The record and what would go with it. */
   goes: z.array(z.object({ kind: z.string(), key: z.string() })),
   count: z.int(),
@@ -83,7 +83,7 @@ export const removalReplySchema = z.object({
 });
 export type RemovalReply = z.output<typeof removalReplySchema>;
 
-export const removeManyReply = removalReplySchema.extend({
+const removeManyReply = removalReplySchema.extend({
   /** Of the records that were chosen; `count` has what goes with them, too. */
   chosen: z.int(),
   applied: z.boolean(),

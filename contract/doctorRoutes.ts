@@ -4,14 +4,13 @@ import { z } from 'zod';
 import { doubtNames } from './checks.ts';
 import { route, type Route } from './route.ts';
 
-export const doubtfulSchema = z.object({
+const doubtfulSchema = z.object({
   kind: z.string(),
   key: z.string(),
   detail: z.string(),
   /** A command that mends it, or leads there. */
   remedy: z.string(),
 });
-export type Doubtful = z.output<typeof doubtfulSchema>;
 
 /** What is derived from the records and kept beside them: how the lines of a check are called. */
 export const soundness = {

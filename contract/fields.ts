@@ -26,7 +26,7 @@ import { hasControl, parsedList, parsedText, zoneKnown } from './fieldTexts.ts';
 export type Value = string | number | boolean | null | Json[] | { [key: string]: Json };
 type Json = Value;
 
-export type FieldTypeName = keyof typeof fieldTypes;
+type FieldTypeName = keyof typeof fieldTypes;
 
 export interface Field {
   type: FieldTypeName;

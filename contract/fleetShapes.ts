@@ -16,22 +16,22 @@ export const selection = {
 };
 
 /** Lines as somebody typed them: breaks allowed, other control characters not. */
-export const linesSchema = z
+const linesSchema = z
   .string()
   .max(65_536)
   .transform((typed) => typed.replace(/\r\n/g, '\n'))
   .refine((typed) => !hasControl(typed, true), { params: { code: 'text-control', params: {} } });
 const commandSchema = z.string().trim().min(1).max(1000);
 
-export const askedSchema = z.strictObject({
+const askedSchema = z.strictObject({
   command: commandSchema.optional().describe('A command that only reads'),
   question: text(40).optional().describe('A named question of the dialects'),
 });
 
-export const expectationSchema = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
+const expectationSchema = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
 
 /** A table with one column or one row a device, as CSV. */
-export const sheetOfLinesSchema = z.strictObject({
+const sheetOfLinesSchema = z.strictObject({
   text: z.string().min(1).max(4_000_000),
   by: z.enum(['columns', 'rows']).optional().describe('Left out: seen by where the names of devices stand'),
 });
@@ -79,18 +79,18 @@ export const runHeadSchema = z.object({
 });
 export type RunHead = z.output<typeof runHeadSchema>;
 
-export const rungFoundSchema = z.object({
+const rungFoundSchema = z.object({
   rung: z.enum(rungNames),
   state: z.enum(['holds', 'gives', 'open', 'not tried']),
   detail: z.string(),
   ms: z.int(),
 });
 
-export const hostKeyShownSchema = z.object({ fingerprint: z.string(), algorithm: z.string() });
+const hostKeyShownSchema = z.object({ fingerprint: z.string(), algorithm: z.string() });
 
-export const fieldsRowSchema = z.record(z.string(), z.string());
+const fieldsRowSchema = z.record(z.string(), z.string());
 
-export const answerSchema = z.object({
+const answerSchema = z.object({
   /** The command, or the name of the question. */
   ask: z.string(),
   command: z.string(),
@@ -106,7 +106,7 @@ export const answerSchema = z.object({
 });
 export type ShownAnswer = z.output<typeof answerSchema>;
 
-export const capturedShownSchema = z.object({
+const capturedShownSchema = z.object({
   file: z.string(),
   bytes: z.int(),
   /** Equal for equal contents; keyed, so that nobody can try words for a secret in it. */
@@ -116,7 +116,7 @@ export const capturedShownSchema = z.object({
   failed: z.string().nullable(),
 });
 
-export const errandStepSchema = z.object({
+const errandStepSchema = z.object({
   above: z.array(z.string()),
   line: z.string(),
   away: z.boolean(),
@@ -124,7 +124,7 @@ export const errandStepSchema = z.object({
   right: z.boolean(),
 });
 
-export const errandDoneSchema = z.object({
+const errandDoneSchema = z.object({
   steps: z.array(errandStepSchema),
   /** What was sent, and what the device said to it. */
   sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),

@@ -6,7 +6,7 @@ import { route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 
-export const slotStates = ['empty', 'unseen', 'same', 'differs', 'missing', 'undeclared'] as const;
+const slotStates = ['empty', 'unseen', 'same', 'differs', 'missing', 'undeclared'] as const;
 
 const slotSchema = z.object({
   slot: z.string(),

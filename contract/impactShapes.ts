@@ -5,7 +5,7 @@ import { type Problem } from './errors.ts';
 /** The media type in which it comes piece by piece, one JSON object a line. */
 export const IMPACT_STREAM = 'application/x-ndjson';
 
-export const lineDiffSchema = z.object({
+const lineDiffSchema = z.object({
   removed: z.array(z.string()),
   added: z.array(z.string()),
   /** How many lines there are beyond those shown. */
@@ -21,7 +21,7 @@ export const partDiff = lineDiffSchema.extend({
 });
 export type PartDiff = z.output<typeof partDiff>;
 
-export const deviceDiffSchema = z.object({
+const deviceDiffSchema = z.object({
   /** `new` and `gone`: it is there only after, or only before. */
   is: z.enum(['changed', 'new', 'gone']),
   parts: z.array(partDiff),
@@ -35,7 +35,7 @@ export const deviceDiffSchema = z.object({
 export type DeviceDiff = z.output<typeof deviceDiffSchema>;
 
 /** Devices to which the same would happen. */
-export const impactGroupSchema = z.object({
+const impactGroupSchema = z.object({
   id: z.int(),
   words: z.string(),
   diff: deviceDiffSchema,
@@ -44,7 +44,7 @@ export const impactGroupSchema = z.object({
 });
 export type ImpactGroup = z.output<typeof impactGroupSchema>;
 
-export const impactRecordSchema = z.object({
+const impactRecordSchema = z.object({
   kind: z.string(),
   key: z.string(),
   what: z.enum(['renumbered', 'orphaned', 'renamed', 'goes along', 'left behind']),
@@ -82,7 +82,7 @@ const endSchema = z.object({
   milliseconds: z.int(),
 });
 
-export const impactEventSchema = z.discriminatedUnion('event', [
+const impactEventSchema = z.discriminatedUnion('event', [
   reachedSchema,
   groupEventSchema,
   lookedSchema,
@@ -92,7 +92,7 @@ export type ImpactEvent = z.output<typeof impactEventSchema>;
 /** In a stream, what would be an answer with an error is its last line. */
 export type ImpactLine = ImpactEvent | { event: 'refused'; problem: Problem };
 
-export const impactSchema = z.object({
+const impactSchema = z.object({
   devices: z.int(),
   changes: reachedSchema.shape.changes,
   records: z.array(impactRecordSchema),

@@ -5,7 +5,7 @@ import { stages } from './kinds/devices.ts';
 
 export const text = (max = 255) => z.string().trim().min(1).max(max);
 export const time = z.string();
-export const originSchema = z.object({ kind: z.enum(layerKinds), key: z.string() }).nullable();
+const originSchema = z.object({ kind: z.enum(layerKinds), key: z.string() }).nullable();
 
 export const layerValueSchema = z.object({
   setting: z.string(),
@@ -48,7 +48,7 @@ export const templateFaultSchema = z.object({
 });
 export type ShownTemplateFault = z.output<typeof templateFaultSchema>;
 
-export const wayBackFaultSchema = z.object({ code: z.string(), detail: z.string() });
+const wayBackFaultSchema = z.object({ code: z.string(), detail: z.string() });
 
 export const editionHeadSchema = z.object({
   device: z.string(),
@@ -69,7 +69,7 @@ export const editionHeadSchema = z.object({
 });
 export type EditionHead = z.output<typeof editionHeadSchema>;
 
-export const lineTraceSchema = z.object({
+const lineTraceSchema = z.object({
   template: z.string(),
   line: z.int(),
   inserts: z.array(z.object({ template: z.string(), line: z.int(), fragment: z.string() })),
@@ -100,7 +100,7 @@ export const toldOptionSchema = z.object({
   from: z.string(),
 });
 
-export const diagnosisSchema = z.object({
+const diagnosisSchema = z.object({
   code: z.string(),
   title: z.string(),
   detail: z.string(),
@@ -132,7 +132,7 @@ export const arrivalHeadSchema = z.object({
 });
 export type ShownArrival = z.output<typeof arrivalHeadSchema>;
 
-export const differenceSchema = z.object({ part: z.string(), above: z.array(z.string()), line: z.string() });
+const differenceSchema = z.object({ part: z.string(), above: z.array(z.string()), line: z.string() });
 export const comparisonSchema = z.object({
   at: time,
   matches: z.boolean(),

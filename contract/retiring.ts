@@ -3,7 +3,7 @@ import { z } from 'zod';
 
 export const retireParts = ['addresses', 'cables', 'box', 'rack'] as const;
 
-export const retireItemSchema = z.object({
+const retireItemSchema = z.object({
   what: z.enum(retireParts),
   kind: z.string(),
   key: z.string(),

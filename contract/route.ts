@@ -41,7 +41,7 @@ export const route = <const R extends Route>(description: R): R => description;
 export const pathNames = (path: string): string[] => [...path.matchAll(/\{(\w+)\}/g)].map((m) => m[1] ?? '');
 
 /** Whether a number is exact. Counting millions takes longer than anybody wants to wait for a list. */
-export const countIs = ['exact', 'about', 'at-least'] as const;
+const countIs = ['exact', 'about', 'at-least'] as const;
 export type CountIs = (typeof countIs)[number];
 
 /** `about 3,100,000`, `more than 50,000`. */

@@ -13,7 +13,7 @@ export interface KeptOptions {
   climb?: string;
 }
 
-export function furrowKept(o: KeptOptions): string {
+function furrowKept(o: KeptOptions): string {
   const ports = Array.from({ length: o.ports ?? 4 }, (_, i) => [
     `socket 1/${i + 1}`,
     `  about "desk ${i + 1}"`,
@@ -41,7 +41,7 @@ export function furrowKept(o: KeptOptions): string {
   ].join('\n');
 }
 
-export function quillKept(o: KeptOptions): string {
+function quillKept(o: KeptOptions): string {
   const block = (head: string, ...entries: string[]) => [`${head} [`, ...entries.map((entry) => `  ${entry}`), ']'];
   return [
     ...block('host', `name ${o.name}`),
@@ -57,7 +57,7 @@ export function quillKept(o: KeptOptions): string {
   ].join('\n');
 }
 
-export function shaleKept(o: KeptOptions): string {
+function shaleKept(o: KeptOptions): string {
   return [
     `host ${o.name}`,
     'zone Europe/London',

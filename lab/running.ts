@@ -9,7 +9,7 @@ import { sleep } from './sleep.ts';
 import { doorFaults, SshDoor, type DoorOptions } from './ssh.ts';
 import { type Wire } from './wire.ts';
 
-export interface RunningOptions {
+interface RunningOptions {
   particulars: Particulars;
   wire: Wire;
   flash: Flash;

@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import ts from 'typescript';
 
 /** The longest folder that a file is in is its part. A part may import itself and what is listed. */
-export const arrows: Record<string, string[]> = {
+const arrows: Record<string, string[]> = {
   core: [],
   contract: ['core'],
   'service/store': ['contract', 'core'],
@@ -39,7 +39,7 @@ export const arrows: Record<string, string[]> = {
 /** Parts that must run anywhere: nothing of Node's own in them. */
 const anywhere = ['core', 'contract', 'console'];
 
-export const partOf = (file: string): string | undefined =>
+const partOf = (file: string): string | undefined =>
   Object.keys(arrows)
     .filter((part) => file.startsWith(`${part}/`))
     .sort((a, b) => b.length - a.length)[0];

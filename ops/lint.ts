@@ -17,6 +17,7 @@ const checks: Check[] = [
   { name: 'types', command: bin('tsc', '-p', '.') },
   { name: 'types of the core', command: bin('tsc', '-p', 'core') },
   { name: 'types of the console', command: bin('tsc', '-p', 'console') },
+  { name: 'exports that nobody uses', command: bin('knip', '--no-progress', '--no-config-hints') },
   { name: 'arrows', command: [process.execPath, '--import', 'tsx', 'ops/arrows.ts'] },
 ];
 

@@ -1,7 +1,7 @@
 /** `./run test`: lint, types and all tests; the last line is `N passed, N failed`. Two files are run at a time. */
 import { fork, spawnSync } from 'node:child_process';
-import { readdirSync, statSync } from 'node:fs';
-import { join } from 'node:path';
+import { readdirSync, rmSync, statSync } from 'node:fs';
+import { join, resolve } from 'node:path';
 import { lint } from './lint.ts';
 import { throwawayMariadb } from './stack.ts';
 import { type Done, type Task } from './testWorker.ts';
@@ -12,8 +12,12 @@ delete process.env.NODE_EXTRA_CA_CERTS;
 // The command line, the console and the threads of the service are tested as they are built.
 spawnSync(process.execPath, ['--import', 'tsx', 'ops/build.ts'], { stdio: 'inherit' });
 
-const patterns = process.argv.slice(2);
+const coverage = process.argv.includes('--coverage');
+const patterns = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 const WORKERS = 2;
+/** Where V8 says what was run, when that is asked for. */
+const COVERED = resolve('.pine/coverage');
+if (coverage) rmSync(COVERED, { recursive: true, force: true });
 
 function* testsIn(folder: string): Generator<string> {
   for (const name of readdirSync(folder).sort()) {
@@ -40,6 +44,7 @@ const env = {
   ZPINE_TEST_SOCKET: database.socket,
   ZPINE_TEST_PASSWORD: database.password,
   ZPINE_TEST_PID: String(database.pid),
+  ...(coverage ? { NODE_V8_COVERAGE: COVERED } : {}),
 };
 
 const results: Done[] = [];
@@ -50,6 +55,7 @@ const checks = patterns.length === 0 ? await lint(1) : { passed: 0, failed: 0 };
 await Promise.all(workers);
 const unsteady = await alone();
 await database.stop();
+if (coverage) tellCoverage();
 const sum = (of: 'passed' | 'failed') => results.reduce((total, done) => total + done[of], checks[of]);
 // Once more, and last: whoever reads only the end of a long run sees what failed.
 for (const { file, failures } of results)
@@ -104,4 +110,15 @@ async function work(seat: number): Promise<void> {
       ended();
     });
   });
+}
+
+/** How much of each part was run, by tests and by the programs that they start. */
+function tellCoverage(): void {
+  const parts = ['core', 'contract', 'service', 'cli', 'lab'];
+  const include = parts.flatMap((part) => ['--include', `${part}/**/*.ts`]);
+  spawnSync(
+    'node_modules/.bin/c8',
+    ['report', '--temp-directory', COVERED, '--reporter', 'text-summary', '--exclude', '**/*.test.ts', ...include],
+    { stdio: 'inherit' },
+  );
 }

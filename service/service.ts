@@ -25,7 +25,7 @@ import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
 
 /** An import is as large as somebody made it: it runs where it may be ended. */
-export type ImportInProcess = (job: ClaimedJob, ...endings: AbortSignal[]) => Promise<void>;
+type ImportInProcess = (job: ClaimedJob, ...endings: AbortSignal[]) => Promise<void>;
 
 export interface Service {
   store: Store;

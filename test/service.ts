@@ -18,7 +18,7 @@ import { transact, type Actor, type Store } from '../service/store/tx.ts';
 export const actor: Actor = { name: 'tester', via: 'service' };
 
 let made = 0;
-export const newDatabaseName = (): string => `zpine_test_${process.pid}_${(made += 1)}`;
+const newDatabaseName = (): string => `zpine_test_${process.pid}_${(made += 1)}`;
 
 export const testConfig = (name: string, more: Record<string, string> = {}): Config =>
   readConfig({

@@ -1,7 +1,7 @@
 /** An estate that could be somebody's, from a seed: the same seed gives the same estate. Pure; what fills the database is beside it. */
 
 /** A small generator of numbers (mulberry32): 0 to below 1. */
-export function seeded(seed: number): () => number {
+function seeded(seed: number): () => number {
   let state = seed >>> 0;
   return () => {
     state = (state + 0x6d2b79f5) >>> 0;
@@ -11,7 +11,7 @@ export function seeded(seed: number): () => number {
   };
 }
 
-export interface PlannedDevice {
+interface PlannedDevice {
   name: string;
   duty: 'access' | 'core' | 'crossing-router';
   model: string;

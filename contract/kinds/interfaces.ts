@@ -55,7 +55,7 @@ export const port = kind({
 });
 
 export const interfaceForms = ['port', 'aggregate', 'vlan', 'sub-interface', 'loopback', 'routed'] as const;
-export const interfaceModes = ['access', 'trunk', 'routed'] as const;
+const interfaceModes = ['access', 'trunk', 'routed'] as const;
 
 type Form = (typeof interfaceForms)[number];
 

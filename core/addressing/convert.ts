@@ -64,7 +64,7 @@ export function convert(text: string): Parsed<Conversion, ConvertFault> {
 }
 
 /** The length that a mask, or a wildcard, stands for. */
-export function lengthOfMask({ family, value }: Ip): number | undefined {
+function lengthOfMask({ family, value }: Ip): number | undefined {
   if (family !== 4) return undefined;
   const bits = value.toString(2).padStart(32, '0');
   const mask = /^(1*)0*$/.exec(bits);
@@ -124,7 +124,7 @@ function fromReverse(text: string): Ip | undefined {
 }
 
 /** The zones that hold the reverse names of a prefix: on octets, or on half octets of IPv6. At most sixteen are named. */
-export function reverseZones(p: Prefix): string[] {
+function reverseZones(p: Prefix): string[] {
   const step = p.family === 4 ? 8 : 4;
   const length = Math.min(Math.ceil(p.length / step) * step, p.family === 4 ? 24 : 128);
   const zones: string[] = [];

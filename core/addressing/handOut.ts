@@ -6,7 +6,7 @@ import { addressAt, formatOffset, parseOffset, type OffsetFault } from './offset
 import { type Prefix } from './prefix.ts';
 
 /** `from`: the next free one at or above. `number`: the one that is as far above as the device's number says. */
-export const handOutWays = ['from', 'number'] as const;
+const handOutWays = ['from', 'number'] as const;
 
 export interface HandOut {
   /** Null for the duties that no other rule names. */

@@ -70,6 +70,4 @@ export function usableRange(p: Prefix): { first: bigint; last: bigint } {
   if (p.length >= bitsOf(p.family) - 1) return { first: p.first, last: lastOf(p) };
   return { first: p.first + 1n, last: p.family === 4 ? lastOf(p) - 1n : lastOf(p) };
 }
-
-export const everything = (family: Family): Prefix => ({ family, first: 0n, length: 0 });
 export const inFamily = (family: Family, value: bigint): boolean => value >= 0n && value <= maxOf(family);

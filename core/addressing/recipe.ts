@@ -59,7 +59,7 @@ export type RecipeFault = Fault & { path: (string | number)[] };
 
 type Fields = Record<string, unknown>;
 
-export const MOST_STEPS = 200;
+const MOST_STEPS = 200;
 
 const fieldsOf = {
   block: ['block', 'size', 'from', 'like', 'way', 'use', 'description'],

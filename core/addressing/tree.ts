@@ -2,7 +2,7 @@
 import { covers, lastOf, type Prefix } from './prefix.ts';
 
 /** Lower ones first, and of those that begin alike the larger: a block stands behind everything that covers it. */
-export const inTreeOrder = (a: Prefix, b: Prefix): number =>
+const inTreeOrder = (a: Prefix, b: Prefix): number =>
   a.family !== b.family ? a.family - b.family : a.first < b.first ? -1 : a.first > b.first ? 1 : a.length - b.length;
 
 export interface Node<T extends Prefix> {

@@ -20,7 +20,7 @@ export const milestones = [
 export type Milestone = (typeof milestones)[number];
 
 /** `expected`: its window is open and nothing was heard. `living`: it has its file; a sign of life is due. */
-export type Phase = 'expected' | 'booting' | 'fetching' | 'living' | 'proving' | 'serving' | 'closed';
+type Phase = 'expected' | 'booting' | 'fetching' | 'living' | 'proving' | 'serving' | 'closed';
 
 export interface Arrival {
   phase: Phase;

@@ -40,7 +40,7 @@ export interface Told {
 }
 
 /** One line of an explanation: what stands in the reply, as value and as bytes, and why. */
-export interface Line {
+interface Line {
   code: number;
   name: string;
   value: string;

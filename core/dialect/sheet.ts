@@ -32,7 +32,7 @@ const commands = (about: string) => z.array(command(about)).max(20).describe(abo
 
 const name = z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'a name has a-z, 0-9 and -, and begins with a letter');
 
-export const question = z.strictObject({
+const question = z.strictObject({
   about: z.string().max(200).optional().describe('What it tells, in a few words'),
   command: command('What is asked'),
   rows: z
@@ -45,9 +45,8 @@ export const question = z.strictObject({
     .optional()
     .describe('All named parts of lines that fit give one row together; what comes several times is listed'),
 });
-export type Question = z.output<typeof question>;
 
-export const capturedFile = z.strictObject({
+const capturedFile = z.strictObject({
   command: command('What prints it'),
   encoding: z.enum(['text', 'base64', 'hex']).default('text').describe('How it is printed; base64 and hex for binary'),
 });
@@ -214,5 +213,5 @@ export function togetherFaults(sheet: DialectSheet): SheetFault[] {
 }
 
 /** Whether a command only reads, by the sheet's own word. */
-export const isRead = (sheet: Pick<DialectSheet, 'reads'>, text: string): boolean =>
+const isRead = (sheet: Pick<DialectSheet, 'reads'>, text: string): boolean =>
   !/[\u0000-\u001f\u007f]/.test(text) && sheet.reads.some((source) => compilePattern(source).test(text));

@@ -13,7 +13,7 @@ export interface Step {
 }
 
 /** What begins a line of an errand that shall go, whatever the dialect. */
-export const AWAY = '- ';
+const AWAY = '- ';
 
 /**
  * The lines of an errand as steps. They are written as in a configuration of the dialect, blocks included; a line that begins
@@ -103,7 +103,7 @@ const opensBlock = (dialect: Dialect, step: Step, steps: readonly Step[]): boole
   dialect.opens([...step.above, step.line]) || steps.some((other) => other.above[step.above.length] === step.line);
 
 /** One word of a POSIX shell, whatever is in it. */
-export const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
+const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
 
 const filled = (form: string, line: string): string =>
   form.replace(/\{(line|quoted)\}/g, (_, how: string) => (how === 'line' ? line : quoted(line)));

@@ -1,7 +1,7 @@
 /** Labels: free words, typed in any case, with commas or blanks between. */
 import { fail, ok, type Parsed } from '../fault.ts';
 
-export const MOST_LABELS = 20;
+const MOST_LABELS = 20;
 const MOST_SIGNS = 40;
 
 export type LabelFault = 'label-syntax' | 'label-long' | 'labels-many';

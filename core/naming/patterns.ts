@@ -1,7 +1,7 @@
 /** How devices are named: `{site}-acc-{n}`, and the next name of such a row. */
 import { fail, ok, type Parsed } from '../fault.ts';
 
-export const patternParts = ['area', 'site', 'room', 'rack', 'duty', 'model', 'n'] as const;
+const patternParts = ['area', 'site', 'room', 'rack', 'duty', 'model', 'n'] as const;
 export type PatternPart = (typeof patternParts)[number];
 
 export type PatternFault = 'pattern-part' | 'pattern-number' | 'pattern-value' | 'pattern-name';

@@ -1,7 +1,7 @@
 /** Names in a row: `ske-acc-{2..9}` stands for eight of them, `u{01..12}` keeps its zeros. */
 import { fail, ok, type Parsed } from '../fault.ts';
 
-export const MOST_IN_SERIES = 1000;
+const MOST_IN_SERIES = 1000;
 
 export type SeriesFault = 'series-syntax' | 'series-many';
 

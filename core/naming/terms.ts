@@ -1,7 +1,7 @@
 /** The words by which records are found: kept in small letters without accents, whole and from each of their parts on. */
 
 /** The longest beginning of a word that is kept. */
-export const TERM_SIGNS = 40;
+const TERM_SIGNS = 40;
 /** Of one text; what stands further back in a long note is not looked for. */
 const MOST = 60;
 

@@ -23,11 +23,11 @@ export interface Socket {
   through: string | null;
 }
 
-export const MOST_PORTS = 1000;
-export const MOST_SLOTS = 100;
+const MOST_PORTS = 1000;
+const MOST_SLOTS = 100;
 
 /** Behind a panel's port. */
-export const REAR = '-rear';
+const REAR = '-rear';
 
 const slotSign = '{slot}';
 

@@ -80,7 +80,7 @@ const cables = {
 } as const satisfies Record<string, { title: string; media: readonly Medium[] }>;
 
 export type CableKindName = keyof typeof cables;
-export const cableKinds: Record<CableKindName, { title: string; media: readonly Medium[] }> = cables;
+const cableKinds: Record<CableKindName, { title: string; media: readonly Medium[] }> = cables;
 export const cableKindNames = Object.keys(cables) as CableKindName[];
 
 /** Whether such a cable may lead from one building to another. */

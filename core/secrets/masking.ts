@@ -49,7 +49,7 @@ function* base64Forms(bytes: Uint8Array): Generator<string> {
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join('');
 
 /** All ways in which a secret may be written. */
-export function formsOf(secret: string): string[] {
+function formsOf(secret: string): string[] {
   const forms = new Set<string>();
   const add = (form: string): void => {
     if (form.length >= SHORTEST) forms.add(form);

@@ -51,7 +51,7 @@ export interface LayerValue {
 }
 
 /** One layer's part in a value, in the order in which they were applied. */
-export interface LayerStep extends LayerValue {
+interface LayerStep extends LayerValue {
   /** What became of it: it still stands, wholly or in part, or a stronger layer hides it. */
   stands: boolean;
 }

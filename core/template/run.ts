@@ -12,7 +12,7 @@ export type Frame = Val[];
 /** A part of a text by offsets: `[from, to)`, in UTF-16 units. */
 export type Span = [from: number, to: number];
 
-export interface RenderedPart {
+interface RenderedPart {
   name: string;
   owned: boolean;
   from: number;

@@ -18,7 +18,7 @@ export interface Pattern {
   states: number;
 }
 
-export type Groups = Record<string, string>;
+type Groups = Record<string, string>;
 
 const MOST_PATTERN = 1000;
 /** So many are held compiled: a template asks the same one for every port. */

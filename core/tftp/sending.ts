@@ -5,13 +5,13 @@
  */
 import { encodePacket, errorCodes, toNetascii, type Packet, type TransferMode } from './packet.ts';
 
-export interface SendingOptions {
+interface SendingOptions {
   blockSize: number;
   windowSize: number;
   timeoutSeconds: number;
 }
 
-export const standard: SendingOptions = { blockSize: 512, windowSize: 1, timeoutSeconds: 2 };
+const standard: SendingOptions = { blockSize: 512, windowSize: 1, timeoutSeconds: 2 };
 
 /** A datagram with 1468 bytes of data fits into an Ethernet frame; clients that want more get this. */
 const LARGEST_BLOCK = 65464;

@@ -150,7 +150,7 @@ class Reader {
   }
 }
 
-export const MOST_SIGNS = 2000;
+const MOST_SIGNS = 2000;
 
 export function parseWhere(text: string): Parsed<Where, WhereFault> {
   if (text.length > MOST_SIGNS)

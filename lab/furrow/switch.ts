@@ -24,7 +24,7 @@ export interface Particulars {
   cards: Card[];
 }
 
-export interface Card {
+interface Card {
   /** `3`, or `3/1` for a card in a card. */
   slot: string;
   model: string;
@@ -38,7 +38,7 @@ export interface Flash {
   hostKey: string;
 }
 
-export interface Plug {
+interface Plug {
   relay: Relay;
   /** The port that it hangs on, as the relay names it. */
   circuit: string | undefined;

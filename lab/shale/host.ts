@@ -31,7 +31,7 @@ const ok = (all: readonly string[]): Ended => ({ out: all.map((line) => `${line}
 const wrong = (why: string, status = 1): Ended => ({ out: '', wrong: `shale: ${why}\n`, status });
 
 /** Words of a command line; only single quotes are known. */
-export function wordsOf(command: string): string[] {
+function wordsOf(command: string): string[] {
   const out: string[] = [];
   for (const match of command.matchAll(/((?:'[^']*'|\\.|[^\s'\\])+)/g))
     out.push(

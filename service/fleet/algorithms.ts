@@ -8,7 +8,7 @@ interface Table {
   old: string[];
 }
 
-export const algorithmTable = {
+const algorithmTable = {
   kex: {
     good: [
       'curve25519-sha256@libssh.org',

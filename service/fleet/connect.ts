@@ -212,7 +212,7 @@ function signInBy({ access }: Target) {
 }
 
 /** As SSH tools write it: SHA256 and base64 without padding. */
-export const fingerprintOf = (key: Buffer): string => `SHA256:${sha256(key).toString('base64').replace(/=+$/, '')}`;
+const fingerprintOf = (key: Buffer): string => `SHA256:${sha256(key).toString('base64').replace(/=+$/, '')}`;
 
 /** The name of the key's algorithm, the first string of its blob (RFC 4253, section 6.6). */
 const algorithmOf = (key: Buffer): string => key.subarray(4, 4 + Math.min(60, key.readUInt32BE(0))).toString('ascii');

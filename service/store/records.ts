@@ -116,7 +116,7 @@ export async function byIds<K extends KindName>(
 const inOrder = <K extends FewKind>(tx: Tx, name: K) => find(tx, name, {}, { order: ['sort_key'] });
 
 /** The ids that rows have in a field; the empty ones are left out. */
-export function* refsIn(rows: Iterable<object>, field: string): Generator<number> {
+function* refsIn(rows: Iterable<object>, field: string): Generator<number> {
   for (const row of rows) {
     const id = (row as Record<string, unknown>)[field];
     if (id !== null && id !== undefined) yield Number(id);

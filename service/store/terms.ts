@@ -9,7 +9,7 @@ interface Found {
   field: string;
 }
 
-export function termsOf(name: KindName, record: Record<string, Value>): Found[] {
+function termsOf(name: KindName, record: Record<string, Value>): Found[] {
   return fieldsOf(kindOf(name)).flatMap(([field, spec]) => {
     const terms = spec.derived ? [] : (typeOf(spec).terms?.(record[field] ?? null) ?? []);
     return [...new Set(terms)].map((term) => ({ term, field }));

@@ -6,7 +6,7 @@ import { CST, isMap, isPair, isScalar, isSeq, Lexer, LineCounter, parseAllDocume
 import { MOST_DEPTH } from '@zpine/core/text/depth';
 import { MOST_FAULTS } from '@zpine/contract/errors';
 
-export interface YamlFault {
+interface YamlFault {
   /** Where it stands in the text. */
   offset: number;
   message: string;

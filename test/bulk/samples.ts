@@ -44,7 +44,7 @@ function valueOf(kind: KindName, name: string, field: Field, n: number): Value {
 }
 
 /** The fields of a new record: its key, what is required, a note. Nothing of it stands twice. */
-export async function sampleFields(client: Client, kind: KindName): Promise<Record<string, Value>> {
+async function sampleFields(client: Client, kind: KindName): Promise<Record<string, Value>> {
   const k = kindOf(kind);
   const n = (made += 1);
   const out: Record<string, Value> = { note: NOTE };

@@ -14,7 +14,7 @@ export interface Round {
 }
 
 const deedNames = ['arrival', 'additions', 'tables', 'undo', 'published', 'errand'] as const;
-export type DeedName = (typeof deedNames)[number];
+type DeedName = (typeof deedNames)[number];
 
 export interface RoundOptions {
   count: number;

@@ -16,7 +16,7 @@ import { Chance } from './chance.ts';
 import { operationsOf, type Operation } from './document.ts';
 import { requestFor, type Known, type MadeRequest } from './requests.ts';
 
-export interface Finding {
+interface Finding {
   operation: string;
   status: number;
   request: string;

@@ -2,7 +2,7 @@ import { hash, verify } from '@node-rs/argon2';
 import { Refusal } from '@zpine/contract/errors';
 import { weaknessOf } from './weakness.ts';
 
-export const LEAST_LENGTH = 10;
+const LEAST_LENGTH = 10;
 
 /** Argon2id (RFC 9106) with 19 MiB, two passes: OWASP's floor, and still tens of milliseconds. */
 const options = { memoryCost: 19456, timeCost: 2, parallelism: 1 };

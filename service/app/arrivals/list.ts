@@ -110,7 +110,7 @@ export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Prom
   return { items: await presentArrivals(tx, rows) };
 }
 
-export async function arrivalById(tx: Tx, id: string, lock = false): Promise<ArrivalRow> {
+async function arrivalById(tx: Tx, id: string, lock = false): Promise<ArrivalRow> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
     ? await tx.one<ArrivalRow>(`SELECT * FROM arrival WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [Number(id)])
     : undefined;

@@ -17,7 +17,7 @@ export const strangerId = async (tx: Tx, client: Client): Promise<number | undef
 };
 
 /** So many of a prefix are listed at a time; who floods a wire with names of clients fills no table. */
-export const MOST_LISTED = 200;
+const MOST_LISTED = 200;
 
 /** Whether a client that matches no device is listed already, or there is room on the list of its prefix. */
 export async function mayBeListed(tx: Tx, client: Client, link: Stored<'prefix'>): Promise<boolean> {

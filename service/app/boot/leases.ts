@@ -9,7 +9,7 @@ import { sha256Hex } from '../../store/digests.ts';
 import { bytesOf, lockSpaces, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
 
-export type LeaseSource = 'fixed' | 'pool' | 'quarantine';
+type LeaseSource = 'fixed' | 'pool' | 'quarantine';
 
 export interface Holder {
   /** One word for the client. */

@@ -14,7 +14,7 @@ export interface Finding {
   assignable?: boolean;
 }
 
-export interface Scope {
+interface Scope {
   /** So many rows at most. */
   limit: number;
   /** Of these records alone. */

@@ -2,7 +2,7 @@
 import { formatNumbers } from '@zpine/core/lists/numbers';
 
 /** A sub-interface of an end; without a tag it is the untagged one. */
-export interface Sub {
+interface Sub {
   key: string;
   tag: number | null;
   vlan: number | null;

@@ -11,7 +11,7 @@ import { type Tx } from '../../store/tx.ts';
 type FromElsewhere = (among: string) => string;
 
 /** By kind and field: a condition on the kind's table for records whose own field is empty. */
-export const fromElsewhere: Partial<Record<KindName, Record<string, FromElsewhere>>> = {
+const fromElsewhere: Partial<Record<KindName, Record<string, FromElsewhere>>> = {
   device: {
     dialect: (among) => `model_id IN (SELECT id FROM model WHERE dialect_id ${among})`,
     site: (among) =>

@@ -16,7 +16,7 @@ const tests = {
   'no-rack': `${HARDWARE} AND d.rack_id IS NULL`,
 } as const;
 export type LackName = keyof typeof tests;
-export const lackNames = Object.keys(tests) as LackName[];
+const lackNames = Object.keys(tests) as LackName[];
 
 export interface Lack {
   lack: LackName;

@@ -27,7 +27,7 @@ const crypts = new Map<string, string>();
 const MOST_CRYPTS = 5000;
 
 /** The salt stays the same for a device and a secret, so that the same inputs give the same text. */
-export function cryptFor(sealer: Sealer, device: string, password: string): string {
+function cryptFor(sealer: Sealer, device: string, password: string): string {
   const salt = sealer.digest(`salt ${device} ${password}`).toString('base64').replaceAll('+', '.').slice(0, 12);
   const key = `${salt} ${sealer.digest(password).toString('base64')}`;
   let made = crypts.get(key);

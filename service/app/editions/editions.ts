@@ -45,7 +45,7 @@ import {
 } from './templates.ts';
 import { lockoutFaults } from './lockout.ts';
 
-export async function inputsOf(
+async function inputsOf(
   tx: Tx,
   device: Stored<'device'>,
 ): Promise<{ context: DeviceContext; inputs: Inputs; template: Stored<'template'> }> {

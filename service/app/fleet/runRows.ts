@@ -47,5 +47,5 @@ export async function nextVersion(tx: Tx, run: number): Promise<number> {
   return versionOf(tx, run);
 }
 
-export const versionOf = async (tx: Tx, run: number): Promise<number> =>
+const versionOf = async (tx: Tx, run: number): Promise<number> =>
   (await tx.one<{ version: number }>('SELECT version FROM run WHERE id = ?', [run]))?.version ?? 0;

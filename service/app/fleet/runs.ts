@@ -168,7 +168,7 @@ const brief = (one: ShownAnswer): ShownAnswer => ({
   rows: one.rows.slice(0, 50),
 });
 
-export function presentRow(row: RowTableRow, whole: boolean): RunRow {
+function presentRow(row: RowTableRow, whole: boolean): RunRow {
   const result = (row.result === null ? {} : JSON.parse(row.result)) as Partial<RunRow>;
   const { answers } = result;
   return {

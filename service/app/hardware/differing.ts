@@ -16,7 +16,7 @@ async function devicesWith(tx: Tx, model: Stored<'model'>): Promise<Stored<'devi
   return [...new Map([...direct, ...byCard].map((device) => [device.id, device])).values()];
 }
 
-export const isSame = (d: Difference): boolean =>
+const isSame = (d: Difference): boolean =>
   d.missing.length + d.extra.length + d.other.length === 0 && d.clash === undefined;
 
 /** Names of what differs, as the API gives them. */

@@ -18,7 +18,7 @@ import { type ImportRow, type RowFault } from './rows.ts';
 /** How many records and faults are kept to be shown. */
 export const SHOWN = 500;
 /** Behind so many faults nobody wants to know the rest. */
-export const MOST_FAULTS = 2000;
+const MOST_FAULTS = 2000;
 
 /** So many keys of a kind are held between stretches. */
 const MOST_KEYS = 50_000;

@@ -22,7 +22,7 @@ export interface ReadInput {
   remembered: (kind: ImportKind) => Promise<ReadonlyMap<string, string | null>>;
 }
 
-export const MOST_ROWS = 100_000;
+const MOST_ROWS = 100_000;
 
 export async function readText(input: ReadInput): Promise<ReadText> {
   const { file } = input;

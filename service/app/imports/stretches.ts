@@ -14,7 +14,7 @@ import { Companions } from './ties.ts';
 import { nameOfValue, takeValues } from './values.ts';
 
 /** Rows of a stretch: a second's work for the slowest kinds. */
-export const STRETCH = 500;
+const STRETCH = 500;
 
 /** Beside an impact all rows are held at once, and anew for each batch of devices that is looked at: some seconds of it. */
 const MOST_WITH_IMPACT = 2000;

@@ -20,7 +20,7 @@ interface Ties {
 /** Few, and judged by one another: each is looked at with all of its kind. */
 const judgedTogether: readonly string[] = ['setting', 'label', 'template', 'dialect', 'siteplan'];
 
-export function tiesOf(p: Planned): Ties {
+function tiesOf(p: Planned): Ties {
   const { kind } = p.row;
   const given = { ...p.fields, ...Object.fromEntries(p.waiting.map(({ field, value }) => [field, value])) };
   if (kind === 'value') return { gives: [], needs: needsOfValue(p.row.fields), contends: [] };

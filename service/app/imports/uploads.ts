@@ -7,7 +7,7 @@ import { type User } from '../access/who.ts';
 import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { kindOfImport } from './headMapping.ts';
 
-export type UploadState = (typeof uploadStates)[number];
+type UploadState = (typeof uploadStates)[number];
 
 export interface UploadRow {
   id: number;

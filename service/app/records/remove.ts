@@ -49,7 +49,7 @@ async function letGo(tx: Tx, going: Going[]): Promise<void> {
 }
 
 /** A record that stays, and refers to one that would go. */
-export interface User {
+interface User {
   kind: KindName;
   id: number;
   key: string;

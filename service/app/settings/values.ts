@@ -22,7 +22,7 @@ export interface Target {
   key: string;
 }
 
-export async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promise<Target> {
+async function targetOf(tx: Tx, layer: LayerKind, of: string | undefined): Promise<Target> {
   const kind = recordOf(layer);
   if (!kind) {
     if (of !== undefined) throw Refusal.at(['of'], 'layer-everywhere');

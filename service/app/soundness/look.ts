@@ -42,7 +42,7 @@ export const forUpdate = (locked: boolean): string => (locked ? 'FOR UPDATE' : '
 export const shared = (locked: boolean): string => (locked ? 'LOCK IN SHARE MODE' : '');
 
 /** A 16-byte address as a number, and in words; IPv4 lies in ::ffff:0:0/96. */
-export const MAPPED = 0xffffn << 32n;
+const MAPPED = 0xffffn << 32n;
 export const numberOf = (bytes: Buffer, family: number): bigint => {
   const value = BigInt(`0x${bytes.toString('hex')}`);
   return family === 4 ? value & 0xffffffffn : value;

@@ -22,7 +22,7 @@ interface CodeStep {
 export type Step = SqlStep | CodeStep;
 
 /** The columns that every record has. Keys compare byte by byte: case is folded before they are stored. */
-export const head = `
+const head = `
   id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY,
   natural_key varchar(255) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
   sort_key varchar(400) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
@@ -30,7 +30,7 @@ export const head = `
   created_at datetime(3) NOT NULL,
   updated_at datetime(3) NOT NULL`;
 
-export const keyIndexes = (table: string): string =>
+const keyIndexes = (table: string): string =>
   `UNIQUE KEY uq_${table}_key (natural_key), KEY ix_${table}_sort (sort_key, id)`;
 
 /** A table of records: `body` lists columns and constraints of its own. */
