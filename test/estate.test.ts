@@ -8,6 +8,7 @@ import { openBrowser, signedInPage } from '../ops/browser.ts';
 import { bootNet, PASSWORD } from '../ops/stack.ts';
 import { read } from '../service/store/tx.ts';
 import { actor, testService, type TestBench } from './service.ts';
+import { eventually } from '../trials/eventually.ts';
 
 const DEVICES = 560;
 const SEED = 7;
@@ -140,14 +141,9 @@ describe('a larger estate', function () {
       expect(streams).to.deep.equal([]);
       // The tab that held the stream goes: another one takes it over.
       await page.close();
-      await expectEventually(() => streams.length === 1);
+      await eventually('what is hoped for', () => streams.length === 1);
       await second.close();
       await third.close();
     });
   });
 });
-
-async function expectEventually(holds: () => boolean): Promise<void> {
-  for (let i = 0; i < 100 && !holds(); i += 1) await new Promise((done) => setTimeout(done, 50));
-  expect(holds()).to.equal(true);
-}

@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { milestones } from '@zpine/core/arrival/arrival';
+import { eventually } from '../trials/eventually.ts';
 
 describe('the demo', function () {
   this.timeout(60_000);
@@ -44,8 +45,10 @@ describe('the demo', function () {
         }
       });
   const nothingLeft = async () => {
-    for (let i = 0; i < 100 && left().length > 0; i += 1) await new Promise((resolve) => setTimeout(resolve, 50));
-    expect(left()).to.deep.equal([]);
+    await eventually(
+      () => `nothing is left of ${left().join(', ')}`,
+      () => left().length === 0,
+    );
   };
 
   it('loads Brackwater Ferries and says where it is and how to sign in', async () => {

@@ -7,6 +7,7 @@ import { startMariadb, type Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService, type TestService } from '../ops/stack.ts';
 import { type Client } from '@zpine/contract/client';
 import { refusal } from './service.ts';
+import { eventually } from '../trials/eventually.ts';
 
 describe('an outage', () => {
   const folder = mkdtempSync(join(tmpdir(), 'zpine-outage-'));
@@ -29,8 +30,7 @@ describe('an outage', () => {
 
   const ready = async () => (await fetch(`${service.url}/health/ready`)).status;
   const backAgain = async () => {
-    for (let i = 0; i < 100 && (await ready()) !== 200; i += 1)
-      await new Promise((resolve) => setTimeout(resolve, 100));
+    await eventually('the service is ready again', async () => (await ready()) === 200);
   };
   const kill = async () => {
     process.kill(database.pid, 'SIGKILL');

@@ -8,6 +8,7 @@ import { transact } from '../../service/store/tx.ts';
 import { takeSamples } from '../../service/app/addressing/samples.ts';
 import { actor, refusal } from '../service.ts';
 import { demoBench, type DemoBench } from './bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 describe('addresses, handed out by rules', function () {
   this.timeout(120_000);
@@ -66,8 +67,7 @@ describe('addresses, handed out by rules', function () {
     await transact(demo.bench.store, actor, 'test', (tx) =>
       tx.execute("UPDATE job SET due_at = UTC_TIMESTAMP(3) WHERE name = 'resting'"),
     );
-    for (let i = 0; i < 100 && (await space('10.93.1.0/29')).free !== '1'; i += 1)
-      await new Promise((done) => setTimeout(done, 100));
+    await eventually('it has rested', async () => (await space('10.93.1.0/29')).free === '1');
     expect(await next()).to.equal('10.93.1.2');
   });
 

@@ -3,7 +3,6 @@ import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { setTimeout as pause } from 'node:timers/promises';
 import { expect } from 'chai';
 import { type ShownProcess } from '@zpine/contract/processes';
 import { freePort, startMariadb, type Mariadb } from '../../ops/mariadb.ts';
@@ -12,6 +11,7 @@ import { additions } from '../../trials/chaos/deeds.ts';
 import { House } from '../../trials/chaos/house.ts';
 import { rounds } from '../../trials/chaos/rounds.ts';
 import { attacked, offerAfter, type Attacked } from './bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 const alive = (pid: number): boolean => {
   try {
@@ -21,15 +21,6 @@ const alive = (pid: number): boolean => {
     return false;
   }
 };
-
-async function until<T>(what: string, look: () => Promise<T | undefined | false>, limitMs = 15_000): Promise<T> {
-  for (const end = Date.now() + limitMs; ;) {
-    const found = await look().catch(() => undefined);
-    if (found) return found;
-    if (Date.now() > end) throw new Error(`not within ${limitMs} ms: ${what}`);
-    await pause(50);
-  }
-}
 
 describe('the parts of the service', function () {
   this.timeout(60_000);
@@ -43,7 +34,7 @@ describe('the parts of the service', function () {
   const shown = async (name: string): Promise<ShownProcess | undefined> =>
     (await a.client.call('doctor.processes')).items.find((one) => one.name === name);
   const restarted = (name: string, pid: number) =>
-    until(`${name} is there again`, async () => {
+    eventually(`${name} is there again`, async () => {
       const now = await shown(name);
       return now !== undefined && now.pid !== 0 && now.pid !== pid && alive(now.pid) && now;
     });
@@ -60,7 +51,7 @@ describe('the parts of the service', function () {
   it('answers while nothing boots, and starts that again', async () => {
     const before = await shown('boot');
     process.kill(before?.pid ?? 0, 'SIGKILL');
-    const down = await until('it is seen that boot is down', async () => {
+    const down = await eventually('it is seen that boot is down', async () => {
       const now = await shown('boot');
       return now?.lastEnd?.how;
     });
@@ -95,7 +86,7 @@ describe('the parts of the service', function () {
     expect(round?.acknowledged.additions).to.be.greaterThan(0);
     // And a loss would be seen.
     const deed = additions(a.client, 77);
-    await until('something was added', () => Promise.resolve(deed.acknowledged() > 3));
+    await eventually('something was added', () => Promise.resolve(deed.acknowledged() > 3));
     await deed.stop();
     const { items } = await a.client.list('owner', { where: 'name=owner-77-*' });
     await a.client.remove('owner', items[0]?.key ?? '');
@@ -106,7 +97,7 @@ describe('the parts of the service', function () {
     const pids = (await a.client.call('doctor.processes')).items.map(({ pid }) => pid);
     expect(pids.length).to.be.at.least(2);
     await a.service.stop('SIGKILL');
-    await until('all have ended', () => Promise.resolve(!pids.some(alive)));
+    await eventually('all have ended', () => Promise.resolve(!pids.some(alive)));
   });
 });
 
@@ -136,7 +127,9 @@ describe('a service that is started before its database', function () {
     child.stdout?.on('data', (text: Buffer) => (log += String(text)));
     const ready = new Promise<string>((done) => child.once('message', (said) => done((said as { url: string }).url)));
     try {
-      await until('it says that it waits', () => Promise.resolve(/the database is not reached; waiting/.test(log)));
+      await eventually('it says that it waits', () =>
+        Promise.resolve(/the database is not reached; waiting/.test(log)),
+      );
       expect(child.exitCode).to.equal(null);
       database = await startMariadb({ folder, databases: ['zpine'], throwaway: true });
       const response = await fetch(`${await ready}/health/ready`);

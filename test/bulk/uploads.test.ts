@@ -3,6 +3,7 @@ import { expect } from 'chai';
 import { type Upload } from '@zpine/contract/importRoutes';
 import { read } from '../../service/store/tx.ts';
 import { actor, refusal, testService, type TestBench } from '../service.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 describe('uploads', () => {
   let bench: TestBench;
@@ -15,15 +16,13 @@ describe('uploads', () => {
   const params = (upload: Upload) => ({ id: String(upload.id) });
 
   async function until(upload: Upload, ...states: Upload['state'][]): Promise<Upload> {
-    for (let i = 0; i < 600; i += 1) {
+    const look = async () => {
       const now = await client().call('import.show', { params: params(upload) });
-      if ([...states, 'failed'].includes(now.state)) {
-        expect(now.failure).to.equal(null);
-        return now;
-      }
-      await new Promise((done) => setTimeout(done, 50));
-    }
-    throw new Error('the upload did not come to an end');
+      return [...states, 'failed'].includes(now.state) && now;
+    };
+    const now = await eventually('the upload comes to an end', look, { limitMs: 30_000 });
+    expect(now.failure).to.equal(null);
+    return now;
   }
 
   /** Pieces that do not end where lines end. */
@@ -109,8 +108,7 @@ describe('uploads', () => {
     expect(await held()).to.have.length(1);
     await client().call('import.apply', { params: params(sent) });
     expect((await until(sent, 'saved')).outcome?.counts.add).to.equal(1);
-    for (let i = 0; i < 50 && (await held()).length > 0; i += 1) await new Promise((done) => setTimeout(done, 50));
-    expect(await held()).to.deep.equal([]);
+    await eventually('nothing is held of it', async () => (await held()).length === 0);
   });
 
   it('are stopped when somebody says so, and nothing is saved', async function () {

@@ -9,6 +9,7 @@ import { type Fault } from '@zpine/lab/faults';
 import { keptOf, modelOf, type KeptOptions, type LabDialect } from '@zpine/lab/kept';
 import { bootNet } from '../../ops/stack.ts';
 import { testService, type TestBench } from '../service.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 export const USER = 'netops';
 export const PASS = 'a-fleet-of-ferries';
@@ -91,13 +92,15 @@ export async function paste(client: Client, dialect: LabDialect, names: string[]
 
 /** Waits until a run stands still: ended, or waiting for somebody's word. */
 export async function settled(client: Client, run: Pick<RunHead, 'id'>, limitMs = 40_000): Promise<ShownRun> {
-  const end = Date.now() + limitMs;
-  for (;;) {
-    const shown = await client.call('run.show', { params: { id: String(run.id) }, query: { text: 'true' } });
-    if (shown.state === 'ended' || shown.state === 'previewed') return shown;
-    if (Date.now() > end) throw new Error(`run #${run.id} is ${shown.state}: ${shown.done} of ${shown.expected}`);
-    await new Promise((resolve) => setTimeout(resolve, 40));
-  }
+  const params = { id: String(run.id) };
+  let how = '';
+  const look = async () => {
+    const { state, done, expected } = await client.call('run.show', { params, query: { rows: 'none' } });
+    how = `${state}, ${done} of ${expected}`;
+    return state === 'ended' || state === 'previewed';
+  };
+  await eventually(() => `run #${run.id} stands still; it is ${how}`, look, { limitMs, everyMs: 40 });
+  return client.call('run.show', { params, query: { text: 'true' } });
 }
 
 export const rowOf = (run: ShownRun, device: string): ShownRun['rows'][number] => {

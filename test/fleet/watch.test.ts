@@ -4,6 +4,7 @@ import { Mailbox } from '@zpine/lab/mail';
 import { transact } from '../../service/store/tx.ts';
 import { actor } from '../service.ts';
 import { acquainted, addDevice, fleet, paste, type Fleet } from './bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 describe('watching', function () {
   this.timeout(60_000);
@@ -67,8 +68,7 @@ describe('watching', function () {
     await look();
     const [notice] = await notices();
     expect(notice?.text).to.equal('socket 1/1 of har-acc-9 went from live to dark');
-    for (let i = 0; i < 100 && mail.letters.length === 0; i += 1)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await eventually('a letter is sent', () => mail.letters[0]);
     expect(mail.letters[0]).to.deep.include({
       from: 'pine@brackwater.example',
       to: ['bridge@brackwater.example', 'quay@brackwater.example'],
@@ -111,8 +111,7 @@ describe('watching', function () {
     await f.lab.device('har-xr-1').off();
     await look();
     await look();
-    for (let i = 0; i < 100 && !(await notices())[0]?.mailFault; i += 1)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await eventually('a letter is refused', async () => (await notices())[0]?.mailFault);
     expect((await notices())[0])
       .to.include({ mailedAt: null })
       .and.property('mailFault')
@@ -121,8 +120,7 @@ describe('watching', function () {
     await transact(f.store, actor, 'test', (tx) =>
       tx.execute('UPDATE notice SET mail_due = UTC_TIMESTAMP(3) WHERE mail_fault IS NOT NULL'),
     );
-    for (let i = 0; i < 100 && !(await notices())[0]?.mailedAt; i += 1)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await eventually('the letter is sent', async () => (await notices())[0]?.mailedAt);
     expect((await notices())[0]?.mailFault).to.equal(null);
   });
 });

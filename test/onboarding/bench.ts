@@ -13,6 +13,7 @@ import { bootNet } from '../../ops/stack.ts';
 import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
 import { transact } from '../../service/store/tx.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 export interface Onboarding extends TestBench {
   lab: Lab;
@@ -93,18 +94,16 @@ export async function until(
   wanted: (a: ShownArrival) => boolean,
   limitMs = 15_000,
 ): Promise<ShownArrival> {
-  const end = Date.now() + limitMs;
-  for (;;) {
-    const arrival = await newest(client, device);
-    if (wanted(arrival)) return arrival;
-    if (Date.now() > end) {
-      const last = arrival.milestones.at(-1)?.name ?? 'nothing';
-      throw new Error(
-        `${device} came to "${last}", ${arrival.diagnosis?.title ?? 'no diagnosis'}: ${arrival.diagnosis?.detail ?? ''}`,
-      );
-    }
-    await new Promise((resolve) => setTimeout(resolve, 60));
-  }
+  let last: ShownArrival | undefined;
+  const how = (): string => {
+    const came = last?.milestones.at(-1)?.name ?? 'nothing';
+    return `${device} comes as far as wanted; it came to "${came}", ${last?.diagnosis?.title ?? 'no diagnosis'}: ${last?.diagnosis?.detail ?? ''}`;
+  };
+  const look = async () => {
+    last = await newest(client, device);
+    return wanted(last) && last;
+  };
+  return eventually(how, look, { limitMs, everyMs: 60 });
 }
 
 export const serves = (client: Client, device: string): Promise<ShownArrival> =>

@@ -5,6 +5,7 @@ import { expect } from 'chai';
 import { PASSWORD } from '../../ops/stack.ts';
 import { zpineIn } from '../zpine.ts';
 import { ardle, onboarding, type Onboarding } from './bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 describe('the command line, bringing a switch into service', () => {
   const home = mkdtempSync(join(tmpdir(), 'zpine-cli-'));
@@ -137,8 +138,10 @@ describe('the command line, bringing a switch into service', () => {
       relay: '10.77.48.1',
     });
     o.lab.device('skerry').on();
-    let listed = await well('stranger', 'list');
-    for (let i = 0; i < 20 && listed === 'no strangers'; i += 1) listed = await well('stranger', 'list');
+    const listed = await eventually('it is listed', async () => {
+      const said = await well('stranger', 'list');
+      return said !== 'no strangers' && said;
+    });
     expect(listed).to.match(
       /could be +ske-acc-1: has no box, the model fits, prepared\n +zpine stranger recognise 1 ske-acc-1/,
     );

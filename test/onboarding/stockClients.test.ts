@@ -1,12 +1,13 @@
 /** Stock DHCP clients, broadcasting on a wire of their own: two network namespaces with a cable between them. */
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { bootNet, keyFile } from '../../ops/stack.ts';
 import { demoService, type TestBench } from '../service.ts';
 import { until } from './bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 const [SERVER, CLIENT] = [`zps${process.pid}`, `zpc${process.pid}`];
 const SERVER_ADDRESS = '10.77.16.9';
@@ -153,9 +154,7 @@ describe('stock clients on a wire of their own', () => {
       'zpdown',
     );
     // It goes to the background first, and only then writes its number.
-    for (let i = 0; i < 200 && !existsSync(pidFile); i += 1) await new Promise((resolve) => setTimeout(resolve, 50));
-    await new Promise((resolve) => setTimeout(resolve, 50));
-    const client = Number(readFileSync(pidFile, 'utf8'));
+    const client = await eventually('it has written its number', () => Number(readFileSync(pidFile, 'utf8')) || false);
     expect(client).to.be.greaterThan(1);
     process.kill(client);
     expect(told()).to.include({

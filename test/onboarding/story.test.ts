@@ -13,6 +13,7 @@ import {
   until,
   type Onboarding,
 } from './bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 describe('a switch onboards itself', () => {
   let o: Onboarding;
@@ -71,12 +72,10 @@ describe('a switch onboards itself', () => {
     });
     o.lab.device('skerry').on();
     const installer = o.clients.installer;
-    let strangers = (await installer.call('stranger.list', { query: {} })).items;
-    for (let i = 0; i < 100 && strangers.length === 0; i += 1) {
-      await new Promise((resolve) => setTimeout(resolve, 50));
-      strangers = (await installer.call('stranger.list', { query: {} })).items;
-    }
-    const [stranger] = strangers;
+    const stranger = await eventually('it is listed', async () => {
+      const { items } = await installer.call('stranger.list', { query: {} });
+      return items[0];
+    });
     expect(stranger).to.include({
       serial: 'LF24-0188-03',
       mac: '00:00:5e:00:53:b1',
@@ -85,10 +84,10 @@ describe('a switch onboards itself', () => {
       circuit: 'ske-xr-1:cu2',
       vendorClass: 'larkfield LF-24 furrow 2.4.1',
     });
-    expect(stranger?.candidates[0]?.device).to.equal('ske-acc-1');
+    expect(stranger.candidates[0]?.device).to.equal('ske-acc-1');
     const { items } = await o.client.call('today');
     expect(items.find((i) => i.code === 'stranger')?.detail).to.contain('Looks like ske-acc-1');
-    const id = String(stranger?.id);
+    const id = String(stranger.id);
     await installer.call('stranger.recognise', { params: { id }, body: { device: 'ske-acc-1' } });
     const arrival = await serves(o.client, 'ske-acc-1');
     expect(arrival.address).to.equal('10.77.48.11');

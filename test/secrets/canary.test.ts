@@ -15,6 +15,7 @@ import { routes } from '@zpine/contract/routes';
 import { PASSWORD } from '../../ops/stack.ts';
 import { zpineIn } from '../zpine.ts';
 import { ardle, onboarding, prepare, serves, type Onboarding } from '../onboarding/bench.ts';
+import { eventually } from '../../trials/eventually.ts';
 
 /** Words as people choose them: six letters, and nothing that tells a secret from a word. */
 const words = ['mizzle', 'quaich', 'gurnet', 'squill', 'wimble', 'zaffre', 'pintle', 'sprits', 'ullage', 'yarrow'];
@@ -347,7 +348,7 @@ describe('secrets, through everything', function () {
       );
       return Number(row?.n ?? 0);
     };
-    for (let i = 0; i < 200 && (await open()) > 0; i += 1) await new Promise((done) => setTimeout(done, 100));
+    await eventually('all is masked anew', async () => (await open()) === 0, { limitMs: 20_000 });
     const tables = await o.store.sequelize.query<{ name: string }>(
       'SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()',
       { type: QueryTypes.SELECT },

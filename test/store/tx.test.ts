@@ -20,7 +20,8 @@ describe('a unit of work', () => {
     await store.sequelize.close();
   });
 
-  const write = <T>(work: Parameters<typeof transact<T>>[3]) => transact(store, { ...actor, reason: 'because' }, 'test', work);
+  const write = <T>(work: Parameters<typeof transact<T>>[3]) =>
+    transact(store, { ...actor, reason: 'because' }, 'test', work);
   const count = async (table: string): Promise<number> => {
     const row = await read(store, actor, (tx) => tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${table}\``));
     return Number(row?.n);

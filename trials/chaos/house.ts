@@ -1,8 +1,8 @@
 /** A service and its database that are killed, and started again, while others work with them. */
-import { setTimeout as pause } from 'node:timers/promises';
 import { startMariadb, type Mariadb } from '../../ops/mariadb.ts';
 import { startBuiltService } from '../../ops/stack.ts';
 import { type Attacked } from '../attacked.ts';
+import { eventually } from '../eventually.ts';
 
 export const victims = ['service', 'api', 'boot', 'database'] as const;
 export type Victim = (typeof victims)[number];
@@ -59,11 +59,7 @@ function alive(pid: number): boolean {
   }
 }
 
-/** Looks again and again; what cannot be looked at is not so yet. */
-export async function until(what: string, look: () => Promise<boolean>, limitMs = LIMIT_MS): Promise<void> {
-  for (const end = Date.now() + limitMs; ;) {
-    if (await look().catch(() => false)) return;
-    if (Date.now() > end) throw new Error(`not within ${limitMs / 1000} s: ${what}`);
-    await pause(100);
-  }
-}
+/** Waits for what comes once the service is back. */
+export const until = async (what: string, look: () => Promise<boolean>, limitMs = LIMIT_MS): Promise<void> => {
+  await eventually(what, look, { limitMs, everyMs: 100 });
+};
