@@ -5,105 +5,100 @@ import { type Problem } from './errors.ts';
 /** The media type in which it comes piece by piece, one JSON object a line. */
 export const IMPACT_STREAM = 'application/x-ndjson';
 
-const lineDiffSchema = z.object({
+export interface LineDiff {
+  removed: string[];
+  added: string[];
+  /** How many lines there are beyond those shown. */
+  more: number;
+}
+
+/** Of one part of a file; answers have it, too. */
+export const partDiffSchema = z.object({
   removed: z.array(z.string()),
   added: z.array(z.string()),
-  /** How many lines there are beyond those shown. */
   more: z.int(),
-});
-export type LineDiff = z.output<typeof lineDiffSchema>;
-
-export const partDiff = lineDiffSchema.extend({
   file: z.string(),
   part: z.string(),
   /** Lines that look alike because what differs is a secret. */
   secret: z.boolean(),
 });
-export type PartDiff = z.output<typeof partDiff>;
+export type PartDiff = z.output<typeof partDiffSchema>;
 
-const deviceDiffSchema = z.object({
+export interface DeviceDiff {
   /** `new` and `gone`: it is there only after, or only before. */
-  is: z.enum(['changed', 'new', 'gone']),
-  parts: z.array(partDiff),
+  is: 'changed' | 'new' | 'gone';
+  parts: PartDiff[];
   /** Of what it is told when it boots. */
-  boot: lineDiffSchema.nullable(),
+  boot: LineDiff | null;
   /** What would go wrong that is well now: no template, a template that stops, no way back in. */
-  troubles: z.array(z.string()),
+  troubles: string[];
   /** What would be well that goes wrong now. */
-  mended: z.array(z.string()),
-});
-export type DeviceDiff = z.output<typeof deviceDiffSchema>;
+  mended: string[];
+}
 
 /** Devices to which the same would happen. */
-const impactGroupSchema = z.object({
-  id: z.int(),
-  words: z.string(),
-  diff: deviceDiffSchema,
+export interface ImpactGroup {
+  id: number;
+  words: string;
+  diff: DeviceDiff;
   /** Each of its devices has lines of its own: `diff` is that of the first. */
-  each: z.boolean(),
-});
-export type ImpactGroup = z.output<typeof impactGroupSchema>;
+  each: boolean;
+}
 
-const impactRecordSchema = z.object({
-  kind: z.string(),
-  key: z.string(),
-  what: z.enum(['renumbered', 'orphaned', 'renamed', 'goes along', 'left behind']),
-  detail: z.string(),
-});
-export type ImpactRecord = z.output<typeof impactRecordSchema>;
+export interface ImpactRecord {
+  kind: string;
+  key: string;
+  what: 'renumbered' | 'orphaned' | 'renamed' | 'goes along' | 'left behind';
+  detail: string;
+}
 
-const reachedSchema = z.object({
-  event: z.literal('reached'),
+interface Reached {
+  event: 'reached';
   /** Devices that could be affected and are looked at. */
-  devices: z.int(),
-  changes: z.object({ added: z.int(), edited: z.int(), removed: z.int() }),
+  devices: number;
+  changes: { added: number; edited: number; removed: number };
   /** The first of them. */
-  records: z.array(impactRecordSchema),
-  recordCount: z.int(),
-});
-const groupEventSchema = z.object({ event: z.literal('group'), group: impactGroupSchema });
-const lookedSchema = z.object({
-  event: z.literal('looked'),
-  looked: z.int(),
-  of: z.int(),
-  /** Devices by the group that they fall into. */
-  devices: z.array(z.object({ group: z.int(), device: z.string() })),
-  /** Devices whose edition would become stale. */
-  stale: z.array(z.string()),
-});
-const endSchema = z.object({
-  event: z.literal('end'),
-  looked: z.int(),
-  of: z.int(),
-  /** Why not all were looked at. */
-  stopped: z.string().nullable(),
-  changed: z.int(),
-  stale: z.int(),
-  milliseconds: z.int(),
-});
+  records: ImpactRecord[];
+  recordCount: number;
+}
 
-const impactEventSchema = z.discriminatedUnion('event', [
-  reachedSchema,
-  groupEventSchema,
-  lookedSchema,
-  endSchema,
-]);
-export type ImpactEvent = z.output<typeof impactEventSchema>;
+interface Looked {
+  event: 'looked';
+  looked: number;
+  of: number;
+  /** Devices by the group that they fall into. */
+  devices: { group: number; device: string }[];
+  /** Devices whose edition would become stale. */
+  stale: string[];
+}
+
+interface End {
+  event: 'end';
+  looked: number;
+  of: number;
+  /** Why not all were looked at. */
+  stopped: string | null;
+  changed: number;
+  stale: number;
+  milliseconds: number;
+}
+
+export type ImpactEvent = Reached | { event: 'group'; group: ImpactGroup } | Looked | End;
 /** In a stream, what would be an answer with an error is its last line. */
 export type ImpactLine = ImpactEvent | { event: 'refused'; problem: Problem };
 
-const impactSchema = z.object({
-  devices: z.int(),
-  changes: reachedSchema.shape.changes,
-  records: z.array(impactRecordSchema),
-  recordCount: z.int(),
-  groups: z.array(impactGroupSchema.extend({ devices: z.array(z.string()) })),
-  stale: z.array(z.string()),
-  looked: z.int(),
-  stopped: z.string().nullable(),
-  milliseconds: z.int(),
-});
-export type Impact = z.output<typeof impactSchema>;
+/** All that was heard, put together. */
+export interface Impact {
+  devices: number;
+  changes: Reached['changes'];
+  records: ImpactRecord[];
+  recordCount: number;
+  groups: (ImpactGroup & { devices: string[] })[];
+  stale: string[];
+  looked: number;
+  stopped: string | null;
+  milliseconds: number;
+}
 
 export const noImpact = (): Impact => ({
   devices: 0,

@@ -1,7 +1,7 @@
 /** Routes of settings in layers, editions, boot answers, arrivals and strangers. */
 import { z } from 'zod';
 import { layerKinds, modes } from '@zpine/core/settings/layers';
-import { partDiff } from './impactShapes.ts';
+import { partDiffSchema } from './impactShapes.ts';
 import { page, route, type Route } from './route.ts';
 import {
   text,
@@ -125,7 +125,7 @@ export const onboardingRoutes = {
     body: z.strictObject({ apply: z.boolean().default(true) }),
     reply: edition.extend({
       /** Without `apply`: what is different from the newest edition; none where that has the same text. */
-      changes: z.array(partDiff).nullable(),
+      changes: z.array(partDiffSchema).nullable(),
       fresh: z.boolean(),
     }),
   }),

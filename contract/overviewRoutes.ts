@@ -59,7 +59,7 @@ export const overviewRoutes = {
     method: 'GET',
     path: '/today/counts',
     role: 'viewer',
-    summary: 'How many tasks are open and how many devices arrive, as of the last seconds',
+    summary: 'How many tasks are open and how many devices arrive; in a large estate as of the last seconds',
     group: 'Overview',
     reply: z.object({ open: z.int(), arriving: z.int() }),
   }),

@@ -54,7 +54,9 @@ export async function openEstate(
       const start = Date.now();
       let told = start;
       // What was filled has its search terms; an update of older data is not to be made up for.
-      await transact(store, filler, 'estate', (tx) => tx.execute("DELETE FROM job WHERE name IN ('reindex', 'reslot')"));
+      await transact(store, filler, 'estate', (tx) =>
+        tx.execute("DELETE FROM job WHERE name IN ('reindex', 'reslot')"),
+      );
       await fillEstate(store, { devices, seed }, (filled) => {
         if (Date.now() - told < 5000) return;
         told = Date.now();

@@ -5,13 +5,11 @@ import { type Family } from './ip.ts';
 import { addressAt, formatOffset, parseOffset, type OffsetFault } from './offsets.ts';
 import { type Prefix } from './prefix.ts';
 
-/** `from`: the next free one at or above. `number`: the one that is as far above as the device's number says. */
-const handOutWays = ['from', 'number'] as const;
-
 export interface HandOut {
   /** Null for the duties that no other rule names. */
   duty: string | null;
-  way: (typeof handOutWays)[number];
+  /** `from`: the next free one at or above. `number`: the one that is as far above as the device's number says. */
+  way: 'from' | 'number';
   offset: bigint;
 }
 

@@ -28,7 +28,10 @@ const leftovers = [
 export const housekeeping: JobWork = async (store) => {
   for (const statement of leftovers) {
     let removed: number;
-    do removed = await transact(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) => tx.execute(statement));
+    do
+      removed = await transact(store, { name: 'service', via: 'service' }, 'housekeeping', (tx) =>
+        tx.execute(statement),
+      );
     while (removed === 1000);
   }
   await transact(store, { name: 'service', via: 'service' }, 'captures', async (tx) => {

@@ -19,7 +19,7 @@ const LARGE = 20_000;
 const MOST_LEADS = 500;
 const MOST_CHANGED = 1000;
 
-const isLarge = async (tx: Tx): Promise<boolean> =>
+export const isLarge = async (tx: Tx): Promise<boolean> =>
   (await tx.one(`SELECT id FROM device ORDER BY id LIMIT 1 OFFSET ${LARGE}`)) !== undefined;
 
 /** Looks at all records; done beside the rest, now and then. */

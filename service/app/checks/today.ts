@@ -2,7 +2,7 @@
 import { todayCodes } from '@zpine/contract/checks';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { type Tx } from '../../store/tx.ts';
-import { leadsOf } from './leads.ts';
+import { isLarge, leadsOf } from './leads.ts';
 import { lookFor } from './report.ts';
 
 type Today = ReplyOf<'today'>;
@@ -45,9 +45,11 @@ async function stages(tx: Tx): Promise<Record<string, number>> {
   return Object.fromEntries(rows.map(({ stage, count }) => [stage, Number(count)]));
 }
 
-/** How many tasks are open, and how many devices arrive: what every page shows, and nobody waits for. */
-export const todayCounts = (tx: Tx): Promise<ReplyOf<'today.counts'>> =>
-  tx.heldFor('today', HELD_MS, async () => {
+/** How many tasks are open, and how many devices arrive: what every page shows. In a large estate, as of the last seconds. */
+export async function todayCounts(tx: Tx): Promise<ReplyOf<'today.counts'>> {
+  const count = async () => {
     const { items, counts } = await today(tx);
     return { open: items.length, arriving: (counts.arriving ?? 0) + (counts.proving ?? 0) };
-  });
+  };
+  return (await isLarge(tx)) ? tx.heldFor('today', HELD_MS, count) : count();
+}

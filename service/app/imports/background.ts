@@ -49,7 +49,8 @@ export async function importUpload(
         JSON.stringify(outcome),
         outcome.rows,
       ]);
-    if (outcome.applied || outcome.faults.length > 0) await transact(store, service, 'import', (tx) => dropChunks(tx, id));
+    if (outcome.applied || outcome.faults.length > 0)
+      await transact(store, service, 'import', (tx) => dropChunks(tx, id));
   } catch (error) {
     if (error instanceof LeaseLost) throw error;
     if (error instanceof Cancelled) await set("state = 'cancelled'", []);

@@ -265,7 +265,11 @@ class Compiler {
     if (Number.isNaN(time))
       this.stop(value.at, `"${text}" is not a day such as 2026-05-04, nor a time such as 2026-05-04T10:00`);
     const day = 86_400_000;
-    if (op === '=') return { sql: `\`${column}\` >= ? AND \`${column}\` < ?`, values: [new Instant(time).sql, new Instant(time + day).sql] };
+    if (op === '=')
+      return {
+        sql: `\`${column}\` >= ? AND \`${column}\` < ?`,
+        values: [new Instant(time).sql, new Instant(time + day).sql],
+      };
     return { sql: `\`${column}\` ${op} ?`, values: [new Instant(time).sql] };
   }
 
