@@ -7,6 +7,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { type JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
 import { transact, type Actor, type Tx } from '../../store/tx.ts';
+import { nextVersion } from '../fleet/runRows.ts';
 import { targetsOf } from '../fleet/targets.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
@@ -60,12 +61,16 @@ async function remaskOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<v
   for (const row of rows) {
     const masker = new Masker(targets.get(Number(row.device_id))?.secrets ?? []);
     const [detail, result] = [masker.mask(row.detail), row.result === null ? null : masker.mask(row.result)];
-    if (detail !== row.detail || result !== row.result)
-      await tx.execute('UPDATE run_row SET detail = ?, result = ? WHERE run_id = ? AND device_id = ?', [
-        detail,
-        result,
-        row.run_id,
-        row.device_id,
-      ]);
+    if (detail === row.detail && result === row.result) continue;
+    // Whoever follows the run is shown the row anew.
+    const version = await nextVersion(tx, row.run_id);
+    await tx.execute('UPDATE run_row SET detail = ?, result = ?, version = ? WHERE run_id = ? AND device_id = ?', [
+      detail,
+      result,
+      version,
+      row.run_id,
+      row.device_id,
+    ]);
+    tx.hint('run', Number(row.run_id), version);
   }
 }
