@@ -52,10 +52,15 @@ export async function addressesOffSite(tx: Tx, limit: number, devices?: readonly
 /** Cables of a kind that does not leave a building, between devices of two sites. */
 export async function cablesOffSite(tx: Tx, limit: number, devices?: readonly number[]) {
   const near = cableKindNames.filter((kind) => !leavesBuilding(kind));
+  // By the ends of their cables: asked of either device by OR, every cable there is would be looked at.
+  const behind =
+    devices === undefined
+      ? ''
+      : `AND c.id IN (SELECT x.cable_id FROM port o JOIN cable_end x ON x.port_id = o.id WHERE TRUE ${among('o.device_id', devices)})`;
   const from = `FROM cable c JOIN port f ON f.id = c.from_id JOIN port t ON t.id = c.to_id
      JOIN device d ON d.id = f.device_id JOIN device e ON e.id = t.device_id
      WHERE d.site_id <> e.site_id AND (c.kind IS NULL OR c.kind IN (?))
-       AND ((TRUE ${among('d.id', devices)}) OR (TRUE ${among('e.id', devices)}))`;
+       ${behind}`;
   const rows = await tx.select<{
     cable: string;
     kind: string | null;
