@@ -9,15 +9,18 @@ const MOST = 5000;
 const FRESH_MS = 1000;
 
 /**
- * Every edit raises a version, what is added or goes changes count or sum of ids. Looked at so far as a kind may be held,
- * so that the statement takes no longer however many there are.
+ * Every edit raises a version, what is added changes count and sum of ids, and what goes is noted among what was removed:
+ * a stamp never comes back. Looked at so far as a kind may be held, so that the statement takes no longer however many
+ * there are.
  */
-const STAMP = fewKinds
-  .map(
+const STAMP = [
+  ...fewKinds.map(
     (kind) => `SELECT '${kind}' AS kind, COUNT(*) AS n, CONCAT_WS(' ', SUM(id), SUM(version), MAX(updated_at)) AS stamp
 FROM (SELECT id, version, updated_at FROM \`${kind}\` ORDER BY id LIMIT ${MOST + 1}) AS \`${kind}\``,
-  )
-  .join('\nUNION ALL ');
+  ),
+  `SELECT 'removed', COUNT(*), CONCAT_WS(' ', SUM(record_id), MAX(at))
+FROM (SELECT record_id, at FROM removed WHERE kind IN (${fewKinds.map((kind) => `'${kind}'`).join(', ')}) LIMIT ${MOST + 1}) AS removed`,
+].join('\nUNION ALL ');
 
 /**
  * All records of a kind, by id; undefined where there are too many to hold, or where this unit of work has changed such
@@ -45,7 +48,11 @@ async function look(tx: Tx): Promise<KnownFew> {
   const at = Date.now();
   const rows = await tx.select<{ kind: string; n: number; stamp: string }>(STAMP);
   const stamp = rows.map(({ kind, n, stamp: of }) => `${kind} ${n} ${of}`).join('; ');
-  const held = tx.heldFew(stamp, () => new Set(rows.filter(({ n }) => Number(n) > MOST).map(({ kind }) => kind)));
+  const held = tx.heldFew(stamp, () => {
+    const many = rows.filter(({ n }) => Number(n) > MOST).map(({ kind }) => kind);
+    // Where so much was removed that not all of it is looked at, nothing is held.
+    return new Set(many.includes('removed') ? fewKinds : many);
+  });
   const known = { held, at };
   if (tx.few !== 'changed') tx.few = known;
   return known;

@@ -19,7 +19,6 @@ function writes(tx: Tx, name: KindName): void {
   if (isFew(name)) tx.few = 'changed';
 }
 
-/** One record that must exist: a reference inside the database that leads nowhere is a defect. */
 function toRow(name: KindName, record: Fields): Row {
   const row: Row = {};
   for (const [field, spec] of fieldsOf(kindOf(name))) Object.assign(row, toColumns(field, spec, record[field] ?? null));

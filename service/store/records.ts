@@ -138,6 +138,7 @@ export async function allOf<K extends FewKind>(tx: Tx, name: K): Promise<Stored<
   return all;
 }
 
+/** One record that must exist: a reference inside the database that leads nowhere is a defect. */
 export async function byId<K extends KindName>(tx: Tx, name: K, id: number, lock = false): Promise<Stored<K>> {
   const record = (await byIds(tx, name, [id], lock)).get(id);
   if (!record) throw new Refusal('not-found', { kind: name, ref: `#${id}` });
