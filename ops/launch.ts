@@ -13,7 +13,8 @@ import { freePort, startMariadb, type Mariadb } from './mariadb.ts';
 
 const PREFERRED_PORT = 7780;
 /** Where the databases and what goes with them are kept. */
-const STATE = process.env.ZPINE_STATE ?? '.pine';
+// Set to nothing is not set: that would be the root of the machine.
+const STATE = process.env.ZPINE_STATE || '.pine';
 const QUAY_SITES = ['ard', 'cob', 'ske'];
 const QUAY_DAYS = 60;
 const demoUsers = [
