@@ -1,8 +1,9 @@
+import { numberSetting } from '@zpine/core/settings/read';
 import { type JobWork } from '../store/jobs.ts';
 import { transact } from '../store/tx.ts';
 import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
 import { dropOldCaptures } from './fleet/captures.ts';
-import { everywhereSettings, numberSetting } from './settings/effective.ts';
+import { everywhereSettings } from './settings/effective.ts';
 
 const HOUR = 3600;
 /** Rows that have had their day, and how long that is. Deleted in slices, so that no lock is held for long. */

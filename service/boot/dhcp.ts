@@ -1,9 +1,10 @@
 /** The DHCP listener: packets in, packets out. What is answered is decided in app/boot. */
 import { type Socket, type RemoteInfo } from 'node:dgram';
 import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
+import { type Outgoing } from '@zpine/core/dhcp/decide';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { answerDhcp, type Outgoing } from '../app/boot/answer.ts';
+import { answerDhcp } from '../app/boot/answer.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
 import { CountedNotes } from './counted.ts';
 import { bound, closed, PacketTurns, type Log } from './sockets.ts';

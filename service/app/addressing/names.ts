@@ -2,6 +2,7 @@
 import { grouped } from '@zpine/core/lists/grouped';
 import { parseDomain } from '@zpine/core/naming/domain';
 import { hostsText, nextSerial, zonesOf, zoneText, type Host, type Zone } from '@zpine/core/zones/zones';
+import { listSetting, numberSetting, textSetting } from '@zpine/core/settings/read';
 import { Refusal } from '@zpine/contract/errors';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
@@ -9,7 +10,7 @@ import { byIds, find } from '../../store/records.ts';
 import { sha256Hex } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
-import { everywhereSettings, listSetting, numberSetting, settingsOf, textSetting } from '../settings/effective.ts';
+import { everywhereSettings, settingsOf } from '../settings/effective.ts';
 import { addressesOn } from './carried.ts';
 
 const SLICE = 500;

@@ -1,4 +1,5 @@
 /** Booting clients that match no device: listed, recognised, or taken off the list. */
+import { type Client } from '@zpine/core/dhcp/client';
 import { Refusal } from '@zpine/contract/errors';
 import { type ShownStranger } from '@zpine/contract/onboardingShapes';
 import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
@@ -6,7 +7,6 @@ import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { mustActAt, mustNotServe } from '../access/sites.ts';
 import { type User } from '../access/who.ts';
-import { type Client } from '../boot/identify.ts';
 import { fitBox } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
 import { boxesOf, presentStrangers, type StrangerRow } from './presentStrangers.ts';
@@ -20,7 +20,7 @@ export const strangerId = async (tx: Tx, client: Client): Promise<number | undef
 const MOST_LISTED = 200;
 
 /** Whether a client that matches no device is listed already, or there is room on the list of its prefix. */
-export async function mayBeListed(tx: Tx, client: Client, link: Stored<'prefix'>): Promise<boolean> {
+export async function mayBeListed(tx: Tx, client: Client, link: { id: number }): Promise<boolean> {
   if ((await strangerId(tx, client)) !== undefined) return true;
   const beyond = await tx.one('SELECT id FROM stranger WHERE prefix_id = ? AND settled_at IS NULL LIMIT 1 OFFSET ?', [
     link.id,
@@ -37,7 +37,7 @@ const TELL_EVERY = 5;
 export async function saveStranger(
   tx: Tx,
   client: Client,
-  link: Stored<'prefix'>,
+  link: { id: number },
   address: string | null,
   conflict: string | null,
 ): Promise<void> {

@@ -1,29 +1,30 @@
-/** What a device would be told if it booted now: the same decision as for a packet, with nothing written. */
-import { codeOf, usuallyAsked } from '@zpine/core/dhcp/options';
+/** What a device would be told if it booted now: the same decision as for a packet, with nothing taken or written. */
+import { decide } from '@zpine/core/dhcp/decide';
+import { codeOf, messageTypes, usuallyAsked } from '@zpine/core/dhcp/options';
 import { type Message } from '@zpine/core/dhcp/message';
-import { buildReply } from '@zpine/core/dhcp/reply';
-import { Refusal } from '@zpine/contract/errors';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { type Stored } from '@zpine/contract/kinds';
-import { find } from '../../store/records.ts';
+import { byId, find } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { managementOf } from '../addressing/management.ts';
+import { mainAddress } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
-import { linkOf } from './identify.ts';
-import { isDeclaredRelay } from './relays.ts';
-import { fixedAddress, poolAddress } from './leases.ts';
-import { answerForDevice } from './tell.ts';
+import { lookFor } from './look.ts';
 
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
 
-/** A DISCOVER as this device would send it. */
-function pretended(mac: string, relay: string | null, vendorClass: string | undefined): Message {
+/** What a DISCOVER of a box shows; its serial where nothing else tells whose it is. */
+export type Shown = { serial: string; mac: string | null };
+
+/** A DISCOVER as this box would send it. */
+export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorClass: string | undefined): Message {
   const options = new Map<number, Uint8Array>([
-    [codeOf('message-type'), Uint8Array.of(1)],
+    [codeOf('message-type'), Uint8Array.of(messageTypes.indexOf('DISCOVER'))],
     [codeOf('parameter-request-list'), Uint8Array.from(usuallyAsked)],
   ]);
   if (vendorClass) options.set(codeOf('vendor-class'), new TextEncoder().encode(vendorClass));
+  // RFC 2132, 9.14: type 0 is a name and not a hardware address.
+  if (mac === null) options.set(codeOf('client-identifier'), Uint8Array.of(0, ...new TextEncoder().encode(serial)));
   return {
     op: 'request',
     hardwareType: 1,
@@ -35,7 +36,7 @@ function pretended(mac: string, relay: string | null, vendorClass: string | unde
     yourAddress: '0.0.0.0',
     serverAddress: '0.0.0.0',
     relayAddress: relay ?? '0.0.0.0',
-    hardwareAddress: mac,
+    hardwareAddress: mac ?? '00:00:00:00:00:00',
     serverName: '',
     file: '',
     options,
@@ -47,13 +48,12 @@ type Explained = ReplyOf<'device.dhcp'>;
 export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dhcp'>): Promise<Explained> {
   const device = await mustFind(tx, 'device', ref);
   const [box] = await find(tx, 'box', { device_id: device.id });
-  const relay = query.relay ?? (await usualRelay(tx, device));
-  const link = await linkOf(tx, relay);
+  const relay = query.relay ?? (await usualRelayOf(tx, device));
   const out: Explained = {
     device: device.key,
     client: box ? [box.serial, box.mac].filter(Boolean).join(', MAC ') : null,
     relay,
-    prefix: link?.key ?? null,
+    prefix: null,
     address: null,
     addressFrom: null,
     silent: null,
@@ -63,39 +63,44 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
     options: [],
     untold: [],
   };
-  const silent = (why: string): Explained => ({ ...out, silent: why });
-  if (!box) return silent('it has no box: whoever boots there is taken for a stranger');
-  if (!link)
-    return silent(
-      relay === null
-        ? 'no prefix of the default VRF holds the boot address of the service'
-        : `no prefix of the default VRF holds ${relay}`,
-    );
-  if (relay !== null && !(await isDeclaredRelay(tx, link, relay)))
-    return silent(`relay ${relay} is not declared: it is neither the gateway of ${link.key} nor on an interface`);
-  const place =
-    (await fixedAddress(tx, device, link)) ??
-    (await poolAddress(tx, link, 'pool', { word: box.serial, mac: box.mac ?? '', device: device.id, stranger: null }));
-  if (!place) return silent(`there is no address for it in ${link.key}: none of its own, and no free one in the pool`);
-  const { told, noFile } = await answerForDevice(tx, device, link, place);
-  const vendorClass = (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
-  const reply = buildReply(pretended(box.mac ?? '00:00:00:00:00:00', relay, vendorClass), 'OFFER', told);
-  if (!reply.ok) throw new Refusal(reply.fault.code, reply.fault.params);
+  if (!box) return { ...out, silent: 'it has no box: whoever boots there is taken for a stranger' };
+  const message = discoverOf(box, relay, (await dialectOf(tx, device))?.sheet.boot?.vendorClass);
+  const source = relay ?? tx.place.address;
+  const decision = decide(await lookFor(tx, message, source, false), message, source, (await tx.now()).ms);
+  const { link, reply, told, noFile = null, detail } = decision;
+  const seen = { ...out, prefix: link?.key ?? null };
+  if (!reply || !told) return { ...seen, silent: detail };
+  // Somebody else's hardware address leads to somebody else.
+  if (decision.device?.id !== device.id) return { ...seen, silent: `it is not taken for ${device.key}: ${detail}` };
   return {
-    ...out,
-    address: place.address,
-    addressFrom: place.from,
+    ...seen,
+    address: told.address,
+    addressFrom: told.addressFrom,
     noFile,
     nextServer: told.file?.server ?? null,
     file: told.file?.name ?? null,
-    options: reply.value.lines
+    options: reply.lines
       .map(({ code, name, value, bytes, from }) => ({ code, name, value, bytes: hex(bytes), from }))
       .sort((a, b) => a.code - b.code),
-    untold: reply.value.untold,
+    untold: reply.untold,
   };
 }
 
-/** The gateway of its management prefix: there most devices boot. */
-async function usualRelay(tx: Tx, device: Stored<'device'>): Promise<string | null> {
-  return (await managementOf(tx, device, 4))?.prefix.gateway ?? null;
+/** The gateway of the prefix that a device is managed in: there most devices boot. */
+export function usualRelay(
+  device: Stored<'device'>,
+  addresses: readonly Stored<'address'>[],
+  prefixOf: (id: number) => Stored<'prefix'> | undefined,
+): string | null {
+  const on = addresses.filter((one) => one.interface === device.management && !one.address.includes(':'));
+  const main = device.management === null ? undefined : mainAddress(on);
+  return (main && prefixOf(main.prefix)?.gateway) ?? null;
+}
+
+async function usualRelayOf(tx: Tx, device: Stored<'device'>): Promise<string | null> {
+  if (device.management === null) return null;
+  const addresses = await find(tx, 'address', { interface_id: device.management }, { order: ['sort_key'] });
+  const main = mainAddress(addresses.filter((one) => !one.address.includes(':')));
+  const prefix = main && (await byId(tx, 'prefix', main.prefix));
+  return usualRelay(device, addresses, () => prefix);
 }

@@ -2,14 +2,12 @@
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { type Span } from '@zpine/core/addressing/spans';
+import { type LeaseOffer, type LeaseSource } from '@zpine/core/dhcp/look';
 import { mustParse } from '@zpine/core/fault';
 import { type Stored } from '@zpine/contract/kinds';
-import { find } from '../../store/records.ts';
 import { sha256Hex } from '../../store/digests.ts';
 import { bytesOf, lockSpaces, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
-
-type LeaseSource = 'fixed' | 'pool' | 'quarantine';
 
 export interface Holder {
   /** One word for the client. */
@@ -17,13 +15,6 @@ export interface Holder {
   mac: string;
   device: number | null;
   stranger: number | null;
-}
-
-export interface LeaseOffer {
-  address: string;
-  source: LeaseSource;
-  /** Where it comes from, in words. */
-  from: string;
 }
 
 export interface LeaseRow {
@@ -41,26 +32,6 @@ export interface LeaseRow {
   acknowledged: number;
 }
 
-/** The address that a device has for good in a prefix: that of its management interface before any other. */
-export async function fixedAddress(
-  tx: Tx,
-  device: Stored<'device'>,
-  link: Stored<'prefix'>,
-): Promise<LeaseOffer | undefined> {
-  const interfaces = await find(tx, 'interface', { device_id: device.id });
-  const addresses = await find(
-    tx,
-    'address',
-    { interface_id: interfaces.map((i) => i.id), prefix_id: link.id },
-    { order: ['sort_key'] },
-  );
-  const best = addresses.find((a) => a.interface === device.management) ?? addresses[0];
-  if (!best) return undefined;
-  const on = interfaces.find((i) => i.id === best.interface);
-  const what = best.interface === device.management ? 'management address' : 'address';
-  return { address: best.address, source: 'fixed', from: `${what} of ${device.key}, on ${on?.name ?? ''}` };
-}
-
 const spansOf = (text: string | null): Span[] => (text ? mustParse(parseRanges(text)).map(spanOf) : []);
 const sizeOf = (spans: Span[]): bigint => spans.reduce((sum, span) => sum + span.last - span.first + 1n, 0n);
 
@@ -74,38 +45,48 @@ function nthOf(spans: Span[], n: bigint): bigint {
   throw new Error('behind the end of the pool');
 }
 
+const offerFrom = (link: { key: string }, source: 'pool' | 'quarantine', value: bigint): LeaseOffer => ({
+  address: formatIp({ family: 4, value }),
+  source,
+  from: `${source === 'pool' ? 'pool' : 'quarantine pool'} of ${link.key}`,
+});
+
+/** The first address of a pool, whoever may have it. */
+export function poolOffer(link: Stored<'prefix'>, source: 'pool' | 'quarantine'): LeaseOffer | undefined {
+  const [first] = spansOf(source === 'pool' ? link.pool : link.quarantine);
+  return first && offerFrom(link, source, first.first);
+}
+
 const TRIES = 24;
 /** An offer is held for so long. */
 const OFFER_SECONDS = 60;
 
 /**
  * An address of the pool for a client: the one it has or had, else one that its own word leads to, else the first that
- * is free, else the one that has been out of use the longest. Undefined when all are in use. The prefix is locked.
+ * is free, else the one that has been out of use the longest. Undefined when all are in use. Where one is `taking` it, the
+ * prefix is locked.
  */
 export async function poolAddress(
   tx: Tx,
   link: Stored<'prefix'>,
   source: 'pool' | 'quarantine',
-  holder: Holder,
+  word: string,
+  taking: boolean,
 ): Promise<LeaseOffer | undefined> {
   const spans = spansOf(source === 'pool' ? link.pool : link.quarantine);
   const size = sizeOf(spans);
   if (size === 0n) return undefined;
-  await lockSpaces(tx, [link.id]);
-  const place = (value: bigint): LeaseOffer => ({
-    address: formatIp({ family: 4, value }),
-    source,
-    from: `${source === 'pool' ? 'pool' : 'quarantine pool'} of ${link.key}`,
-  });
+  if (taking) await lockSpaces(tx, [link.id]);
+  const place = (value: bigint): LeaseOffer => offerFrom(link, source, value);
   const inside = (value: bigint) => spans.some((span) => value >= span.first && value <= span.last);
   const had = await tx.select<LeaseRow>('SELECT * FROM lease WHERE prefix_id = ? AND client = ? AND source = ?', [
     link.id,
-    holder.word,
+    word,
     source,
   ]);
   const mine = had.map((row) => valueOf(row.address, 4)).find(inside);
   if (mine !== undefined) return place(mine);
-  const start = BigInt(`0x${sha256Hex(holder.word).slice(0, 12)}`) % size;
+  const start = BigInt(`0x${sha256Hex(word).slice(0, 12)}`) % size;
   for (let i = 0n; i < BigInt(TRIES) && i < size; i += 1n) {
     const value = nthOf(spans, (start + i) % size);
     if (await isFree(tx, link, value)) return place(value);
@@ -152,7 +133,7 @@ async function firstFree(
 /** Writes a lease down: held for an offer, or for its whole time once it is asked for. */
 export async function saveLease(
   tx: Tx,
-  link: Stored<'prefix'>,
+  link: { id: number; vrf: number },
   place: LeaseOffer,
   holder: Holder,
   seconds: number,

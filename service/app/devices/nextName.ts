@@ -1,11 +1,12 @@
 /** The next name of a device at a place with a duty, by the pattern that the layers give. */
 import { nextIn, rowOf, type PatternPart } from '@zpine/core/naming/patterns';
+import { textSetting } from '@zpine/core/settings/read';
 import { Refusal } from '@zpine/contract/errors';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { likeText, mustFindField } from '../records/refs.ts';
-import { settingsOf, textSetting } from '../settings/effective.ts';
+import { settingsOf } from '../settings/effective.ts';
 import { byId } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 

@@ -3,6 +3,7 @@ import { type SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
 import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
+import { textSetting } from '@zpine/core/settings/read';
 import { type Row } from '@zpine/contract/fields';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { columnsIn, recordIn } from '../../store/joined.ts';
@@ -13,7 +14,7 @@ import { writtenLength } from '../addressing/lengths.ts';
 import { addressesOn } from '../addressing/carried.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { dialectIn, uniqueIds, layerRecords, siteIn, type LayerRecords } from '../settings/layers.ts';
-import { settingsOfAll, textSetting, type DeviceSettings } from '../settings/effective.ts';
+import { settingsOfAll, type DeviceSettings } from '../settings/effective.ts';
 
 /** Stands for the one-time part of a URL until the text goes to the device. It cannot come from any input. */
 export const ONE_TIME = '\u{e000}once\u{e000}';
@@ -26,6 +27,8 @@ export interface DeviceContext {
   described: Dialect | undefined;
   settings: DeviceSettings;
   box: Stored<'box'> | undefined;
+  /** The names of its interfaces, by id. */
+  interfaces: Map<number, string>;
   /** On its interfaces, in their order. */
   addresses: Stored<'address'>[];
   prefixes: Map<number, Stored<'prefix'>>;
@@ -144,6 +147,7 @@ export function contextIn(tx: Tx, known: DeviceRecords, device: Stored<'device'>
     described,
     settings,
     box: known.boxes.get(device.id),
+    interfaces: names,
     addresses,
     prefixes: known.prefixes,
     data: {

@@ -1,13 +1,13 @@
 /** Devices as they stand at one moment: what their configuration is made from, and what they would be told when they boot. */
+import { decide } from '@zpine/core/dhcp/decide';
+import { type Look } from '@zpine/core/dhcp/look';
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { mainAddress } from '../addressing/management.ts';
-import { linkOf } from '../boot/identify.ts';
-import { isDeclaredRelay } from '../boot/relays.ts';
-import { type LeaseOffer } from '../boot/leases.ts';
-import { bootAnswer } from '../boot/tell.ts';
+import { discoverOf, usualRelay } from '../boot/explain.ts';
+import { poolOffer } from '../boot/leases.ts';
+import { bootAddresses, bootBox, devicesAt, leasesOf, linkAround, macOwners } from '../boot/look.ts';
 import { digestOfInputs, type Inputs } from '../editions/content.ts';
 import { contextIn, deviceRecords, withSettings, type DeviceContext, type DeviceRecords } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
@@ -26,6 +26,7 @@ export interface DeviceState {
 }
 
 export interface EditionDigests {
+  id: number;
   number: number;
   inputs: string;
   published: boolean;
@@ -89,8 +90,14 @@ export async function statesOf(
 export async function editionsOf(tx: Tx, ids: number[]): Promise<Map<number, EditionDigests[]>> {
   const out = new Map<number, EditionDigests[]>();
   if (ids.length === 0) return out;
-  const rows = await tx.select<{ device_id: number; number: number; inputs_digest: string; published_at: Date | null }>(
-    `SELECT e.device_id, e.number, e.inputs_digest, e.published_at FROM edition e WHERE e.device_id IN (?)
+  const rows = await tx.select<{
+    id: number;
+    device_id: number;
+    number: number;
+    inputs_digest: string;
+    published_at: Date | null;
+  }>(
+    `SELECT e.id, e.device_id, e.number, e.inputs_digest, e.published_at FROM edition e WHERE e.device_id IN (?)
      AND (e.published_at IS NOT NULL OR e.number = (SELECT MAX(n.number) FROM edition n WHERE n.device_id = e.device_id))
      ORDER BY e.device_id, e.published_at, e.number`,
     [ids],
@@ -98,79 +105,110 @@ export async function editionsOf(tx: Tx, ids: number[]): Promise<Map<number, Edi
   for (const row of rows) {
     const id = Number(row.device_id);
     const held = out.get(id) ?? [];
-    const one = { number: row.number, inputs: row.inputs_digest, published: row.published_at !== null };
+    const one = {
+      id: Number(row.id),
+      number: row.number,
+      inputs: row.inputs_digest,
+      published: row.published_at !== null,
+    };
     // Of those that were published, the last one counts.
     out.set(id, one.published ? [...held.filter((other) => !other.published), one] : [...held, one]);
   }
   return out;
 }
 
-/** What each would be told now, in the order of the options: the decisions of a real answer, with nothing taken. */
+/** What each would be told now, in the order of the options: the decision about a real packet, with nothing taken. */
 async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<Map<number, string[]>> {
-  const ids = [...contexts.keys()];
-  const published = new Map<number, number>();
-  for (const [id, editions] of await editionsOf(tx, ids))
-    for (const edition of editions) if (edition.published) published.set(id, edition.number);
-  const open = new Set(await openWindows(tx, ids));
-  const links = new Map<string, { link: Stored<'prefix'> | undefined; declared: boolean }>();
-  const out = new Map<number, string[]>();
-  for (const [id, context] of contexts) {
-    const { device, box, addresses, prefixes } = context;
-    if (!box) continue;
-    const management = mainAddress(addresses.filter((a) => a.interface === device.management));
-    const relay = (management && prefixes.get(management.prefix)?.gateway) ?? null;
-    const known = links.get(relay ?? '') ?? (await linkBehind(tx, relay));
-    links.set(relay ?? '', known);
-    const { link, declared } = known;
-    if (!link || !declared) {
-      out.set(id, [
-        link ? `no answer: relay ${relay ?? ''} is not declared` : 'no answer: it boots in no known prefix',
-      ]);
-      continue;
-    }
-    const place = placeIn(context, link);
-    if (!place) {
-      out.set(id, [`no answer: there is no address for it in ${link.key}`]);
-      continue;
-    }
-    const { told, noFile } = bootAnswer(tx.place.address, device, link, place, {
-      settings: context.settings,
-      dialectName: context.dialect,
-      sheet: context.described?.sheet,
-      edition: published.get(id) ?? null,
-      open: open.has(id),
-    });
-    out.set(id, [
-      `address ${told.address}`,
-      `lease ${told.leaseSeconds} s`,
-      told.file ? `file ${told.file.name} from ${told.file.server}` : `no file: ${noFile ?? ''}`,
-      ...told.options.map(({ code, value }) => formatOption(code, value)),
-    ]);
-  }
-  return out;
+  const discovers = new Map(
+    [...contexts].flatMap(([id, { device, box, addresses, prefixes, described }]) => {
+      const relay = usualRelay(device, addresses, (prefix) => prefixes.get(prefix));
+      return box ? [[id, { relay, message: discoverOf(box, relay, described?.sheet.boot?.vendorClass) }] as const] : [];
+    }),
+  );
+  const look = await lookForAll(tx, contexts, [...new Set([...discovers.values()].map(({ relay }) => relay))]);
+  const now = tx.aboutNow().ms;
+  return new Map(
+    [...discovers].map(([id, { relay, message }]) => {
+      const { told, noFile, offer, detail, device } = decide(look, message, relay ?? look.server, now);
+      if (!told || device?.id !== id) return [id, [`no answer: ${detail}`]];
+      return [
+        id,
+        [
+          offer?.source === 'pool' ? `address of the ${offer.from}` : `address ${told.address}`,
+          `lease ${told.leaseSeconds} s`,
+          told.file ? `file ${told.file.name} from ${told.file.server}` : `no file: ${noFile ?? ''}`,
+          ...told.options.map(({ code, value }) => formatOption(code, value)),
+        ],
+      ];
+    }),
+  );
 }
 
-async function openWindows(tx: Tx, ids: number[]): Promise<number[]> {
-  if (ids.length === 0) return [];
-  const rows = await tx.select<{ device_id: number }>(
-    'SELECT DISTINCT device_id FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ?',
+/** What decisions about the boxes of many devices look up, read together. */
+async function lookForAll(
+  tx: Tx,
+  contexts: Map<number, DeviceContext>,
+  relays: readonly (string | null)[],
+): Promise<Look> {
+  const ids = [...contexts.keys()];
+  const { address: server } = tx.place;
+  const published = new Map<number, { id: number; number: number }>();
+  for (const [id, editions] of await editionsOf(tx, ids))
+    for (const edition of editions)
+      if (edition.published) published.set(id, { id: edition.id, number: edition.number });
+  const windows = await openWindows(tx, ids);
+  const leases = await leasesOf(tx, ids);
+  const links = new Map<string, Stored<'prefix'> | undefined>();
+  for (const relay of relays) links.set(relay ?? server, await linkAround(tx, relay ?? server));
+  const at = await devicesAt(
+    tx,
+    relays.filter((relay) => relay !== null),
+  );
+  const boxes = new Map(
+    [...contexts.values()].flatMap(({ device, box }) =>
+      box ? [[box.serial.toLowerCase(), bootBox(box, device.key)] as const] : [],
+    ),
+  );
+  const owners = await macOwners(
+    tx,
+    [...boxes.values()].flatMap(({ mac }) => (mac === null ? [] : [mac])),
+  );
+  const devices = new Map(
+    [...contexts].map(([id, { device, addresses, interfaces, settings, dialect, described }]) => [
+      id,
+      {
+        id,
+        key: device.key,
+        addresses: bootAddresses(device, addresses, (on) => interfaces.get(on)),
+        lease: leases.get(id) ?? null,
+        settings,
+        dialectName: dialect,
+        sheet: described?.sheet,
+        edition: published.get(id) ?? null,
+        windowUntil: windows.get(id) ?? null,
+      },
+    ]),
+  );
+  return {
+    server,
+    linkAround: (address) => links.get(address),
+    deviceAt: (address) => at.get(address),
+    boxOfSerial: (serial) => boxes.get(serial.toLowerCase()),
+    ownerOf: (mac) => owners.get(mac),
+    device: (id) => devices.get(id),
+    // Which one of the pool is not decided before it asks: the first stands for it.
+    pooled: (link, source) => poolOffer(link as Stored<'prefix'>, source),
+    holderAt: () => undefined,
+    mayBeListed: () => true,
+  };
+}
+
+/** When the open window of each closes, ms since 1970. */
+async function openWindows(tx: Tx, ids: number[]): Promise<Map<number, number>> {
+  if (ids.length === 0) return new Map();
+  const rows = await tx.select<{ device_id: number; closes_at: Date }>(
+    'SELECT device_id, closes_at FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ? ORDER BY id',
     [ids, tx.aboutNow()],
   );
-  return rows.map((row) => Number(row.device_id));
-}
-
-async function linkBehind(
-  tx: Tx,
-  relay: string | null,
-): Promise<{ link: Stored<'prefix'> | undefined; declared: boolean }> {
-  const link = await linkOf(tx, relay);
-  return { link, declared: link !== undefined && (relay === null || (await isDeclaredRelay(tx, link, relay))) };
-}
-
-/** Its own address there, or one of the pool: which one is not decided before it asks. */
-function placeIn({ device, addresses }: DeviceContext, link: Stored<'prefix'>): LeaseOffer | undefined {
-  const own = addresses.filter((a) => !a.shared && a.prefix === link.id);
-  const best = own.find((a) => a.interface === device.management) ?? own[0];
-  if (best) return { address: best.address, source: 'fixed', from: device.key };
-  return link.pool === null ? undefined : { address: `of the pool of ${link.key}`, source: 'pool', from: link.key };
+  return new Map(rows.map((row) => [Number(row.device_id), row.closes_at.getTime()]));
 }

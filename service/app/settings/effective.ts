@@ -124,21 +124,3 @@ export async function explainSettings(tx: Tx, device: Stored<'device'>): Promise
     };
   });
 }
-
-export const textSetting = (settings: DeviceSettings, name: string): string | undefined => {
-  const value = settings.get(name)?.value;
-  return typeof value === 'string' && value !== '' ? value : undefined;
-};
-export const numberSetting = (settings: DeviceSettings, name: string): number | undefined => {
-  const value = settings.get(name)?.value;
-  return typeof value === 'number' ? value : undefined;
-};
-export const listSetting = (settings: DeviceSettings, name: string): string[] => {
-  const value = settings.get(name)?.value;
-  return Array.isArray(value) ? value.map(String) : [];
-};
-export const mapSetting = (settings: DeviceSettings, name: string): Record<string, string> => {
-  const value = settings.get(name)?.value;
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) return {};
-  return Object.fromEntries(Object.entries(value).map(([key, held]) => [key, String(held)]));
-};
