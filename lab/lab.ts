@@ -7,9 +7,11 @@ import { parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
 import { Relay } from './boot/relay.ts';
 import { type Fault, isFault } from './faults.ts';
-import { FurrowSwitch, type Flash } from './furrow/switch.ts';
+import { type Flash, type LabDevice } from './device.ts';
+import { FurrowSwitch } from './furrow/switch.ts';
 import { hearsSchema } from './hears.ts';
-import { QuillRouter, ShaleHost } from './running.ts';
+import { QuillRouter } from './quill/router.ts';
+import { ShaleHost } from './shale/host.ts';
 import { newHostKey } from './ssh.ts';
 import { Wire } from './wire.ts';
 
@@ -69,7 +71,6 @@ export interface DeviceState {
 
 export class LabFault extends Error {}
 
-type LabDevice = FurrowSwitch | QuillRouter | ShaleHost;
 /** Where nothing is said, a box is plugged in here. */
 const NOWHERE = '127.0.0.1';
 

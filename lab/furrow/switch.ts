@@ -5,56 +5,19 @@ import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { DhcpClient, type Lease } from '../boot/dhcpClient.ts';
 import { type Relay } from '../boot/relay.ts';
 import { fetchFile } from '../boot/tftpClient.ts';
-import { type Fault } from '../faults.ts';
-import { type Hears } from '../hears.ts';
-import { doorFaults, SshDoor } from '../ssh.ts';
-import { sleep } from '../sleep.ts';
-import { type Wire } from '../wire.ts';
+import { LabDevice, type DeviceOptions, type Particulars } from '../device.ts';
+import { type DoorOptions } from '../ssh.ts';
 import { Memory, type Rejected } from './memory.ts';
 import { Shell } from './shell.ts';
 import { tellClock, tellFaces, tellKin, tellMacs, tellPairs } from './tell.ts';
 
-/** What it is, screwed on. */
-export interface Particulars {
-  serial: string;
-  model: string;
-  mac: string;
-  version: string;
-  /** What is in its slots. */
-  cards: Card[];
-}
-
-interface Card {
-  /** `3`, or `3/1` for a card in a card. */
-  slot: string;
-  model: string;
-  serial: string;
-}
-
-/** What survives a power cut. */
-export interface Flash {
-  kept: string;
-  /** OpenSSH private key. */
-  hostKey: string;
-}
-
-interface Plug {
+type Plug = {
   relay: Relay;
   /** The port that it hangs on, as the relay names it. */
   circuit: string | undefined;
-}
+};
 
-export interface SwitchOptions {
-  particulars: Particulars;
-  plug: Plug;
-  wire: Wire;
-  flash: Flash;
-  faults: Set<Fault>;
-  hears: readonly Hears[];
-  /** How long a step of booting takes. */
-  paceMs: number;
-  saved: () => void;
-}
+type SwitchOptions = DeviceOptions & { plug: Plug };
 
 /** Sockets of switches, and of cards. */
 const SOCKETS: Record<string, number> = { 'LF-24': 24, 'LF-48': 48, 'C4-24T': 24, 'C4-8X': 8 };
@@ -67,22 +30,13 @@ const socketsOf = ({ model, cards }: Particulars): Record<string, number> =>
       );
 const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
 
-export class FurrowSwitch {
-  readonly options: SwitchOptions;
+export class FurrowSwitch extends LabDevice<SwitchOptions> {
   readonly memory: Memory;
-  readonly log: { at: string; text: string }[] = [];
   lease: Lease | undefined;
-  private power: AbortController | undefined;
-  private door: SshDoor | undefined;
-  private life: Promise<void> = Promise.resolve();
 
   constructor(options: SwitchOptions) {
-    this.options = options;
+    super(options);
     this.memory = new Memory({ model: options.particulars.model, sockets: socketsOf(options.particulars) });
-  }
-
-  get isOn(): boolean {
-    return this.power !== undefined;
   }
 
   get address(): string | undefined {
@@ -92,54 +46,16 @@ export class FurrowSwitch {
       .find((a) => a !== undefined);
   }
 
-  on(): void {
-    if (this.power) return;
-    const power = new AbortController();
-    this.power = power;
-    this.note('power on');
-    this.life = this.boot(power.signal).catch((error: unknown) => {
-      if (!power.signal.aborted) this.note(`stopped: ${error instanceof Error ? error.message : String(error)}`);
-    });
-  }
-
-  async off(): Promise<void> {
-    if (!this.power) return;
-    this.power.abort();
-    this.power = undefined;
-    await this.door?.close();
-    this.door = undefined;
-    await this.life;
+  protected override forget(): void {
     this.memory.clear();
     this.lease = undefined;
-    this.note('power off');
   }
 
   print(): string {
     return this.memory.print();
   }
 
-  erase(): void {
-    this.options.flash.kept = '';
-    this.options.saved();
-    this.note('memory erased');
-  }
-
-  private has(fault: Fault): boolean {
-    return this.options.faults.has(fault);
-  }
-
-  private note(text: string): void {
-    this.log.push({ at: new Date().toISOString(), text });
-    if (this.log.length > 500) this.log.shift();
-  }
-
-  private async pause(steps: number, signal: AbortSignal): Promise<void> {
-    const ms = steps * this.options.paceMs * (this.has('slow') ? 4 : 1);
-    await sleep(ms, signal);
-    if (signal.aborted) throw new Error('switched off');
-  }
-
-  private async boot(signal: AbortSignal): Promise<void> {
+  protected async boot(signal: AbortSignal): Promise<void> {
     await this.pause(2, signal);
     const { flash } = this.options;
     if (this.has('stored') && flash.kept === '') flash.kept = 'name left-over\nshell off\n';
@@ -217,10 +133,7 @@ export class FurrowSwitch {
   }
 
   private keep(): string | undefined {
-    if (this.has('no-room')) return 'no room in flash';
-    this.options.flash.kept = this.memory.print();
-    this.options.saved();
-    return undefined;
+    return this.store(this.memory.print()) && 'no room in flash';
   }
 
   private about(): string {
@@ -230,14 +143,12 @@ export class FurrowSwitch {
     return [...lines, ''].join('\n');
   }
 
-  private async openDoor(): Promise<void> {
-    const { address } = this;
-    if (address === undefined || this.memory.first(/^shell (\S+)$/) !== 'on' || this.has('mute')) return;
-    const { flash, wire } = this.options;
-    this.door = new SshDoor({
-      ...wire.to(address, 22),
-      hostKey: flash.hostKey,
-      faults: doorFaults(this.options.faults),
+  protected override async openDoor(): Promise<void> {
+    if (this.memory.first(/^shell (\S+)$/) === 'on') await super.openDoor();
+  }
+
+  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'shell'> {
+    return {
       admits: (user, password) => this.admits(user, password),
       shell: (user) =>
         new Shell({
@@ -246,14 +157,12 @@ export class FurrowSwitch {
           tell: (word) => this.tell(word),
           fault: (line) => this.lineFault(line),
           about: () => this.about(),
-          kept: () => flash.kept,
+          kept: () => this.options.flash.kept,
           keep: () => this.keep(),
-          restart: () => void this.off().then(() => this.on()),
+          restart: this.restart,
           erase: () => this.erase(),
         }),
-    });
-    await this.door.open();
-    this.note(`SSH opens at ${address}`);
+    };
   }
 
   private admits(user: string, password: string): boolean {
@@ -273,12 +182,13 @@ export class FurrowSwitch {
   }
 
   private lineFault(line: string): 'turn down' | 'swallow' | undefined {
-    if (this.has('rejects-line') && /^(socket|clock|journal) /.test(line)) return 'turn down';
-    return this.has('drops-line') && /^(clock|journal) /.test(line) ? 'swallow' : undefined;
+    // A socket that is not set up shows at once: it is turned down, and never lost without a word.
+    const fault = this.lineFaultAmong(/^(socket|clock|journal) /, line);
+    return fault === 'swallow' && line.startsWith('socket ') ? undefined : fault;
   }
 
   private tell(word: string): string | undefined {
-    const heard = this.has('unplugged') ? this.options.hears.slice(1) : this.options.hears;
+    const { heard } = this;
     const told: Record<string, () => string> = {
       faces: () => tellFaces(this.memory, heard),
       kin: () => tellKin(heard),

@@ -1,119 +1,46 @@
-/** The one command of a Shale host that has to do with its configuration, and the few of Linux that it knows. */
-import { type Hears } from '../hears.ts';
-import { type Ended } from '../ssh.ts';
+/** A simulated Shale host: it has run for years, starts from what it has stored and opens SSH. */
+import { LabDevice } from '../device.ts';
+import { type DoorOptions } from '../ssh.ts';
+import { execute, type ShaleMemory } from './commands.ts';
 
-const forms = [
-  /^host [A-Za-z0-9._-]+$/,
-  /^zone \S+$/,
-  /^(ntp|dns|log) \d{1,3}(\.\d{1,3}){3}$/,
-  /^user [a-z][a-z0-9._-]* word \S+$/,
-  /^address [a-z][a-z0-9.]* \d{1,3}(\.\d{1,3}){3}\/\d{1,2}$/,
-  /^route \d{1,3}(\.\d{1,3}){3}\/\d{1,2} \d{1,3}(\.\d{1,3}){3}$/,
-  /^port [a-z0-9]+ (up|down)$/,
-];
-const single = /^(host|zone) /;
+export class ShaleHost extends LabDevice {
+  private readonly memory: ShaleMemory = { running: [], stored: [] };
 
-export interface ShaleMemory {
-  running: string[];
-  stored: string[];
-}
-
-export interface ShaleOptions {
-  memory: ShaleMemory;
-  about: { model: string; serial: string; version: string };
-  hears: () => readonly Hears[];
-  keep: () => string | undefined;
-  reboot: () => void;
-  fault: (line: string) => 'turn down' | 'swallow' | undefined;
-}
-
-const ok = (all: readonly string[]): Ended => ({ out: all.map((line) => `${line}\n`).join(''), wrong: '', status: 0 });
-const wrong = (why: string, status = 1): Ended => ({ out: '', wrong: `shale: ${why}\n`, status });
-
-/** Words of a command line; only single quotes are known. */
-function wordsOf(command: string): string[] {
-  const out: string[] = [];
-  for (const match of command.matchAll(/((?:'[^']*'|\\.|[^\s'\\])+)/g))
-    out.push(
-      (match[1] ?? '').replace(/'([^']*)'|\\(.)/g, (_, inside?: string, escaped?: string) => inside ?? escaped ?? ''),
-    );
-  return out;
-}
-
-export function execute(command: string, options: ShaleOptions): Ended {
-  const [program = '', verb = '', line = '', ...more] = wordsOf(command);
-  const { memory } = options;
-  if (program === 'ip' && command === 'ip -brief address') return ok(addresses(memory, options.hears()));
-  if (program === 'ip' && command === 'ip neighbour')
-    return ok(
-      options
-        .hears()
-        .flatMap(({ on, address, mac }) => (address && mac ? [`${address} dev ${on} lladdr ${mac} REACHABLE`] : [])),
-    );
-  if (command === 'base64 /etc/shale/licence')
-    return ok([Buffer.from(`\u0000licence ${options.about.serial}\u0001`).toString('base64')]);
-  if (command === 'uptime') return ok([' 10:02:11 up 12 days,  1 user,  load average: 0.08, 0.02, 0.01']);
-  if (command === 'reboot') {
-    options.reboot();
-    return ok([]);
+  protected async boot(signal: AbortSignal): Promise<void> {
+    await this.pause(2, signal);
+    this.memory.stored = this.options.flash.kept.split('\n').filter((line) => line !== '');
+    this.memory.running = [...this.memory.stored];
+    await this.openDoor();
   }
-  if (program !== 'shale') return { out: '', wrong: `sh: ${program}: not found\n`, status: 127 };
-  if (more.length > 0) return wrong(`${verb} takes one line`);
-  switch (verb) {
-    case 'show':
-      return ok([`# since ${new Date().toISOString()}`, ...memory.running]);
-    case 'stored':
-      return ok(memory.stored);
-    case 'about':
-      return ok(Object.entries(options.about).map(([name, value]) => `${name}=${value}`));
-    case 'kin':
-      return ok(
-        options.hears().flatMap(({ on, neighbour, port }) => (neighbour ? [`${on} ${neighbour} ${port}`] : [])),
-      );
-    case 'macs':
-      return ok(options.hears().flatMap(({ on, mac, vlan }) => (mac ? [`${mac} vlan ${vlan ?? 1} ${on}`] : [])));
-    case 'clock':
-      return ok([
-        ...memory.running.filter((one) => one.startsWith('ntp ')).map((one) => `server=${one.slice(4)} in step`),
-        `zone=${memory.running.find((one) => one.startsWith('zone '))?.slice(5) ?? 'UTC'}`,
-      ]);
-    case 'keep': {
-      const why = options.keep();
-      return why === undefined ? ok([]) : wrong(why);
-    }
-    case 'take':
-      return take(line, options);
-    case 'drop': {
-      const at = memory.running.indexOf(line);
-      if (at < 0) return wrong(`there is no "${line}"`);
-      memory.running.splice(at, 1);
-      return ok([]);
-    }
-    default:
-      return wrong(`it knows show, stored, about, kin, macs, clock, take, drop and keep, not ${verb}`, 2);
+
+  print(): string {
+    return this.memory.running.map((line) => `${line}\n`).join('');
   }
-}
 
-function take(line: string, { memory, fault }: ShaleOptions): Ended {
-  const how = fault(line);
-  if (how === 'turn down') return wrong('internal fault');
-  if (how === 'swallow') return ok([]);
-  if (!forms.some((form) => form.test(line))) return wrong(`"${line}" is not a line of this configuration`);
-  if (memory.running.includes(line)) return ok([]);
-  const head = single.exec(line)?.[1];
-  const before = head === undefined ? -1 : memory.running.findIndex((one) => one.startsWith(`${head} `));
-  if (before >= 0) memory.running[before] = line;
-  else memory.running.push(line);
-  return ok([]);
-}
+  get address(): string | undefined {
+    return this.memory.running.map((line) => /^address \S+ (\S+)\//.exec(line)?.[1]).find((one) => one !== undefined);
+  }
 
-function addresses({ running }: ShaleMemory, hears: readonly Hears[]): string[] {
-  const names = [...new Set(running.flatMap((line) => /^(?:address|port) (\S+) /.exec(line)?.[1] ?? []))];
-  return names.map((name) => {
-    const address = running.map((line) => /^address (\S+) (\S+)$/.exec(line)).find((m) => m?.[1] === name)?.[2] ?? '';
-    const up =
-      !running.includes(`port ${name} down`) &&
-      (name.startsWith('lo') || address !== '' || hears.some((one) => one.on === name));
-    return `${name.padEnd(16)} ${(up ? 'UP' : 'DOWN').padEnd(14)} ${address}`.trimEnd();
-  });
+  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'exec' | 'forward'> {
+    const { particulars, wire } = this.options;
+    const { model, serial, version } = particulars;
+    return {
+      admits: (user, password) =>
+        !this.has('other-password') && this.memory.running.includes(`user ${user} word ${password}`),
+      exec: (command) =>
+        execute(command, {
+          memory: this.memory,
+          about: { model, serial, version },
+          hears: () => this.heard,
+          keep: () => {
+            const why = this.store(this.print());
+            if (why === undefined) this.memory.stored = [...this.memory.running];
+            return why;
+          },
+          reboot: this.restart,
+          fault: (line) => this.lineFaultAmong(/(clock|log|ntp)/, line),
+        }),
+      forward: (address, port) => wire.to(address, port),
+    };
+  }
 }

@@ -1,0 +1,149 @@
+/** What all simulated devices have: power, a memory that survives it, a log, faults, and a door for SSH. */
+import { type Fault } from './faults.ts';
+import { type Hears } from './hears.ts';
+import { sleep } from './sleep.ts';
+import { doorFaults, SshDoor, type DoorOptions } from './ssh.ts';
+import { type Wire } from './wire.ts';
+
+/** What it is, screwed on. */
+export type Particulars = {
+  serial: string;
+  model: string;
+  mac: string;
+  version: string;
+  /** What is in its slots. */
+  cards: Card[];
+};
+
+type Card = {
+  /** `3`, or `3/1` for a card in a card. */
+  slot: string;
+  model: string;
+  serial: string;
+};
+
+/** What survives a power cut. */
+export type Flash = {
+  kept: string;
+  /** OpenSSH private key. */
+  hostKey: string;
+};
+
+export type DeviceOptions = {
+  particulars: Particulars;
+  wire: Wire;
+  flash: Flash;
+  faults: Set<Fault>;
+  hears: readonly Hears[];
+  /** How long a step of booting takes. */
+  paceMs: number;
+  saved: () => void;
+};
+
+type BehindTheDoor = Pick<DoorOptions, 'admits' | 'shell' | 'exec' | 'forward'>;
+
+const LONGEST_LOG = 500;
+
+export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
+  readonly options: Options;
+  readonly log: { at: string; text: string }[] = [];
+  private power: AbortController | undefined;
+  private door: SshDoor | undefined;
+  private life: Promise<void> = Promise.resolve();
+
+  constructor(options: Options) {
+    this.options = options;
+  }
+
+  /** From power on to where it waits for whoever comes; throws when it is switched off meanwhile. */
+  protected abstract boot(signal: AbortSignal): Promise<void>;
+  /** What is in force. */
+  abstract print(): string;
+  abstract get address(): string | undefined;
+  protected abstract behindTheDoor(): BehindTheDoor;
+  /** What is gone without power. */
+  protected forget(): void {}
+
+  get isOn(): boolean {
+    return this.power !== undefined;
+  }
+
+  on(): void {
+    if (this.power) return;
+    const power = new AbortController();
+    this.power = power;
+    this.note('power on');
+    this.life = this.boot(power.signal).catch((error: unknown) => {
+      if (!power.signal.aborted) this.note(`stopped: ${error instanceof Error ? error.message : String(error)}`);
+    });
+  }
+
+  async off(): Promise<void> {
+    if (!this.power) return;
+    this.power.abort();
+    this.power = undefined;
+    await this.life;
+    await this.door?.close();
+    this.door = undefined;
+    this.forget();
+    this.note('power off');
+  }
+
+  erase(): void {
+    this.options.flash.kept = '';
+    this.options.saved();
+    this.note('memory erased');
+  }
+
+  protected has(fault: Fault): boolean {
+    return this.options.faults.has(fault);
+  }
+
+  protected get heard(): readonly Hears[] {
+    return this.has('unplugged') ? this.options.hears.slice(1) : this.options.hears;
+  }
+
+  protected note(text: string): void {
+    this.log.push({ at: new Date().toISOString(), text });
+    if (this.log.length > LONGEST_LOG) this.log.shift();
+  }
+
+  protected async pause(steps: number, signal: AbortSignal): Promise<void> {
+    await sleep(steps * this.options.paceMs * (this.has('slow') ? 4 : 1), signal);
+    if (signal.aborted) throw new Error('switched off');
+  }
+
+  /** Stores a text; gives why it could not. */
+  protected store(text: string): string | undefined {
+    if (this.has('no-room')) return 'no room';
+    this.options.flash.kept = text;
+    this.options.saved();
+    return undefined;
+  }
+
+  protected readonly restart = (): void => {
+    // Whoever asked for it reads its answer first.
+    setTimeout(() => void this.off().then(() => this.on()), 20);
+  };
+
+  /** What becomes of a line although it is fit. */
+  protected lineFaultAmong(fit: RegExp, line: string): 'turn down' | 'swallow' | undefined {
+    if (!fit.test(line)) return undefined;
+    if (this.has('rejects-line')) return 'turn down';
+    return this.has('drops-line') ? 'swallow' : undefined;
+  }
+
+  protected async openDoor(): Promise<void> {
+    const { address } = this;
+    if (address === undefined || this.has('mute')) return;
+    const { flash, wire, faults } = this.options;
+    this.door = new SshDoor({
+      ...wire.to(address, 22),
+      hostKey: flash.hostKey,
+      faults: doorFaults(faults),
+      ...this.behindTheDoor(),
+    });
+    await this.door.open();
+    this.note(`SSH opens at ${address}`);
+  }
+}

@@ -1,0 +1,45 @@
+/** A simulated Quill router: it has run for years, starts from what it has stored and opens SSH. */
+import { LabDevice } from '../device.ts';
+import { type DoorOptions } from '../ssh.ts';
+import { Script } from './script.ts';
+import { QuillShell } from './shell.ts';
+
+export class QuillRouter extends LabDevice {
+  private script = new Script();
+
+  protected async boot(signal: AbortSignal): Promise<void> {
+    await this.pause(2, signal);
+    this.script = Script.from(this.options.flash.kept);
+    await this.openDoor();
+  }
+
+  print(): string {
+    return this.script.print();
+  }
+
+  get address(): string | undefined {
+    return (
+      this.script.first(/^loop \d+ \/ address (\S+)\//) ??
+      this.script.first(/^port \S+ \/ (?:vlan \d+ \/ )?address (\S+)\//)
+    );
+  }
+
+  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'shell'> {
+    const { particulars, flash } = this.options;
+    return {
+      admits: (user, password) =>
+        !this.has('other-password') && this.script.paths().includes(`account ${user} / word plain ${password}`),
+      shell: () =>
+        new QuillShell({
+          script: () => this.script,
+          putInForce: (script) => (this.script = script),
+          about: () => `model: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${particulars.version}\n`,
+          hears: () => this.heard,
+          shelf: () => flash.kept,
+          shelve: () => this.store(this.script.print()),
+          restart: this.restart,
+          fault: (line) => this.lineFaultAmong(/(clock|log|ntp)/, line),
+        }),
+    };
+  }
+}
