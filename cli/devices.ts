@@ -1,5 +1,6 @@
 import { Option, type Command } from 'commander';
-import { type AnyRecord } from '@zpine/contract/kind';
+import { cellText } from '@zpine/contract/csv';
+import { type AnyRecord, fieldsOf } from '@zpine/contract/kind';
 import { stages } from '@zpine/contract/kinds/devices';
 import { retireParts } from '@zpine/contract/retiring';
 import { type ReplyOf } from '@zpine/contract/routes';
@@ -176,6 +177,34 @@ function addHardwareVerbs(noun: Command): void {
 }
 
 /** `far` has, by port, what the cable in it leads to. */
+/** Which half of its place a device takes that is not as wide as the rack. */
+const half = (device: AnyRecord): string => (device.side === 'right' ? 'right half' : '');
+
+/** What stands in lines of its own, or in the sentence of the head. */
+const told = new Set([
+  'name',
+  'stage',
+  'duty',
+  'model',
+  'site',
+  'rack',
+  'positionU',
+  'face',
+  'side',
+  'management',
+  'dialect',
+  'owner',
+  'labels',
+  'note',
+]);
+
+/** The fields that are told nowhere else, as far as something stands in them. */
+const furtherRows = (device: AnyRecord): [string, string][] =>
+  fieldsOf(kindOf('device')).flatMap(([name]): [string, string][] => {
+    const text = told.has(name) ? '' : cellText(kindOf('device'), name, device);
+    return text === '' ? [] : [[name, text]];
+  });
+
 function deviceText(
   seen: ReplyOf<'device.overview'>,
   far: ReadonlyMap<string, string> = new Map(),
@@ -187,7 +216,7 @@ function deviceText(
     .join(' · ');
   const m = seen.management;
   const place = device.rack
-    ? [device.rack, device.positionU && `U ${device.positionU}`, device.face].filter(Boolean).join(' ')
+    ? [device.rack, device.positionU && `U ${device.positionU}`, device.face, half(device)].filter(Boolean).join(' ')
     : device.site;
   /** Where it may do without, nothing is to be done. */
   const lacking = (lack: string): string => {
@@ -206,7 +235,8 @@ function deviceText(
   ];
   if (!box) rows.push(['box', lacking('no-box')]);
   else if (box.mac) rows.push(['mac', String(box.mac)]);
-  rows.push(['dialect', seen.dialect ?? lacking('no-dialect')]);
+  rows.push(['dialect', seen.dialect ? `${seen.dialect}${device.dialect ? ', its own' : ''}` : lacking('no-dialect')]);
+  rows.push(...furtherRows(device));
   for (const { lack, detail, remedy } of seen.lacks)
     if (lack.endsWith('-off-site')) rows.push(['left behind', `${detail}; ${remedy}`]);
   if (seen.hostKey) rows.push(['host key', `${seen.hostKey.fingerprint}, pinned ${ago(seen.hostKey.pinnedAt)} ago`]);

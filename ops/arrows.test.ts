@@ -18,13 +18,19 @@ describe('the lint of arrows', () => {
       'a ring: core/a.ts -> core/b.ts -> core/a.ts',
     ]);
   });
+  it('finds no ring where one is asked for later', () => {
+    const all = graph({ 'core/a.ts': ['core/b.ts'], 'core/b.ts': ['core/a.ts'] });
+    expect(faultsIn(all, graph({ 'core/a.ts': ['core/b.ts'], 'core/b.ts': [] }))).to.deep.equal([]);
+  });
   it('knows where every file belongs', () => {
     expect(faultsIn(graph({ 'elsewhere/a.ts': [] }))).to.deep.equal(['elsewhere/a.ts: belongs to no part']);
   });
   it('reads this repository whole', () => {
-    const files = readGraph('.');
+    const { graph: files, atOnce } = readGraph('.');
     expect(files.size).to.be.greaterThan(100);
     expect(files.get('service/service.ts')).to.include('service/http/server.ts');
     expect(files.get('contract/kind.ts')).to.include('core/naming/names.ts');
+    expect(files.get('console/src/main.tsx')).to.include('console/src/pages/Fleet.tsx');
+    expect(atOnce.get('console/src/main.tsx')).to.not.include('console/src/pages/Fleet.tsx');
   });
 });

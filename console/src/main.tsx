@@ -8,6 +8,7 @@ import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Navigate, Route, Routes, useParams } from 'react-router';
 import { RefusedError } from '@zpine/contract/client';
 import { client, queries } from './api.ts';
+import { extrasOf } from './kinds/registry.ts';
 import { Page } from './look/Page.tsx';
 import { themeOf, type Mode } from './look/theme.ts';
 import { kindAt } from './records/paths.ts';
@@ -19,14 +20,8 @@ import { Today } from './pages/Today.tsx';
 const Account = lazy(() => import('./pages/Account.tsx'));
 const Admin = lazy(() => import('./pages/Admin.tsx'));
 const Arrivals = lazy(() => import('./pages/Arrivals.tsx'));
-const DevicePage = lazy(() => import('./pages/Device.tsx'));
 const History = lazy(() => import('./pages/History.tsx'));
-const SettingPage = lazy(() => import('./pages/Setting.tsx'));
-const TemplatePage = lazy(() => import('./pages/Template.tsx'));
 const Import = lazy(() => import('./pages/Import.tsx'));
-const PrefixPage = lazy(() => import('./pages/Prefix.tsx'));
-const RackPage = lazy(() => import('./pages/Rack.tsx'));
-const PrefixTree = lazy(() => import('./pages/PrefixTree.tsx'));
 const Lookup = lazy(() => import('./pages/Lookup.tsx'));
 const Names = lazy(() => import('./pages/Names.tsx'));
 const Doctor = lazy(() => import('./pages/Doctor.tsx'));
@@ -49,18 +44,16 @@ const Lost = () => (
 function ListRoute() {
   const kind = kindAt(useParams().path ?? '');
   if (!kind) return <Lost />;
-  return kind === 'prefix' ? <PrefixTree /> : <RecordList key={kind} kind={kind} />;
+  const { listPage: Own } = extrasOf(kind);
+  return Own ? <Own /> : <RecordList key={kind} kind={kind} />;
 }
 
 function RecordRoute() {
   const { path = '', key = '' } = useParams();
   const kind = kindAt(path);
   if (!kind) return <Lost />;
-  if (kind === 'device') return <DevicePage key={key} name={key} />;
-  if (kind === 'template') return <TemplatePage key={key} name={key} />;
-  if (kind === 'setting') return <SettingPage key={key} name={key} />;
-  if (kind === 'rack') return <RackPage key={key} name={key} />;
-  if (kind === 'prefix') return <PrefixPage key={key} cidr={key} />;
+  const { page: Own } = extrasOf(kind);
+  if (Own) return <Own key={`${kind} ${key}`} recordKey={key} />;
   return <RecordPage key={`${kind} ${key}`} kind={kind} recordKey={key} />;
 }
 

@@ -9,15 +9,10 @@ import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes'
 import { type User } from './access/who.ts';
 import { kindGiven } from './records/refs.ts';
 import { type Tx } from '../store/tx.ts';
+import { number, table, text, type RowOf } from '../store/table.ts';
 
-interface Row {
-  id: number;
-  kind: string;
-  name: string;
-  owner: string;
-  shared: number;
-  query: string;
-}
+export const views = table('view', { id: number, kind: text, name: text, owner: text, shared: number, query: text });
+type Row = RowOf<typeof views>;
 
 const shown = (row: Row): View => ({
   id: Number(row.id),
@@ -31,7 +26,7 @@ const shown = (row: Row): View => ({
 export async function listViews(tx: Tx, user: User, query: QueryOf<'view.list'>): Promise<ReplyOf<'view.list'>> {
   const kind = query.kind === undefined ? undefined : kindGiven(query.kind);
   const rows = await tx.select<Row>(
-    `SELECT * FROM view WHERE (owner = ? OR shared = 1) ${kind ? 'AND kind = ?' : ''} ORDER BY kind, name, owner LIMIT 500`,
+    `SELECT ${views.all} FROM view WHERE (owner = ? OR shared = 1) ${kind ? 'AND kind = ?' : ''} ORDER BY kind, name, owner LIMIT 500`,
     [user.name, ...(kind ? [kind] : [])],
   );
   return { items: rows.map(shown) };
@@ -45,7 +40,7 @@ export async function saveView(tx: Tx, user: User, body: BodyOf<'view.save'>): P
   if (!read.success)
     throw Refusal.of(faultsOf(read.error, query, Object.keys(listQuery(kindOf(kind)).shape), ['query']));
   const other = await tx.one<Row>(
-    'SELECT * FROM view WHERE kind = ? AND name = ? AND shared = 1 AND owner <> ? LIMIT 1 FOR UPDATE',
+    `SELECT ${views.all} FROM view WHERE kind = ? AND name = ? AND shared = 1 AND owner <> ? LIMIT 1 FOR UPDATE`,
     [kind, body.name, user.name],
   );
   // Two shared views of one name could not be told apart.
@@ -55,7 +50,7 @@ export async function saveView(tx: Tx, user: User, body: BodyOf<'view.save'>): P
      ON DUPLICATE KEY UPDATE shared = VALUES(shared), query = VALUES(query), updated_at = VALUES(updated_at)`,
     [kind, body.name, user.name, body.shared ? 1 : 0, JSON.stringify(query), await tx.now()],
   );
-  const row = await tx.one<Row>('SELECT * FROM view WHERE kind = ? AND name = ? AND owner = ?', [
+  const row = await tx.one<Row>(`SELECT ${views.all} FROM view WHERE kind = ? AND name = ? AND owner = ?`, [
     kind,
     body.name,
     user.name,
@@ -66,7 +61,7 @@ export async function saveView(tx: Tx, user: User, body: BodyOf<'view.save'>): P
 
 export async function removeView(tx: Tx, user: User, id: string): Promise<void> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
-    ? await tx.one<Row>('SELECT * FROM view WHERE id = ? FOR UPDATE', [Number(id)])
+    ? await tx.one<Row>(`SELECT ${views.all} FROM view WHERE id = ? FOR UPDATE`, [Number(id)])
     : undefined;
   if (!row || (row.owner !== user.name && !row.shared)) throw new Refusal('not-found', { kind: 'view', ref: id });
   if (row.owner !== user.name && !atLeast(user.role, 'admin'))

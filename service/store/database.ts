@@ -1,5 +1,4 @@
 import { Sequelize } from 'sequelize';
-import { type Connection, type Connections } from './connections.ts';
 
 export interface DatabaseOptions {
   /** A socket file, or a host and port. */
@@ -43,18 +42,6 @@ export function connect(options: DatabaseOptions): Sequelize {
       ],
     },
   });
-}
-
-/**
- * Connections of the connector, from Sequelize's pool: a unit of work sends its statements itself, several behind one
- * another, which Sequelize's own calls cannot do.
- */
-export function connectionsOf({ connectionManager }: Sequelize): Connections {
-  return {
-    take: async () => (await connectionManager.getConnection({ type: 'write' })) as Connection,
-    giveBack: (connection) => connectionManager.releaseConnection(connection),
-    discard: (connection) => connectionManager.destroyConnection(connection),
-  };
 }
 
 interface DriverError {

@@ -29,3 +29,11 @@ export function defineModels(sequelize: Sequelize): Models {
   ]);
   return Object.fromEntries(defined) as Models;
 }
+
+const columnNames = new Map(kindNames.map((name) => [name, Object.keys(attributesOf(kindOf(name)))]));
+
+/** The columns of a kind's table, as a SELECT lists them; `alias` where the statement calls it otherwise. */
+export const columnsFor = (name: KindName, alias?: string): string =>
+  (columnNames.get(name) ?? [])
+    .map((column) => (alias === undefined ? `\`${column}\`` : `${alias}.\`${column}\``))
+    .join(', ');

@@ -6,6 +6,7 @@ import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract
 import { Refusal } from '@zpine/contract/errors';
 import { toColumns } from './columns.ts';
 import { isFew } from './fewKinds.ts';
+import { type Instant } from './instant.ts';
 import { claimMacs, freeMacs } from './macs.ts';
 import { byIds, find, imageOf, isoOf, keysOf, knownKeys, type AnyStored, type Fields } from './records.ts';
 import { addTerms, dropTerms, termsDiffer } from './terms.ts';
@@ -25,8 +26,27 @@ function toRow(name: KindName, record: Fields): Row {
   return row;
 }
 
+type Keys = { key: string; sortKey: string };
+
+/** Rows of an INSERT; `head` says what else each begins with. */
+const rowsFor = (
+  name: KindName,
+  records: Fields[],
+  keys: readonly Keys[],
+  now: Instant,
+  head: (i: number) => Row | undefined,
+): Row[] =>
+  records.map((record, i) => ({
+    natural_key: keys[i]?.key,
+    sort_key: keys[i]?.sortKey,
+    created_at: now,
+    updated_at: now,
+    ...head(i),
+    ...toRow(name, record),
+  }));
+
 /** Natural keys and sort keys, from the fields that make them. */
-async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<{ key: string; sortKey: string }[]> {
+async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<Keys[]> {
   const k = kindOf(name);
   const texts = await Promise.all(
     k.key.parts.map(async (part) => {
@@ -65,14 +85,7 @@ export async function insert<K extends KindName>(
   const keys = await withKeys(tx, name, records);
   const now = await tx.now();
   writes(tx, name);
-  const rows = records.map((record, i) => ({
-    natural_key: keys[i]?.key,
-    sort_key: keys[i]?.sortKey,
-    created_at: now,
-    updated_at: now,
-    ...(again[i] ? { id: again[i].id, version: again[i].version } : {}),
-    ...toRow(name, record),
-  }));
+  const rows = rowsFor(name, records, keys, now, (i) => again[i] && { id: again[i].id, version: again[i].version });
   const ids = await tx.insertRows(name, rows);
   if (again.length > 0) await tx.execute('DELETE FROM removed WHERE kind = ? AND record_id IN (?)', [name, ids]);
   const stamp = isoOf(now);
@@ -112,15 +125,10 @@ export async function insertDerived(tx: Tx, name: KindName, records: Fields[]): 
   if (records.length === 0) return [];
   const keys = await withKeys(tx, name, records);
   const now = await tx.now();
-  const rows = records.map((record, i) => ({
-    natural_key: keys[i]?.key,
-    sort_key: keys[i]?.sortKey,
-    created_at: now,
-    updated_at: now,
-    version: 0,
-    ...toRow(name, record),
-  }));
-  const ids = await tx.insertRows(name, rows);
+  const ids = await tx.insertRows(
+    name,
+    rowsFor(name, records, keys, now, () => ({ version: 0 })),
+  );
   return ids.map((id, i) => ({ id, key: keys[i]?.key ?? '' }));
 }
 

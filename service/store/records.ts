@@ -8,6 +8,7 @@ import { allHeld } from './few.ts';
 import { type FewKind, isFew } from './fewKinds.ts';
 import { type Tx } from './tx.ts';
 import { Instant } from './instant.ts';
+import { columnsFor } from './models.ts';
 
 /** A record of any kind as the service works with it: references are ids. */
 export type AnyStored = RecordHead & Record<string, Value>;
@@ -64,7 +65,7 @@ export async function find<K extends KindName>(
   if (wanted.some(([, value]) => Array.isArray(value) && value.length === 0)) return [];
   const tests = wanted.map(([column, value]) => `\`${column}\` ${Array.isArray(value) ? 'IN (?)' : '= ?'}`);
   const rows = await tx.select<Row>(
-    `SELECT * FROM \`${name}\` ${tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : ''} ORDER BY ${order.join(', ')}
+    `SELECT ${columnsFor(name)} FROM \`${name}\` ${tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : ''} ORDER BY ${order.join(', ')}
      ${limit === undefined ? '' : `LIMIT ${limit}`} ${lock ? 'FOR UPDATE' : ''}`,
     wanted.map(([, value]) => value),
   );

@@ -1,6 +1,7 @@
 /** A transaction that met a deadlock leaves nothing behind, whatever was sent behind the statement that met it. */
 import { expect } from 'chai';
-import { connectionsOf, isDeadlock } from '../../service/store/database.ts';
+import { connectionsOf } from '../../service/store/belowSequelize.ts';
+import { isDeadlock } from '../../service/store/database.ts';
 import { read, transact, type Store } from '../../service/store/tx.ts';
 import { type Connection, type Connections } from '../../service/store/connections.ts';
 import { Unit } from '../../service/store/unit.ts';

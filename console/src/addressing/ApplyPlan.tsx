@@ -7,7 +7,7 @@ import { RefInput } from '../records/RefInput.tsx';
 import { useMay } from '../session.tsx';
 
 /** A site plan for a site: all that it would get is seen first, then made in one go. */
-export function ApplyPlan({ plan }: { plan: string }) {
+export default function ApplyPlan({ plan }: { plan: string }) {
   const [open, setOpen] = useState(false);
   if (!useMay('engineer')) return null;
   return (

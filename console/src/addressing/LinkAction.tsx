@@ -7,7 +7,7 @@ import { RefInput } from '../records/RefInput.tsx';
 import { useMay } from '../session.tsx';
 
 /** Addresses for both ends of a link at once. */
-export function LinkAction({ record }: { record: AnyRecord }) {
+export default function LinkAction({ record }: { record: AnyRecord }) {
   const [open, setOpen] = useState(false);
   if (!useMay('engineer')) return null;
   return (

@@ -3,7 +3,7 @@ import { readRecipe } from '@zpine/core/addressing/recipe';
 import { stepWords } from '@zpine/core/addressing/recipeWords';
 
 /** The steps of a site plan, in words. */
-export function PlanSteps({ steps }: { steps: unknown }) {
+export default function PlanSteps({ steps }: { steps: unknown }) {
   const read = readRecipe(steps);
   return (
     <>

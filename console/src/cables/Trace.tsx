@@ -18,7 +18,7 @@ const endings: Record<ReplyOf<'port.trace'>['ends'], string> = {
 };
 
 /** The way of a cable, from end to end, drawn as a line with stops. */
-export function Trace({ port }: { port: string }) {
+export default function Trace({ port }: { port: string }) {
   const found = useQuery({
     queryKey: keys.worked('trace', port),
     queryFn: () => client.call('port.trace', { params: { ref: port } }),

@@ -12,7 +12,7 @@ import { useMay } from '../session.tsx';
 type Tried = ReplyOf<'dialect.try'>;
 
 /** The sheet of a dialect: written with its faults beside it, tried on a recorded session or on a device, then saved. */
-export function DialectSheet({ record }: { record: AnyRecord }) {
+export default function DialectSheet({ record }: { record: AnyRecord }) {
   const attempt = useAttempt();
   const navigate = useNavigate();
   const may = useMay('engineer');

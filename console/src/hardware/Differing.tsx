@@ -11,7 +11,7 @@ import { useMay } from '../session.tsx';
 type Device = ReplyOf<'model.differing'>['devices'][number];
 
 /** Devices whose ports are not those that the model brings; they are brought along when somebody says so. */
-export function Differing({ model }: { model: string }) {
+export default function Differing({ model }: { model: string }) {
   const may = useMay('engineer');
   const attempt = useAttempt();
   const found = useQuery({

@@ -4,7 +4,7 @@ import { download } from '../imports/files.ts';
 import { useAttempt } from '../look/attempt.tsx';
 
 /** A model as a sheet, to be kept or given to others. */
-export function SheetButton({ model }: { model: string }) {
+export default function SheetButton({ model }: { model: string }) {
   const attempt = useAttempt();
   return (
     <Button

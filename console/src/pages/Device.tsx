@@ -1,10 +1,11 @@
 import { App, Button, Dropdown, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { type ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
-import { type AnyRecord } from '@zpine/contract/kind';
+import { type AnyRecord, fieldsOf } from '@zpine/contract/kind';
+import { kindOf } from '@zpine/contract/kinds';
 import { Retire } from '../devices/Retire.tsx';
 import { Lacks } from '../devices/Lacks.tsx';
 import { ArrivalPanel } from '../devices/ArrivalPanel.tsx';
@@ -18,6 +19,7 @@ import { Editions } from '../devices/Editions.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';
 import { Stage } from '../look/Stage.tsx';
+import { Cell } from '../records/Cell.tsx';
 import { Labels } from '../records/Labels.tsx';
 import { pathOf } from '../records/paths.ts';
 import { RecordActions } from '../records/RecordActions.tsx';
@@ -138,6 +140,7 @@ export default function DevicePage({ name }: { name: string }) {
             <Place device={device} />
             <Management seen={seen} />
             <Hardware seen={seen} box={box} onFit={may ? () => setAdding('box') : undefined} />
+            <Further device={device} />
           </div>
           <Lacks lacks={seen.lacks} />
           <ArrivalPanel device={device.key} closes={seen.windowCloses} />
@@ -177,6 +180,48 @@ const To = ({ kind, value }: { kind: string; value: unknown }) =>
     <span className="second">none</span>
   );
 
+/** What stands in the panels above, in the head of the page, or as the note below them. */
+const told = new Set([
+  'name',
+  'stage',
+  'duty',
+  'model',
+  'site',
+  'rack',
+  'positionU',
+  'face',
+  'side',
+  'owner',
+  'labels',
+  'note',
+  'management',
+]);
+
+/** The fields that are told nowhere else; those of the description alone that nobody filled in, too. */
+function Further({ device }: { device: AnyRecord }) {
+  return (
+    <div className="panel">
+      <h2>Provisioning</h2>
+      <dl className="facts body">
+        {fieldsOf(kindOf('device'))
+          .filter(([name]) => !told.has(name))
+          .map(([name, field]) => (
+            <Fragment key={name}>
+              <dt>{field.title}</dt>
+              <dd title={field.about}>
+                {device[name] === null ? (
+                  <span className="second">none of its own</span>
+                ) : (
+                  <Cell name={name} field={field} value={device[name] ?? null} />
+                )}
+              </dd>
+            </Fragment>
+          ))}
+      </dl>
+    </div>
+  );
+}
+
 function Place({ device }: { device: AnyRecord }) {
   return (
     <div className="panel">
@@ -195,6 +240,7 @@ function Place({ device }: { device: AnyRecord }) {
             <dt>Position</dt>
             <dd>
               U {String(device.positionU)}, {String(device.face)}
+              {device.side === 'right' && ', right half'}
             </dd>
           </>
         )}

@@ -15,7 +15,7 @@ import { useMay } from '../session.tsx';
 type Copied = ReplyOf<'site.copy'>;
 
 /** The same landing again: looked at first, then made in one go. */
-export function CopySite({ site }: { site: AnyRecord }) {
+export default function CopySite({ record: site }: { record: AnyRecord }) {
   const [open, setOpen] = useState(false);
   if (!useMay('engineer')) return null;
   return (

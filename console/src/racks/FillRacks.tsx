@@ -12,7 +12,7 @@ interface Props {
 }
 
 /** Many devices into the racks that were ticked: how many, of which model and duty; names and U come by themselves. */
-export function FillRacks({ racks, onClose, onDone }: Props) {
+export default function FillRacks({ racks, onClose, onDone }: Props) {
   const [count, setCount] = useState(racks.length);
   const [model, setModel] = useState<string | null>(null);
   const [duty, setDuty] = useState<string | null>(null);

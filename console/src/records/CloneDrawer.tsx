@@ -8,6 +8,7 @@ import { type AnyRecord, fieldsOf, type KindDescription } from '@zpine/contract/
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf, queries } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
+import { extrasOf } from '../kinds/registry.ts';
 import { inSentence } from '../look/words.ts';
 import { listPath, pathOf } from './paths.ts';
 
@@ -26,8 +27,8 @@ interface Column {
 export function CloneDrawer({ kind, record, onClose }: Props) {
   const k = kindOf(kind);
   const navigate = useNavigate();
-  const all = columnsOf(k);
-  const [chosen, setChosen] = useState<string[]>(kind === 'device' ? ['positionU', 'serial'] : []);
+  const all = columnsOf(k, kind);
+  const [chosen, setChosen] = useState<string[]>(extrasOf(kind).copies?.columns ?? []);
   const [text, setText] = useState('');
   const [refused, setRefused] = useState<string[]>([]);
   const [busy, setBusy] = useState(false);
@@ -141,22 +142,16 @@ export function CloneDrawer({ kind, record, onClose }: Props) {
 }
 
 /** What may differ; for devices also their boxes. */
-function columnsOf(k: KindDescription): Column[] {
+function columnsOf(k: KindDescription, kind: KindName): Column[] {
   const own = fieldsOf(k).filter(([, field]) => !field.derived && !field.byVerb);
-  const boxes =
-    k.name === 'device'
-      ? [
-          { name: 'serial', title: 'Serial of its box' },
-          { name: 'boxMac', title: 'MAC of its box' },
-        ]
-      : [];
-  return [...own.map(([name, field]) => ({ name, title: field.title })), ...boxes];
+  return [...own.map(([name, field]) => ({ name, title: field.title })), ...(extrasOf(kind).copies?.more ?? [])];
 }
 
 function exampleOf(kind: KindName, record: AnyRecord): string {
   const name = String(record.name ?? record.key);
-  if (kind === 'device' || /-\d+$/.test(name)) return name.replace(/\d+$/, '{5..9}');
-  return `${name}-2`;
+  const numbered = (held: string) => held.replace(/\d+$/, '{5..9}');
+  const { names = /-\d+$/.test(name) ? numbered : (held: string) => `${held}-2` } = extrasOf(kind).copies ?? {};
+  return names(name);
 }
 
 function rowsOf(

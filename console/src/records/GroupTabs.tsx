@@ -1,13 +1,13 @@
 import { Tabs } from 'antd';
 import { useNavigate } from 'react-router';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { placeOf } from '../shell/navigation.ts';
+import { sectionOf } from '../shell/navigation.ts';
 import { listPath } from './paths.ts';
 
 /** The lists that stand beside this one in the navigation. */
 export function GroupTabs({ kind }: { kind: KindName }) {
   const navigate = useNavigate();
-  const kinds = placeOf(kind)?.kinds ?? [];
+  const kinds = sectionOf(kind)?.kinds ?? [];
   if (kinds.length < 2) return null;
   return (
     <Tabs

@@ -1,14 +1,15 @@
-import { App, Button, Drawer, Form, Input, type FormInstance } from 'antd';
+import { App, Button, Drawer, Form, Input } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useId, useState } from 'react';
+import { Suspense, useId, useState, type ComponentProps, type ComponentType, type ReactNode } from 'react';
 import { type Client, RefusedError } from '@zpine/contract/client';
 import { type Problem } from '@zpine/contract/errors';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { type AnyRecord, fieldsOf, type KindDescription } from '@zpine/contract/kind';
-import { notOfForm } from '@zpine/contract/kinds/interfaces';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys, own, problemOf, queries } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
+import { type HelpProps, type Narrowed } from '../kinds/extras.ts';
+import { extrasOf } from '../kinds/registry.ts';
 import { inSentence, withArticle } from '../look/words.ts';
 import { Conflict } from './Conflict.tsx';
 import { FieldInput } from './FieldInput.tsx';
@@ -44,11 +45,10 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
   const [base, setBase] = useState(record);
   const [reason, setReason] = useState('');
   const [busy, setBusy] = useState(false);
-  const device = Form.useWatch('device', form);
-  const site = useSiteOf(kind === 'interface' && typeof device === 'string' ? device : undefined);
-  const shape = Form.useWatch('form', form);
-  // What an interface of this form cannot have is not asked for.
-  const hidden = kind === 'interface' && typeof shape === 'string' ? notOfForm(shape) : [];
+  const extras = extrasOf(kind);
+  const values = (Form.useWatch([], form) as Values | undefined) ?? startOf(k, record, preset);
+  // What a record with these values cannot have is not asked for.
+  const hidden = extras.hidden?.(values) ?? [];
 
   const save = async (another: boolean) => {
     setBusy(true);
@@ -139,22 +139,17 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
                 )}
               </span>
             }
-            extra={
-              kind === 'device' && name === 'name' && !base ? (
-                <NextName form={form} onTake={(next) => form.setFieldValue('name', next)} />
-              ) : field.about ? (
-                <span className="hint">{field.about}</span>
-              ) : undefined
-            }
+            extra={helpBeside(base ? undefined : extras.help?.[name], field.about, {
+              values,
+              onTake: (next) => form.setFieldValue(name, next),
+            })}
           >
-            <FieldInput
+            <NarrowedInput
               field={field}
               kind={kind}
               autoFocus={i === 0 && !base}
               disabled={Boolean(base && field.fixed)}
-              {...(field.to === 'interface' && kind === 'device' && base ? { only: { device: base.key } } : {})}
-              {...(field.to === 'interface' && typeof device === 'string' ? { only: { device } } : {})}
-              {...(field.to === 'vlan' && site !== undefined ? { only: { site } } : {})}
+              to={extras.narrowed?.(field, values, base)}
             />
           </Form.Item>
         ))}
@@ -164,15 +159,28 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
         <Input id={`${formId}-reason`} value={reason} onChange={(e) => setReason(e.target.value)} />
         <button type="submit" hidden aria-hidden tabIndex={-1} />
       </Form>
-      <Elsewhere form={form} write={(c) => send(c, k, kind, base, form.getFieldsValue(), '')} />
+      <Impact write={(c) => send(c, k, kind, base, form.getFieldsValue(), '')} asked={values} />
     </Drawer>
   );
 }
 
-/** Out of date with every field that is changed. */
-function Elsewhere({ form, write }: { form: FormInstance<Values>; write: (client: Client) => Promise<unknown> }) {
-  const values = Form.useWatch([], form) as Values | undefined;
-  return <Impact write={write} asked={values} />;
+/** A field, with what it may refer to narrowed by what the record has already. */
+function NarrowedInput({ to, ...props }: ComponentProps<typeof FieldInput> & { to: Narrowed }) {
+  const site = useSiteOf(to?.siteOf);
+  const only: Record<string, string> | undefined =
+    to?.device !== undefined ? { device: to.device } : site !== undefined ? { site } : undefined;
+  return <FieldInput {...props} {...(only ? { only } : {})} />;
+}
+
+/** Help of its own for a field of a new record, or what its description says. */
+function helpBeside(Own: ComponentType<HelpProps> | undefined, about: string | undefined, props: HelpProps): ReactNode {
+  if (Own)
+    return (
+      <Suspense fallback={null}>
+        <Own {...props} />
+      </Suspense>
+    );
+  return about ? <span className="hint">{about}</span> : undefined;
 }
 
 /** The site of a device: its VLANs are those that its interfaces may have. */
@@ -183,31 +191,6 @@ function useSiteOf(device: string | undefined): string | undefined {
     enabled: device !== undefined,
   });
   return found.data?.site ?? undefined;
-}
-
-/** The next name by the pattern of place and duty, to be taken with one click. */
-function NextName({ form, onTake }: { form: FormInstance<Values>; onTake: (name: string) => void }) {
-  const typed = Form.useWatch('name', form);
-  const site = Form.useWatch('site', form);
-  const rack = Form.useWatch('rack', form);
-  const duty = Form.useWatch('duty', form);
-  const model = Form.useWatch('model', form);
-  const given = Object.entries({ site, rack, duty, model }).filter(([, value]) => typeof value === 'string');
-  const query = Object.fromEntries(given) as Record<string, string>;
-  const found = useQuery({
-    queryKey: keys.worked('next-name', query),
-    queryFn: () => client.call('device.nextName', { query }),
-    enabled: !typed && (Boolean(site) || Boolean(rack)),
-    retry: false,
-  });
-  if (typed) return null;
-  if (!found.data) return <span className="hint">Choose site or rack, and duty: the next name is proposed.</span>;
-  const { name } = found.data;
-  return (
-    <Button size="small" type="link" style={{ padding: 0 }} onClick={() => onTake(name)}>
-      Take <span className="mono">{name}</span>
-    </Button>
-  );
 }
 
 const isOwn = (k: KindDescription, name: string, unique: boolean | undefined): boolean =>

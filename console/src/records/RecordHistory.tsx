@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type KindName } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
+import { extrasOf } from '../kinds/registry.ts';
 import { ChangeSet } from './ChangeSet.tsx';
 
 export function RecordHistory({ kind, id }: { kind: KindName; id: number }) {
@@ -28,9 +29,7 @@ export function HistoryPanel({ title, query, only }: PanelProps) {
       ))}
       {found.data?.items.length === 0 && (
         <div className="body second">
-          {kind === 'port' || kind === 'interface'
-            ? 'It came along with its device, and nobody has changed it.'
-            : 'It has not changed since it came with the service.'}
+          {(kind && extrasOf(kind).unchanged) ?? 'It has not changed since it came with the service.'}
         </div>
       )}
     </section>

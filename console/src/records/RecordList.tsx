@@ -11,8 +11,8 @@ import { inSentence, withArticle } from '../look/words.ts';
 import { Page } from '../look/Page.tsx';
 import { ToTheEnd } from '../look/ToTheEnd.tsx';
 import { useMay } from '../session.tsx';
-import { placeOf } from '../shell/navigation.ts';
-import { FillRacks } from '../racks/FillRacks.tsx';
+import { extrasOf } from '../kinds/registry.ts';
+import { sectionOf } from '../shell/navigation.ts';
 import { BulkDrawer } from './BulkDrawer.tsx';
 import { Removal } from './Removal.tsx';
 import { Cell } from './Cell.tsx';
@@ -31,23 +31,23 @@ export default function RecordList({ kind }: { kind: KindName }) {
   const [adding, setAdding] = useState(false);
   const [counted, setCounted] = useState<{ count: number; text: string }>();
   const may = useMay('engineer');
-  const place = placeOf(kind);
+  const section = sectionOf(kind);
+  const { addWords, listActions: ListActions } = extrasOf(kind);
   const words =
     counted === undefined
       ? ''
       : `${counted.text.charAt(0).toUpperCase()}${counted.text.slice(1)} ${inSentence(counted.count === 1 ? k.title : k.titles)}. `;
   return (
     <Page
-      title={place?.kinds[0] === kind ? place.title : k.titles}
+      title={section?.kinds[0] === kind ? section.title : k.titles}
       sentence={`${words}${k.about}`}
       actions={
         may && (
           <>
-            {kind === 'device' && <Button onClick={() => void navigate('/import?from=hosts')}>Paste a list</Button>}
-            {kind === 'box' && <Button onClick={() => void navigate('/import?from=scans')}>Scans</Button>}
+            {ListActions && <ListActions />}
             <Button onClick={() => void navigate(`/import?kind=${kind}`)}>Import</Button>
             <Button type="primary" onClick={() => setAdding(true)}>
-              {kind === 'device' ? 'Declare a device' : `Add ${withArticle(inSentence(k.title))}`}
+              {addWords ?? `Add ${withArticle(inSentence(k.title))}`}
             </Button>
           </>
         )
@@ -61,12 +61,8 @@ export default function RecordList({ kind }: { kind: KindName }) {
 }
 
 /** A selection that makes sense for the kind. */
-const exampleOf = (k: KindDescription): string =>
-  k.name === 'device'
-    ? 'site=ard duty=access'
-    : fieldsOf(k).some(([name]) => name === 'site')
-      ? 'site=ard'
-      : 'label=spare';
+const exampleOf = (k: KindDescription, kind: KindName): string =>
+  extrasOf(kind).example ?? (fieldsOf(k).some(([name]) => name === 'site') ? 'site=ard' : 'label=spare');
 
 const isSelection = (typed: string): boolean => /[=<>(]/.test(typed);
 
@@ -141,7 +137,6 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
   const may = useMay('engineer');
   const [ticks] = useState(() => new Ticks());
   const [most, setMost] = useState(MOST_ROWS);
-  const [filling, setFilling] = useState(false);
   const [bulk, setBulk] = useState<{ refs: string[] } | { where: string }>();
   const [removing, setRemoving] = useState<{ refs: string[] } | { where: string }>();
   const narrowed = Object.keys(filters).some((name) => name !== 'sort');
@@ -180,7 +175,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
         <WhereInput
           kind={kind}
           wrong={half !== undefined}
-          placeholder={`key begins with, or ${exampleOf(k)}`}
+          placeholder={`key begins with, or ${exampleOf(k, kind)}`}
           ariaLabel="Key begins with, or a selection"
           value={typed}
           onChange={setTyped}
@@ -219,7 +214,6 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
             ticks={ticks}
             onEdit={(refs) => setBulk({ refs })}
             onRemove={(refs) => setRemoving({ refs })}
-            onFill={() => setFilling(true)}
             {...(params.has('where') && !half && (count ?? 0) > 0
               ? {
                   all: countWords,
@@ -264,16 +258,6 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
           onSeen={() => void list.fetchNextPage()}
           busy={list.isFetchingNextPage}
           left={(count ?? 0) - items.length}
-        />
-      )}
-      {filling && (
-        <FillRacks
-          racks={[...ticks.list()]}
-          onClose={() => setFilling(false)}
-          onDone={() => {
-            setFilling(false);
-            ticks.clear();
-          }}
         />
       )}
       {removing && (
@@ -327,7 +311,6 @@ interface ActionProps {
   ticks: Ticks;
   onEdit: (refs: string[]) => void;
   onRemove: (refs: string[]) => void;
-  onFill: () => void;
   /** How many a selection lets through, where all of them can be edited. */
   all?: string;
   onEditAll?: () => void;
@@ -335,9 +318,10 @@ interface ActionProps {
 }
 
 /** What can be done with the ticked rows, or with all of a selection while none is ticked. */
-function TickedActions({ kind, ticks, onEdit, onRemove, onFill, all, onEditAll, onRemoveAll }: ActionProps) {
+function TickedActions({ kind, ticks, onEdit, onRemove, all, onEditAll, onRemoveAll }: ActionProps) {
   const ticked = useTicked(ticks);
   const k = kindOf(kind);
+  const { tickedActions: More } = extrasOf(kind);
   if (ticked.length === 0)
     return onEditAll ? (
       <>
@@ -351,7 +335,7 @@ function TickedActions({ kind, ticks, onEdit, onRemove, onFill, all, onEditAll, 
         Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
       </Button>
       <Button onClick={() => onRemove([...ticked])}>Remove {ticked.length}</Button>
-      {kind === 'rack' && <Button onClick={onFill}>Fill them …</Button>}
+      {More && <More refs={[...ticked]} onDone={() => ticks.clear()} />}
     </>
   );
 }

@@ -1,11 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { type ReactNode } from 'react';
+import { Suspense, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { type AnyRecord, fieldsOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
 import { Page } from '../look/Page.tsx';
-import { More, MoreActions, primaryOf } from './More.tsx';
+import { extrasOf } from '../kinds/registry.ts';
 import { Cell } from './Cell.tsx';
 import { listPath, pathOf } from './paths.ts';
 import { RecordActions } from './RecordActions.tsx';
@@ -20,6 +20,7 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
   if (found.isError) return <Refused title={k.title} error={found.error} back={listPath(kind)} />;
   if (!found.data) return <Page title={recordKey} mono children={null} />;
   const record = found.data as unknown as AnyRecord;
+  const { actions: Actions, beside: Beside, primary: Primary } = extrasOf(kind);
   return (
     <Page
       title={typeof record.title === 'string' ? record.title : record.key}
@@ -27,10 +28,10 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
       sentence={sentenceOf(kind, record)}
       crumbs={crumbsOf(kind, record)}
       actions={
-        <>
-          <MoreActions kind={kind} record={record} />
-          <RecordActions kind={kind} record={record} primary={primaryOf(kind, record)} />
-        </>
+        <Suspense fallback={null}>
+          {Actions && <Actions record={record} />}
+          <RecordActions kind={kind} record={record} primary={Primary && <Primary record={record} />} />
+        </Suspense>
       }
     >
       <div className="columns">
@@ -40,7 +41,7 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
               <Facts kind={kind} record={record} />
             </div>
           </div>
-          <More kind={kind} record={record} />
+          <Suspense fallback={null}>{Beside && <Beside record={record} />}</Suspense>
           {referrersOf(kind).map(([other, field]) => (
             <Referrers key={`${other} ${field}`} kind={other} field={field} recordKey={record.key} />
           ))}

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { isKind, kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
+import { extrasOf } from '../kinds/registry.ts';
 import { useAttempt } from '../look/attempt.tsx';
 import { inSentence } from '../look/words.ts';
 import { pathOf } from './paths.ts';
@@ -72,7 +73,7 @@ export function Removal({ kind, which, title, onClose, onRemoved }: Props) {
       {told.isError && <div className="refused">{problemOf(told.error).detail}</div>}
       {holds(kind) && (
         <Checkbox checked={contents} onChange={({ target }) => setContents(target.checked)}>
-          {kind === 'device' ? 'Put its box in stock' : 'With everything in it; boxes go to stock'}
+          {extrasOf(kind).contents ?? 'With everything in it; boxes go to stock'}
         </Checkbox>
       )}
       {seen?.blocks.map((block) => (

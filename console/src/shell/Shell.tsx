@@ -10,7 +10,7 @@ import { kindAt } from '../records/paths.ts';
 import { useMe } from '../session.tsx';
 import { useKeyboard } from './keyboard.ts';
 import { useLive } from './live.ts';
-import { placeOf, placeOfPage, places } from './navigation.ts';
+import { sectionOf, sectionOfPage, sections } from './navigation.ts';
 import { useRemarks } from './Remarks.tsx';
 import { Search } from './Search.tsx';
 
@@ -66,8 +66,8 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
       <Modal open={help} onCancel={() => setHelp(false)} footer={null} title="Keys">
         <div className="keys">
           <kbd>/</kbd> <span>Search everything</span>
-          {places.map((place) => (
-            <Keys key={place.to} keys={`g ${place.key}`} words={place.title} />
+          {sections.map((section) => (
+            <Keys key={section.to} keys={`g ${section.key}`} words={section.title} />
           ))}
           <kbd>?</kbd> <span>This list</span>
         </div>
@@ -90,21 +90,21 @@ function Navigation({ waiting, arriving }: { waiting: number; arriving: number }
   const me = useMe();
   const [, first = ''] = useLocation().pathname.split('/');
   const kind = kindAt(first);
-  const here = (kind ? placeOf(kind) : placeOfPage(first))?.to ?? `/${first}`;
+  const here = (kind ? sectionOf(kind) : sectionOfPage(first))?.to ?? `/${first}`;
   return (
     <nav aria-label="Main">
-      {places
-        .filter((place) => !place.admin || me.role === 'admin')
-        .map((place) => (
+      {sections
+        .filter((section) => !section.admin || me.role === 'admin')
+        .map((section) => (
           <Link
-            key={place.to}
-            to={place.to}
-            className={place.to === here ? 'here' : ''}
-            aria-current={place.to === here ? 'page' : undefined}
+            key={section.to}
+            to={section.to}
+            className={section.to === here ? 'here' : ''}
+            aria-current={section.to === here ? 'page' : undefined}
           >
-            {place.title}
-            {place.to === '/' && waiting > 0 && <span className="count">{waiting}</span>}
-            {place.to === '/arrivals' && arriving > 0 && <span className="count">{arriving}</span>}
+            {section.title}
+            {section.to === '/' && waiting > 0 && <span className="count">{waiting}</span>}
+            {section.to === '/arrivals' && arriving > 0 && <span className="count">{arriving}</span>}
           </Link>
         ))}
     </nav>

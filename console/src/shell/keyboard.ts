@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
-import { places } from './navigation.ts';
+import { sections } from './navigation.ts';
 
 const typing = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
@@ -15,8 +15,8 @@ export function useKeyboard(): [help: boolean, setHelp: (open: boolean) => void]
       if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
       if (Date.now() - going < 1200) {
         going = 0;
-        const place = places.find((p) => p.key === event.key);
-        if (place) void navigate(place.to);
+        const section = sections.find((p) => p.key === event.key);
+        if (section) void navigate(section.to);
       } else if (event.key === '/') {
         event.preventDefault();
         window.dispatchEvent(new Event('zpine-search'));

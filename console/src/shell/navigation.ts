@@ -1,6 +1,11 @@
-import { type KindName } from '@zpine/contract/kinds';
+/** The places of the console. Kinds stand where their group says, those that come first there in the order of their tabs. */
+import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
+import { type KindDescription } from '@zpine/contract/kind';
+import { extrasOf } from '../kinds/registry.ts';
 
-export interface Place {
+type Group = KindDescription['group'];
+
+export type Section = {
   title: string;
   to: string;
   /** Pressed after `g`. */
@@ -10,28 +15,34 @@ export interface Place {
   /** Pages of its own that are no list. */
   pages?: string[];
   admin?: boolean;
+};
+
+const LAST = 99;
+
+function ofGroup(group: Group): Pick<Section, 'to' | 'kinds'> {
+  const kinds = kindNames
+    .filter((kind) => kindOf(kind).group === group)
+    .sort((a, b) => (extrasOf(a).tab ?? LAST) - (extrasOf(b).tab ?? LAST));
+  const [first] = kinds;
+  return { to: first ? `/${kindOf(first).path}` : '/', kinds };
 }
 
-export const places: Place[] = [
+export const sections: Section[] = [
   { title: 'Today', to: '/', key: 't', kinds: [] },
-  { title: 'Places', to: '/sites', key: 'p', kinds: ['site', 'room', 'rack', 'filler', 'area', 'purpose', 'owner'] },
-  { title: 'Hardware', to: '/boxes', key: 'w', kinds: ['box', 'model', 'vendor', 'dialect'] },
-  { title: 'Devices', to: '/devices', key: 'd', kinds: ['device', 'interface', 'port', 'card', 'cable', 'duty'] },
-  {
-    title: 'Addressing',
-    to: '/prefixes',
-    key: 'a',
-    kinds: ['prefix', 'address', 'vlan', 'siteplan', 'vrf', 'carrier', 'use'],
-    pages: ['lookup', 'names'],
-  },
-  { title: 'Settings', to: '/settings', key: 's', kinds: ['setting'] },
-  { title: 'Templates', to: '/templates', key: 'l', kinds: ['template'] },
+  { title: 'Places', key: 'p', ...ofGroup('places') },
+  { title: 'Hardware', key: 'w', ...ofGroup('hardware') },
+  { title: 'Devices', key: 'd', ...ofGroup('devices') },
+  { title: 'Addressing', key: 'a', ...ofGroup('addressing'), pages: ['lookup', 'names'] },
+  { title: 'Settings', key: 's', ...ofGroup('settings') },
+  { title: 'Templates', key: 'l', ...ofGroup('templates') },
   { title: 'Arrivals', to: '/arrivals', key: 'r', kinds: [] },
   { title: 'Fleet', to: '/fleet', key: 'f', kinds: [], pages: ['fleet', 'captures', 'live', 'watch'] },
   { title: 'History', to: '/history', key: 'h', kinds: [] },
   { title: 'Admin', to: '/admin', key: 'm', kinds: [], admin: true },
 ];
 
-export const placeOf = (kind: KindName): Place | undefined => places.find((place) => place.kinds.includes(kind));
+export const sectionOf = (kind: KindName): Section | undefined =>
+  sections.find((section) => section.kinds.includes(kind));
 
-export const placeOfPage = (first: string): Place | undefined => places.find((place) => place.pages?.includes(first));
+export const sectionOfPage = (first: string): Section | undefined =>
+  sections.find((section) => section.pages?.includes(first));

@@ -5,15 +5,17 @@ import { type Tx } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { listTokens, removeToken } from './tokens.ts';
 import { type User } from './who.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
-interface Row {
-  id: number;
-  created_at: Date;
-  expires_at: Date;
-  used_at: Date | null;
-  address: string;
-  agent: string;
-}
+export const sessions = table('session', {
+  id: number,
+  created_at: time,
+  expires_at: time,
+  used_at: maybe(time),
+  address: text,
+  agent: text,
+});
+type Row = RowOf<typeof sessions>;
 
 type Named = { id: number; name: string };
 
@@ -23,7 +25,7 @@ export async function listSessions(
   current: number | null,
 ): Promise<ReplyOf<'session.list'>> {
   const rows = await tx.select<Row>(
-    'SELECT id, created_at, expires_at, used_at, address, agent FROM session WHERE user_id = ? AND expires_at > UTC_TIMESTAMP(3) ORDER BY id DESC',
+    `SELECT ${sessions.all} FROM session WHERE user_id = ? AND expires_at > UTC_TIMESTAMP(3) ORDER BY id DESC`,
     [user.id],
   );
   return {

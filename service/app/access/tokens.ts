@@ -6,20 +6,21 @@ import { type Tx } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { digestOf, newSecret, TOKEN_PREFIX } from './secrets.ts';
 import { type User } from './who.ts';
+import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
-interface Row {
-  id: number;
-  title: string;
-  role: Role;
-  created_at: Date;
-  expires_at: Date;
-  used_at: Date | null;
-}
+export const tokens = table('token', {
+  id: number,
+  title: text,
+  role: word<Role>(),
+  created_at: time,
+  expires_at: time,
+  used_at: maybe(time),
+});
+type Row = RowOf<typeof tokens>;
 
 /** Of one user. */
 const MOST_TOKENS = 50;
 
-const columns = 'id, title, role, created_at, expires_at, used_at';
 const shown = (row: Row) => ({
   id: Number(row.id),
   title: row.title,
@@ -30,7 +31,7 @@ const shown = (row: Row) => ({
 });
 
 export async function listTokens(tx: Tx, user: { id: number }): Promise<ReplyOf<'token.list'>> {
-  const rows = await tx.select<Row>(`SELECT ${columns} FROM token WHERE user_id = ? ORDER BY id`, [user.id]);
+  const rows = await tx.select<Row>(`SELECT ${tokens.all} FROM token WHERE user_id = ? ORDER BY id`, [user.id]);
   return { items: rows.map(shown), next: null };
 }
 
@@ -45,7 +46,7 @@ export async function addToken(tx: Tx, user: User, input: BodyOf<'token.add'>): 
   const [row] = await tx.select<Row>(
     `INSERT INTO token (digest, user_id, title, role, parent_id, created_at, expires_at)
      VALUES (?, ?, ?, ?, ?, UTC_TIMESTAMP(3), LEAST(UTC_TIMESTAMP(3) + INTERVAL ? DAY,
-       COALESCE((SELECT p.expires_at FROM token p WHERE p.id = ?), '9999-12-31'))) RETURNING ${columns}`,
+       COALESCE((SELECT p.expires_at FROM token p WHERE p.id = ?), '9999-12-31'))) RETURNING ${tokens.all}`,
     [digestOf(secret), user.id, input.title, role, user.token, input.days, user.token],
   );
   if (!row) throw new Error('the token was not made');
@@ -56,7 +57,7 @@ export async function addToken(tx: Tx, user: User, input: BodyOf<'token.add'>): 
 /** `by`: who takes it back, of whom it is the token; an administrator does so of anybody. */
 export async function removeToken(tx: Tx, by: User, id: string, of: { id: number; name: string } = by): Promise<void> {
   const row = /^[0-9]{1,15}$/.test(id)
-    ? await tx.one<Row>(`SELECT ${columns} FROM token WHERE id = ? AND user_id = ? FOR UPDATE`, [Number(id), of.id])
+    ? await tx.one<Row>(`SELECT ${tokens.all} FROM token WHERE id = ? AND user_id = ? FOR UPDATE`, [Number(id), of.id])
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'token', ref: id });
   // What signs in with little takes nothing away that stands for more.

@@ -7,15 +7,18 @@ import { noteUser } from './note.ts';
 import { hashPassword, passwordFits } from './passwords.ts';
 import { setSites, sitesOfUsers, type Sites } from './sites.ts';
 import { type User } from './who.ts';
+import { maybe, number, table, text, word, type RowOf } from '../../store/table.ts';
 
 type Shown = ReplyOf<'user.add'>;
-interface Row {
-  id: number;
-  name: string;
-  title: string | null;
-  role: Role;
-  disabled: number;
-}
+/** Without the digest of the password, which stands for whoever knows it. */
+export const users = table('user', {
+  id: number,
+  name: text,
+  title: maybe(text),
+  role: word<Role>(),
+  disabled: number,
+});
+type Row = RowOf<typeof users>;
 
 const shown = (row: Row, at: Sites | undefined): Shown => ({
   name: row.name,
@@ -27,7 +30,7 @@ const shown = (row: Row, at: Sites | undefined): Shown => ({
 });
 
 export async function listUsers(tx: Tx): Promise<ReplyOf<'user.list'>> {
-  const rows = await tx.select<Row>('SELECT id, name, title, role, disabled FROM user ORDER BY name');
+  const rows = await tx.select<Row>(`SELECT ${users.all} FROM user ORDER BY name`);
   const sites = await sitesOfUsers(
     tx,
     rows.map((row) => Number(row.id)),
@@ -54,9 +57,9 @@ export async function editUser(tx: Tx, name: string, input: BodyOf<'user.edit'>)
   if (!isAscii(name)) throw new Refusal('not-found', { kind: 'user', ref: name });
   // All administrators are locked, so that two cannot shut each other out at the same moment.
   const admins = await tx.select<Row>(
-    "SELECT id, name, title, role, disabled FROM user WHERE role = 'admin' AND disabled = 0 ORDER BY id FOR UPDATE",
+    `SELECT ${users.all} FROM user WHERE role = 'admin' AND disabled = 0 ORDER BY id FOR UPDATE`,
   );
-  const row = await tx.one<Row>('SELECT id, name, title, role, disabled FROM user WHERE name = ? FOR UPDATE', [name]);
+  const row = await tx.one<Row>(`SELECT ${users.all} FROM user WHERE name = ? FOR UPDATE`, [name]);
   if (!row) throw new Refusal('not-found', { kind: 'user', ref: name });
   const after: Row = {
     ...row,

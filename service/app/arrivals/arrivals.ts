@@ -7,31 +7,33 @@ import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { newSecret } from '../access/secrets.ts';
 import { setFields } from '../records/edit.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
-export interface ArrivalRow {
-  id: number;
-  device_id: number;
-  device_key: string;
-  state: string;
-  phase: string;
-  diagnosis: string | null;
-  edition_id: number | null;
-  token: string;
-  box_serial: string | null;
-  box_mac: string | null;
-  relay: string | null;
-  address: string | null;
-  comparison: string | null;
-  opened_at: Date;
-  closes_at: Date;
-  opened_by: string;
-  updated_at: Date;
-  ended_at: Date | null;
-  limit_at: Date | null;
-  probe_at: Date | null;
-  fence: number;
-  version: number;
-}
+export const arrivals = table('arrival', {
+  id: number,
+  device_id: number,
+  device_key: text,
+  state: text,
+  phase: text,
+  diagnosis: maybe(text),
+  edition_id: maybe(number),
+  token: text,
+  box_serial: maybe(text),
+  box_mac: maybe(text),
+  relay: maybe(text),
+  address: maybe(text),
+  comparison: maybe(text),
+  opened_at: time,
+  closes_at: time,
+  opened_by: text,
+  updated_at: time,
+  ended_at: maybe(time),
+  limit_at: maybe(time),
+  probe_at: maybe(time),
+  fence: number,
+  version: number,
+});
+export type ArrivalRow = RowOf<typeof arrivals>;
 
 /** What is noted with an event: where the device is just now. */
 export interface Seen {
@@ -47,7 +49,7 @@ export const stateOf = (row: Pick<ArrivalRow, 'state'>): Arrival => JSON.parse(r
 /** The arrival of a device whose window is open, locked. */
 export const openArrival = (tx: Tx, device: number): Promise<ArrivalRow | undefined> =>
   tx.one<ArrivalRow>(
-    'SELECT * FROM arrival WHERE device_id = ? AND ended_at IS NULL AND closes_at > ? ORDER BY id DESC LIMIT 1 FOR UPDATE',
+    `SELECT ${arrivals.all} FROM arrival WHERE device_id = ? AND ended_at IS NULL AND closes_at > ? ORDER BY id DESC LIMIT 1 FOR UPDATE`,
     [device, tx.aboutNow()],
   );
 
@@ -79,7 +81,7 @@ export async function addArrival(tx: Tx, input: NewArrival): Promise<ArrivalRow>
 }
 
 export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
-  const row = await tx.one<ArrivalRow>('SELECT * FROM arrival WHERE id = ?', [id]);
+  const row = await tx.one<ArrivalRow>(`SELECT ${arrivals.all} FROM arrival WHERE id = ?`, [id]);
   if (!row) throw new Error(`there is no arrival ${id}`);
   return row;
 }

@@ -5,7 +5,7 @@ import { sha256Hex } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
-import { applyEvent, type ArrivalRow } from './arrivals.ts';
+import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';
 
 const short = z.string().max(200);
 export const callHomeBody = z.object({
@@ -25,7 +25,7 @@ export type CallHome = z.output<typeof callHomeBody>;
 /** False when the one-time part is not one of an open arrival. */
 export async function callHome(tx: Tx, token: string, body: CallHome, from: string): Promise<boolean> {
   const row = await tx.one<ArrivalRow>(
-    'SELECT * FROM arrival WHERE token = ? AND ended_at IS NULL AND closes_at > ? FOR UPDATE',
+    `SELECT ${arrivals.all} FROM arrival WHERE token = ? AND ended_at IS NULL AND closes_at > ? FOR UPDATE`,
     [token, tx.aboutNow()],
   );
   if (!row) return false;

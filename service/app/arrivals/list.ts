@@ -13,7 +13,7 @@ import { managementsOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { refusedRelays, type RefusedRelay } from '../boot/relays.ts';
 import { uniqueIds } from '../settings/layers.ts';
-import { stateOf, type ArrivalRow } from './arrivals.ts';
+import { arrivals, stateOf, type ArrivalRow } from './arrivals.ts';
 
 interface MilestoneRow {
   arrival_id: number;
@@ -104,7 +104,7 @@ export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Prom
   }
   if (query.open !== undefined) where.push(query.open === 'true' ? 'ended_at IS NULL' : 'ended_at IS NOT NULL');
   const rows = await tx.select<ArrivalRow>(
-    `SELECT * FROM arrival WHERE ${where.join(' AND ')} ORDER BY id DESC LIMIT ?`,
+    `SELECT ${arrivals.all} FROM arrival WHERE ${where.join(' AND ')} ORDER BY id DESC LIMIT ?`,
     [...values, query.limit],
   );
   return { items: await presentArrivals(tx, rows) };
@@ -112,7 +112,9 @@ export async function listArrivals(tx: Tx, query: QueryOf<'arrival.list'>): Prom
 
 async function arrivalById(tx: Tx, id: string, lock = false): Promise<ArrivalRow> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
-    ? await tx.one<ArrivalRow>(`SELECT * FROM arrival WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [Number(id)])
+    ? await tx.one<ArrivalRow>(`SELECT ${arrivals.all} FROM arrival WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [
+        Number(id),
+      ])
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'arrival', ref: id });
   return row;

@@ -8,27 +8,30 @@ import { byIds, byKeys, fromRow, keysOf, keysOfAll } from '../../store/records.t
 import { type Tx } from '../../store/tx.ts';
 import { waysFrom } from '../cables/trace.ts';
 import { uniqueIds } from '../settings/layers.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
+import { columnsFor } from '../../store/models.ts';
 
-export interface StrangerRow {
-  id: number;
-  client: string;
-  mac: string;
-  serial: string | null;
-  vendor_class: string | null;
-  relay: string | null;
-  circuit: string | null;
-  prefix_id: number | null;
-  address: string | null;
-  first_at: Date;
-  last_at: Date;
-  packets: number;
-  device_id: number | null;
-  conflict: string | null;
-  settled_at: Date | null;
-  settled_by: string | null;
-  settled_as: string | null;
-  version: number;
-}
+export const strangers = table('stranger', {
+  id: number,
+  client: text,
+  mac: text,
+  serial: maybe(text),
+  vendor_class: maybe(text),
+  relay: maybe(text),
+  circuit: maybe(text),
+  prefix_id: maybe(number),
+  address: maybe(text),
+  first_at: time,
+  last_at: time,
+  packets: number,
+  device_id: maybe(number),
+  conflict: maybe(text),
+  settled_at: maybe(time),
+  settled_by: maybe(text),
+  settled_as: maybe(text),
+  version: number,
+});
+export type StrangerRow = RowOf<typeof strangers>;
 
 export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<ShownStranger[]> {
   const links = await byIds(tx, 'prefix', rows, 'prefix_id');
@@ -79,8 +82,8 @@ export async function boxesOf(tx: Tx, rows: StrangerRow[]): Promise<Map<number, 
   const serials = rows.map((row) => row.serial?.toLowerCase() ?? '').filter(isAscii);
   const macs = [...new Set(rows.map((row) => row.mac))].map((mac) => Buffer.from(mac.replaceAll(':', ''), 'hex'));
   const found = await tx.select<Row>(
-    `SELECT * FROM box WHERE natural_key IN (?)
-     UNION SELECT b.* FROM mac_claim c JOIN box b ON b.id = c.record_id WHERE c.kind = 'box' AND c.mac IN (?)`,
+    `SELECT ${columnsFor('box')} FROM box WHERE natural_key IN (?)
+     UNION SELECT ${columnsFor('box', 'b')} FROM mac_claim c JOIN box b ON b.id = c.record_id WHERE c.kind = 'box' AND c.mac IN (?)`,
     [serials.length > 0 ? serials : [''], macs],
   );
   const boxes = found.map((row) => fromRow('box', row));
@@ -111,7 +114,7 @@ interface Waiting {
 async function waitingAt(tx: Tx, sites: number[]): Promise<Map<number, Waiting[]>> {
   if (sites.length === 0) return new Map();
   const rows = await tx.select<Waiting>(
-    `SELECT * FROM (
+    `SELECT site_id, natural_key, stage, model_id, model, box FROM (
        SELECT d.site_id, d.natural_key, d.stage, d.model_id, m.name AS model, b.serial AS box,
          ROW_NUMBER() OVER (PARTITION BY d.site_id ORDER BY d.sort_key) AS place
        FROM device d LEFT JOIN model m ON m.id = d.model_id LEFT JOIN box b ON b.device_id = d.id

@@ -10,7 +10,7 @@ import { filesOf } from '../editions/rows.ts';
 import { type Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { saveFound } from '../hardware/slots.ts';
-import { applyEvent, type ArrivalRow } from './arrivals.ts';
+import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
 
 /** Everything that a session needs, read in one go. */
@@ -34,12 +34,12 @@ export interface Probe {
 export async function passLimits(tx: Tx): Promise<number> {
   const now = await tx.now();
   const closing = await tx.select<ArrivalRow>(
-    'SELECT * FROM arrival WHERE ended_at IS NULL AND closes_at <= ? LIMIT 20 FOR UPDATE SKIP LOCKED',
+    `SELECT ${arrivals.all} FROM arrival WHERE ended_at IS NULL AND closes_at <= ? LIMIT 20 FOR UPDATE SKIP LOCKED`,
     [now],
   );
   for (const row of closing) await endWindow(tx, row);
   const missed = await tx.select<ArrivalRow>(
-    'SELECT * FROM arrival WHERE limit_at <= ? AND ended_at IS NULL LIMIT 20 FOR UPDATE SKIP LOCKED',
+    `SELECT ${arrivals.all} FROM arrival WHERE limit_at <= ? AND ended_at IS NULL LIMIT 20 FOR UPDATE SKIP LOCKED`,
     [now],
   );
   for (const row of missed) await applyEvent(tx, row, { kind: 'limit' });
@@ -107,7 +107,7 @@ export interface ProofResult {
 /** Writes down what a session found. Late results of a session that another has overtaken are dropped. */
 export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Promise<boolean> {
   let row = await tx.one<ArrivalRow>(
-    'SELECT * FROM arrival WHERE id = ? AND fence = ? AND ended_at IS NULL FOR UPDATE',
+    `SELECT ${arrivals.all} FROM arrival WHERE id = ? AND fence = ? AND ended_at IS NULL FOR UPDATE`,
     [probe.arrival, probe.lease.fence],
   );
   if (!row) return false;

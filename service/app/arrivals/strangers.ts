@@ -9,7 +9,7 @@ import { mustActAt, mustNotServe } from '../access/sites.ts';
 import { type User } from '../access/who.ts';
 import { fitBox } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
-import { boxesOf, presentStrangers, type StrangerRow } from './presentStrangers.ts';
+import { boxesOf, presentStrangers, strangers, type StrangerRow } from './presentStrangers.ts';
 
 export const strangerId = async (tx: Tx, client: Client): Promise<number | undefined> => {
   const row = await tx.one<{ id: number }>('SELECT id FROM stranger WHERE client = ?', [client.word]);
@@ -53,7 +53,9 @@ export async function saveStranger(
     conflict: conflict?.slice(0, 500) ?? null,
     last_at: now,
   };
-  const known = await tx.one<StrangerRow>('SELECT * FROM stranger WHERE client = ? FOR UPDATE', [client.word]);
+  const known = await tx.one<StrangerRow>(`SELECT ${strangers.all} FROM stranger WHERE client = ? FOR UPDATE`, [
+    client.word,
+  ]);
   if (!known) {
     const [id] = await tx.insertRows('stranger', [{ client: client.word, first_at: now, ...values }]);
     tx.hint('stranger', Number(id), 1);
@@ -88,7 +90,7 @@ export async function listStrangers(
 ): Promise<ReplyOf<'stranger.list'>> {
   const settled = query.settled === 'true' ? 'NOT NULL' : 'NULL';
   const rows = await tx.select<StrangerRow>(
-    `SELECT * FROM stranger WHERE settled_at IS ${settled} ORDER BY last_at DESC LIMIT ?`,
+    `SELECT ${strangers.all} FROM stranger WHERE settled_at IS ${settled} ORDER BY last_at DESC LIMIT ?`,
     [most],
   );
   return { items: await presentStrangers(tx, rows) };
@@ -99,7 +101,7 @@ const boxOf = async (tx: Tx, row: StrangerRow): Promise<Stored<'box'> | undefine
 
 async function mustFindStranger(tx: Tx, id: string, lock: '' | 'FOR UPDATE' = 'FOR UPDATE'): Promise<StrangerRow> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
-    ? await tx.one<StrangerRow>(`SELECT * FROM stranger WHERE id = ? ${lock}`, [Number(id)])
+    ? await tx.one<StrangerRow>(`SELECT ${strangers.all} FROM stranger WHERE id = ? ${lock}`, [Number(id)])
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'stranger', ref: id });
   return row;

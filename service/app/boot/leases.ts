@@ -8,6 +8,7 @@ import { type Stored } from '@zpine/contract/kinds';
 import { sha256Hex } from '../../store/digests.ts';
 import { bytesOf, lockSpaces, valueOf } from '../../store/spans.ts';
 import { type Tx } from '../../store/tx.ts';
+import { bytes, maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 export interface Holder {
   /** One word for the client. */
@@ -17,20 +18,21 @@ export interface Holder {
   stranger: number | null;
 }
 
-export interface LeaseRow {
-  id: number;
-  vrf_id: number;
-  prefix_id: number;
-  address: Buffer;
-  source: LeaseSource | 'declined';
-  client: string;
-  mac: string;
-  device_id: number | null;
-  stranger_id: number | null;
-  started_at: Date;
-  expires_at: Date;
-  acknowledged: number;
-}
+export const leases = table('lease', {
+  id: number,
+  vrf_id: number,
+  prefix_id: number,
+  address: bytes,
+  source: word<LeaseSource | 'declined'>(),
+  client: text,
+  mac: text,
+  device_id: maybe(number),
+  stranger_id: maybe(number),
+  started_at: time,
+  expires_at: time,
+  acknowledged: number,
+});
+export type LeaseRow = RowOf<typeof leases>;
 
 const spansOf = (text: string | null): Span[] => (text ? mustParse(parseRanges(text)).map(spanOf) : []);
 const sizeOf = (spans: Span[]): bigint => spans.reduce((sum, span) => sum + span.last - span.first + 1n, 0n);
@@ -79,11 +81,10 @@ export async function poolAddress(
   if (taking) await lockSpaces(tx, [link.id]);
   const place = (value: bigint): LeaseOffer => offerFrom(link, source, value);
   const inside = (value: bigint) => spans.some((span) => value >= span.first && value <= span.last);
-  const had = await tx.select<LeaseRow>('SELECT * FROM lease WHERE prefix_id = ? AND client = ? AND source = ?', [
-    link.id,
-    word,
-    source,
-  ]);
+  const had = await tx.select<LeaseRow>(
+    `SELECT ${leases.all} FROM lease WHERE prefix_id = ? AND client = ? AND source = ?`,
+    [link.id, word, source],
+  );
   const mine = had.map((row) => valueOf(row.address, 4)).find(inside);
   if (mine !== undefined) return place(mine);
   const start = BigInt(`0x${sha256Hex(word).slice(0, 12)}`) % size;
@@ -124,7 +125,7 @@ async function firstFree(
   }
   const bounds = spans.map(() => 'address BETWEEN ? AND ?').join(' OR ');
   const oldest = await tx.one<LeaseRow>(
-    `SELECT * FROM lease WHERE vrf_id = ? AND family = 4 AND expires_at <= ? AND (${bounds}) ORDER BY expires_at LIMIT 1`,
+    `SELECT ${leases.all} FROM lease WHERE vrf_id = ? AND family = 4 AND expires_at <= ? AND (${bounds}) ORDER BY expires_at LIMIT 1`,
     [link.vrf, await tx.now(), ...spans.flatMap((span) => [bytesOf(4, span.first), bytesOf(4, span.last)])],
   );
   return oldest && place(valueOf(oldest.address, 4));
@@ -178,7 +179,7 @@ export async function leaseAt(tx: Tx, address: string): Promise<LeaseRow | undef
   const read = parseIp(address);
   if (!read.ok || read.value.family !== 4) return undefined;
   return tx.one<LeaseRow>(
-    'SELECT * FROM lease WHERE family = 4 AND address = ? AND acknowledged = 1 AND expires_at > ? ORDER BY vrf_id LIMIT 1',
+    `SELECT ${leases.all} FROM lease WHERE family = 4 AND address = ? AND acknowledged = 1 AND expires_at > ? ORDER BY vrf_id LIMIT 1`,
     [bytesOf(4, read.value.value), await tx.now()],
   );
 }

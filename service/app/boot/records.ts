@@ -5,6 +5,7 @@ import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
 import { keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 export interface BootNote {
   protocol: 'dhcp' | 'tftp' | 'http';
@@ -41,19 +42,20 @@ export async function saveBootRecord(tx: Tx, note: BootNote, times = 1): Promise
   );
 }
 
-interface Row {
-  id: number;
-  at: Date;
-  last_at: Date;
-  times: number;
-  protocol: string;
-  what: string;
-  outcome: string;
-  mac: string | null;
-  address: string | null;
-  device_id: number | null;
-  detail: string;
-}
+export const records = table('boot_record', {
+  id: number,
+  at: time,
+  last_at: time,
+  times: number,
+  protocol: text,
+  what: text,
+  outcome: text,
+  mac: maybe(text),
+  address: maybe(text),
+  device_id: maybe(number),
+  detail: text,
+});
+type Row = RowOf<typeof records>;
 
 export async function listBootRecords(tx: Tx, query: QueryOf<'boot.records'>): Promise<ReplyOf<'boot.records'>> {
   const where: string[] = ['1 = 1'];
@@ -67,7 +69,7 @@ export async function listBootRecords(tx: Tx, query: QueryOf<'boot.records'>): P
     values.push(query.outcome);
   }
   const rows = await tx.select<Row>(
-    `SELECT * FROM boot_record WHERE ${where.join(' AND ')} ORDER BY last_at DESC, id DESC LIMIT ?`,
+    `SELECT ${records.all} FROM boot_record WHERE ${where.join(' AND ')} ORDER BY last_at DESC, id DESC LIMIT ?`,
     [...values, query.limit],
   );
   const keys = await keysOf(

@@ -9,6 +9,7 @@ import { countLacking, lacksOf, OURS, type Lack } from '../devices/lacks.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { Found, type Finding, type Look } from './check.ts';
+import { columnsFor } from '../../store/models.ts';
 
 /** Devices of one batch: no report holds an estate in memory. */
 const BATCH = 2000;
@@ -17,7 +18,7 @@ const BATCH = 2000;
 async function* batches(tx: Tx, more = ''): AsyncGenerator<Stored<'device'>[]> {
   for (let after = 0; ;) {
     const rows = await tx.select<Row>(
-      `SELECT d.* FROM device d WHERE ${OURS} ${more} AND d.id > ? ORDER BY d.id LIMIT ${BATCH}`,
+      `SELECT ${columnsFor('device', 'd')} FROM device d WHERE ${OURS} ${more} AND d.id > ? ORDER BY d.id LIMIT ${BATCH}`,
       [after],
     );
     if (rows.length === 0) return;

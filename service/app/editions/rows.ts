@@ -4,25 +4,29 @@ import { type Stored } from '@zpine/contract/kinds';
 import { type Tx } from '../../store/tx.ts';
 import { type Files, type Inputs, readInputs, type ShownFile } from './content.ts';
 import { type LockoutFault } from './lockout.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
-export interface EditionRow {
-  id: number;
-  device_id: number;
-  number: number;
-  digest: string;
-  inputs_digest: string;
-  template: string;
-  made_at: Date;
-  made_by: string;
-  reason: string | null;
-  published_at: Date | null;
-  published_by: string | null;
-  insisted: string | null;
+/** What they hold is asked for by itself. */
+export const editions = table('edition', {
+  id: number,
+  device_id: number,
+  number,
+  digest: text,
+  inputs_digest: text,
+  template: text,
+  made_at: time,
+  made_by: text,
+  reason: maybe(text),
+  published_at: maybe(time),
+  published_by: maybe(text),
+  insisted: maybe(text),
+});
+export type EditionRow = RowOf<typeof editions> & {
   /** The device is given this one now. */
   current: boolean;
   /** No later one was made. */
   newest: boolean;
-}
+};
 
 /** What people see of an edition. */
 export interface ShownParts {
@@ -33,8 +37,7 @@ export interface ShownParts {
 const CURRENT = `SELECT p.id FROM edition p WHERE p.device_id = e.device_id AND p.published_at IS NOT NULL
   ORDER BY p.published_at DESC, p.number DESC LIMIT 1`;
 
-const SELECT = `SELECT e.id, e.device_id, e.number, e.digest, e.inputs_digest, e.template, e.made_at, e.made_by, e.reason,
-  e.published_at, e.published_by, e.insisted, e.id = (${CURRENT}) AS current,
+const SELECT = `SELECT ${editions.of('e')}, e.id = (${CURRENT}) AS current,
   NOT EXISTS (SELECT 1 FROM edition n WHERE n.device_id = e.device_id AND n.number > e.number) AS newest FROM edition e`;
 
 async function rowsBy(tx: Tx, behind: string, values: unknown[]): Promise<EditionRow[]> {

@@ -10,6 +10,7 @@ import { sha256 } from '../../store/digests.ts';
 import { type Tx } from '../../store/tx.ts';
 import { findRefs, likeText } from '../records/refs.ts';
 import { maskersFor, saveSecrets } from '../secrets/known.ts';
+import { bytes, maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 /** One file as a device showed it. */
 export interface Captured {
@@ -24,20 +25,21 @@ export interface Captured {
   steady: Buffer;
 }
 
-interface CaptureRow {
-  id: number;
-  device_id: number;
-  device_key: string;
-  file: string;
-  digest: Buffer;
-  fingerprint: string;
-  current: number;
-  first_at: Date;
-  last_at: Date;
-  run_id: number | null;
-  bytes: number;
-  is_binary: number;
-}
+export const captures = table('capture', {
+  id: number,
+  device_id: number,
+  device_key: text,
+  file: text,
+  digest: bytes,
+  fingerprint: text,
+  current: number,
+  first_at: time,
+  last_at: time,
+  run_id: maybe(number),
+});
+/** What they hold is asked for by itself. */
+export const texts = table('captured_text', { bytes: number, is_binary: number });
+type CaptureRow = RowOf<typeof captures> & RowOf<typeof texts>;
 
 type ShownFile = NonNullable<RunRow['files']>[number];
 
@@ -87,7 +89,7 @@ export async function storeCaptured(tx: Tx, device: number, run: number, files: 
   return out;
 }
 
-const COLUMNS = 'c.*, t.bytes, t.is_binary';
+const COLUMNS = `${captures.of('c')}, ${texts.of('t')}`;
 const FROM = 'FROM capture c JOIN captured_text t ON t.digest = c.text_key';
 
 const shown = (row: CaptureRow): ShownCapture => ({

@@ -2,25 +2,25 @@
 import { type Outcome } from '@zpine/core/fleet/outcomes';
 import { type RunRow } from '@zpine/contract/fleetShapes';
 import { type Tx } from '../../store/tx.ts';
+import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
-export interface RowTableRow {
-  run_id: number;
-  seq: number;
-  device_id: number;
-  device_key: string;
-  state: RunRow['state'];
-  outcome: Outcome | null;
-  detail: string;
-  started_at: Date | null;
-  ms: number | null;
-  result: string | null;
-}
+export const rows = table('run_row', {
+  run_id: number,
+  seq: number,
+  device_id: number,
+  device_key: text,
+  state: word<RunRow['state']>(),
+  outcome: maybe(word<Outcome>()),
+  detail: text,
+  started_at: maybe(time),
+  ms: maybe(number),
+  result: maybe(text),
+});
+export type RowTableRow = RowOf<typeof rows>;
 
-export interface SealedRow extends RowTableRow {
-  sealed: string | null;
-}
+export type SealedRow = RowTableRow & { sealed: string | null };
 
-export const rowColumns = 'run_id, seq, device_id, device_key, state, outcome, detail, started_at, ms, result';
+export const rowColumns = rows.all;
 
 /** Those that changed after a version of their run, in their order; all after -1. */
 export const rowsOfRun = (tx: Tx, run: number, since = -1): Promise<RowTableRow[]> =>

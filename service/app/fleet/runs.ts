@@ -9,6 +9,7 @@ import { type Tx } from '../../store/tx.ts';
 import { type Expectation } from '@zpine/core/fleet/expectations';
 import { rowColumns, rowsOfRun, type RowTableRow } from './runRows.ts';
 import { type Selected } from './selection.ts';
+import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 /** What a run does beside its rows. */
 export interface RunInput {
@@ -24,24 +25,25 @@ export interface RunInput {
   sheet?: string;
 }
 
-export interface RunTableRow {
-  id: number;
-  kind: RunKind;
-  state: RunHead['state'];
-  title: string;
-  input: string;
-  selection: string;
-  expected: number;
-  made_by: string;
-  reason: string | null;
-  made_at: Date;
-  started_at: Date | null;
-  ended_at: Date | null;
-  ended: string | null;
-  stopping: number;
-  takes_back: number | null;
-  version: number;
-}
+export const runs = table('run', {
+  id: number,
+  kind: word<RunKind>(),
+  state: word<RunHead['state']>(),
+  title: text,
+  input: text,
+  selection: text,
+  expected: number,
+  made_by: text,
+  reason: maybe(text),
+  made_at: time,
+  started_at: maybe(time),
+  ended_at: maybe(time),
+  ended: maybe(text),
+  stopping: number,
+  takes_back: maybe(number),
+  version: number,
+});
+export type RunTableRow = RowOf<typeof runs>;
 
 export interface NewRun {
   kind: RunKind;
@@ -87,7 +89,7 @@ export async function makeRun(tx: Tx, run: NewRun): Promise<RunHead> {
 
 export async function runRow(tx: Tx, id: string, lock = false): Promise<RunTableRow> {
   const row = /^[0-9]{1,15}$/.test(id)
-    ? await tx.one<RunTableRow>(`SELECT * FROM run WHERE id = ?${lock ? ' FOR UPDATE' : ''}`, [id])
+    ? await tx.one<RunTableRow>(`SELECT ${runs.all} FROM run WHERE id = ?${lock ? ' FOR UPDATE' : ''}`, [id])
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'run', ref: `#${id}` });
   return row;
@@ -155,7 +157,10 @@ export async function listRuns(tx: Tx, query: QueryOf<'run.list'>): Promise<Repl
     values.push(device?.id ?? 0);
   }
   const where = tests.length > 0 ? `WHERE ${tests.join(' AND ')}` : '';
-  const rows = await tx.select<RunTableRow>(`SELECT * FROM run ${where} ORDER BY id DESC LIMIT ${query.limit}`, values);
+  const rows = await tx.select<RunTableRow>(
+    `SELECT ${runs.all} FROM run ${where} ORDER BY id DESC LIMIT ${query.limit}`,
+    values,
+  );
   return { items: await runSummaries(tx, rows) };
 }
 

@@ -6,6 +6,7 @@ import { fromRow } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { mustFindFieldMany } from '../records/refs.ts';
 import { whereCondition } from '../records/where.ts';
+import { columnsFor } from '../../store/models.ts';
 
 export interface Selection {
   devices?: string[] | undefined;
@@ -28,7 +29,7 @@ export async function selected(tx: Tx, { devices: named, where }: Selection): Pr
   if (where === undefined) throw new Refusal('selection-missing');
   const condition = await whereCondition(tx, 'device', where);
   const rows = await tx.select<Row>(
-    `SELECT * FROM device WHERE ${condition.sql} ORDER BY sort_key, id`,
+    `SELECT ${columnsFor('device')} FROM device WHERE ${condition.sql} ORDER BY sort_key, id`,
     condition.values,
   );
   if (rows.length === 0) throw new Refusal('selection-empty', { where });

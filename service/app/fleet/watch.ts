@@ -11,6 +11,7 @@ import { type Target } from './access.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { numbersOf } from '../settings/numbers.ts';
 import { targetsOf } from './targets.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 /** The way into a device, among the things that are watched of it. */
 export const REACH = 'way in';
@@ -171,20 +172,21 @@ export async function listWatched(tx: Tx, query: QueryOf<'watch.list'>): Promise
   };
 }
 
-interface NoticeRow {
-  id: number;
-  at: Date;
-  device_key: string;
-  what: string;
-  text: string;
-  mail_to: string;
-  mailed_at: Date | null;
-  mail_fault: string | null;
-  tries: number;
-}
+export const notices = table('notice', {
+  id: number,
+  at: time,
+  device_key: text,
+  what: text,
+  text,
+  mail_to: text,
+  mailed_at: maybe(time),
+  mail_fault: maybe(text),
+  tries: number,
+});
+type NoticeRow = RowOf<typeof notices>;
 
 export async function listNotices(tx: Tx, query: QueryOf<'notice.list'>): Promise<ReplyOf<'notice.list'>> {
-  const rows = await tx.select<NoticeRow>(`SELECT * FROM notice ORDER BY id DESC LIMIT ${query.limit}`);
+  const rows = await tx.select<NoticeRow>(`SELECT ${notices.all} FROM notice ORDER BY id DESC LIMIT ${query.limit}`);
   return {
     items: rows.map((row) => ({
       id: Number(row.id),

@@ -11,29 +11,31 @@ import { atLeast, type Role } from '@zpine/contract/roles';
 import { Instant } from '../../store/instant.ts';
 import { ownKinds, type Tx } from '../../store/tx.ts';
 import { findRefs, likeText, mustFindField } from '../records/refs.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 const CHANGES_SHOWN = 100;
 
 const isOwn = (kind: string): boolean => (ownKinds as readonly string[]).includes(kind);
 
-interface SetRow {
-  id: number;
-  at: Date;
-  actor: string;
-  via: string;
-  action: string;
-  reason: string | null;
-  undoes: number | null;
-  undone_by: number | null;
-}
-interface ChangeRow {
-  change_set_id: number;
-  kind: string;
-  record_id: number;
-  record_key: string;
-  before: string | null;
-  after: string | null;
-}
+export const changeSets = table('change_set', {
+  id: number,
+  at: time,
+  actor: text,
+  via: text,
+  action: text,
+  reason: maybe(text),
+  undoes: maybe(number),
+});
+type SetRow = RowOf<typeof changeSets> & { undone_by: number | null };
+export const shown = table('change', {
+  change_set_id: number,
+  kind: text,
+  record_id: number,
+  record_key: text,
+  before: maybe(text),
+  after: maybe(text),
+});
+type ChangeRow = RowOf<typeof shown>;
 
 /** Change sets, the newest first, with the first changes of each. */
 export async function history(tx: Tx, query: QueryOf<'history.list'>, role: Role): Promise<ReplyOf<'history.list'>> {
@@ -84,7 +86,7 @@ export async function history(tx: Tx, query: QueryOf<'history.list'>, role: Role
     values.push(Number(query.after));
   }
   const sets = await tx.select<SetRow>(
-    `SELECT s.id, s.at, s.actor, s.via, s.action, s.reason, s.undoes,
+    `SELECT ${changeSets.of('s')},
        (SELECT MAX(u.id) FROM change_set u WHERE u.undoes = s.id AND NOT EXISTS (SELECT 1 FROM change_set o WHERE o.undoes = u.id)) AS undone_by
      FROM change_set s WHERE ${where.join(' AND ')} ORDER BY s.id DESC LIMIT ?`,
     [...values, query.limit + 1],
@@ -169,7 +171,7 @@ async function changesOf(tx: Tx, sets: number[]): Promise<Map<number, { count: n
   );
   for (const row of counts) out.set(row.change_set_id, { count: Number(row.count), shown: [] });
   const rows = await tx.select<ChangeRow>(
-    'SELECT change_set_id, kind, record_id, record_key, `before`, `after` FROM `change` WHERE change_set_id IN (?) AND seq <= ? ORDER BY change_set_id, seq',
+    `SELECT ${shown.all} FROM \`change\` WHERE change_set_id IN (?) AND seq <= ? ORDER BY change_set_id, seq`,
     [sets, CHANGES_SHOWN],
   );
   for (const row of rows) {

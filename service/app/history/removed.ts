@@ -8,15 +8,17 @@ import { Instant } from '../../store/instant.ts';
 import { type Tx } from '../../store/tx.ts';
 import { kindGiven, likeText } from '../records/refs.ts';
 import { presentImage } from './list.ts';
-import { takeBack, type ChangeRow } from './undo.ts';
+import { changes, takeBack, type ChangeRow } from './undo.ts';
+import { number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
-interface Row {
-  kind: KindName;
-  record_id: number;
-  record_key: string;
-  at: Date;
-  actor: string;
-}
+export const removals = table('removed', {
+  kind: word<KindName>(),
+  record_id: number,
+  record_key: text,
+  at: time,
+  actor: text,
+});
+type Row = RowOf<typeof removals>;
 
 export async function listRemoved(tx: Tx, query: QueryOf<'removed.list'>): Promise<ReplyOf<'removed.list'>> {
   // What went with something else comes back with that.
@@ -38,7 +40,7 @@ export async function listRemoved(tx: Tx, query: QueryOf<'removed.list'>): Promi
     values.push(time, time, Number(id));
   }
   const rows = await tx.select<Row>(
-    `SELECT * FROM removed WHERE ${where.join(' AND ')} ORDER BY at DESC, record_id DESC LIMIT ?`,
+    `SELECT ${removals.all} FROM removed WHERE ${where.join(' AND ')} ORDER BY at DESC, record_id DESC LIMIT ?`,
     [...values, query.limit + 1],
   );
   const shown = rows.slice(0, query.limit);
@@ -64,7 +66,7 @@ type Removal = ChangeRow & { change_set_id: number; reason: string | null };
 
 const removalOf = (tx: Tx, { kind, record_id }: Pick<Row, 'kind' | 'record_id'>): Promise<Removal | undefined> =>
   tx.one<Removal>(
-    `SELECT c.*, s.reason FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
+    `SELECT ${changes.of('c')}, s.reason FROM \`change\` c JOIN change_set s ON s.id = c.change_set_id
      WHERE c.kind = ? AND c.record_id = ? AND c.version_to IS NULL ORDER BY c.change_set_id DESC LIMIT 1`,
     [kind, record_id],
   );
@@ -75,14 +77,14 @@ export async function restore(tx: Tx, kindText: string, ref: string): Promise<Re
   const byId = /^#[1-9][0-9]{0,15}$/.test(ref);
   if (!isAscii(ref)) throw new Refusal('removed-unknown', { kind, ref });
   const row = await tx.one<Row>(
-    `SELECT * FROM removed WHERE kind = ? AND ${byId ? 'record_id' : 'record_key'} = ? ORDER BY at DESC LIMIT 1 FOR UPDATE`,
+    `SELECT ${removals.all} FROM removed WHERE kind = ? AND ${byId ? 'record_id' : 'record_key'} = ? ORDER BY at DESC LIMIT 1 FOR UPDATE`,
     [kind, byId ? Number(ref.slice(1)) : ref.trim().toLowerCase()],
   );
   if (!row) throw new Refusal('removed-unknown', { kind, ref });
   const removal = await removalOf(tx, row);
   if (!removal) throw new Refusal('removed-unknown', { kind, ref });
   const set = await tx.select<ChangeRow>(
-    'SELECT * FROM `change` WHERE change_set_id = ? AND version_to IS NULL ORDER BY seq DESC',
+    `SELECT ${changes.all} FROM \`change\` WHERE change_set_id = ? AND version_to IS NULL ORDER BY seq DESC`,
     [removal.change_set_id],
   );
   const went = wentWith(set, kind, Number(row.record_id));

@@ -15,20 +15,23 @@ import { saveEdits } from '../records/edit.ts';
 import { checkDrafts } from '../records/prepare.ts';
 import { takeAway, withParts, type Going } from '../records/parts.ts';
 import { removeAll, removeOne } from '../records/remove.ts';
+import { maybe, number, table, text, type RowOf } from '../../store/table.ts';
 
 type Image = Record<string, Value>;
 type Undone = ReplyOf<'history.undo'>['items'][number];
 
-export interface ChangeRow {
-  seq: number;
-  kind: string;
-  record_id: number;
-  record_key: string;
-  version_from: number | null;
-  version_to: number | null;
-  before: string | null;
-  after: string | null;
-}
+export const changes = table('change', {
+  change_set_id: number,
+  seq: number,
+  kind: text,
+  record_id: number,
+  record_key: text,
+  version_from: maybe(number),
+  version_to: maybe(number),
+  before: maybe(text),
+  after: maybe(text),
+});
+export type ChangeRow = RowOf<typeof changes>;
 
 export interface TakenBack {
   /** The first of them. */
@@ -65,7 +68,7 @@ const AT_ONCE = 2000;
 async function* changesOf(tx: Tx, set: number): AsyncGenerator<ChangeRow[]> {
   for (let before = 2 ** 31 - 1; ;) {
     const rows = await tx.select<ChangeRow>(
-      `SELECT * FROM \`change\` WHERE change_set_id = ? AND seq < ? ORDER BY seq DESC LIMIT ${AT_ONCE}`,
+      `SELECT ${changes.all} FROM \`change\` WHERE change_set_id = ? AND seq < ? ORDER BY seq DESC LIMIT ${AT_ONCE}`,
       [set, before],
     );
     yield rows;

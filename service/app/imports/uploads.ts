@@ -6,30 +6,32 @@ import { z } from 'zod';
 import { type User } from '../access/who.ts';
 import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { kindOfImport } from './headMapping.ts';
+import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 type UploadState = (typeof uploadStates)[number];
 
-export interface UploadRow {
-  id: number;
-  name: string;
-  kind: string | null;
-  format: 'csv' | 'yaml' | 'json' | null;
-  columns: string;
-  state: UploadState;
-  bytes: number;
-  bytes_done: number;
-  rows_done: number;
-  encoding: 'utf-8' | 'windows-1252';
-  cancelled: number;
+export const uploads = table('upload', {
+  id: number,
+  name: text,
+  kind: maybe(text),
+  format: maybe(word<'csv' | 'yaml' | 'json'>()),
+  columns: text,
+  state: word<UploadState>(),
+  bytes: number,
+  bytes_done: number,
+  rows_done: number,
+  encoding: word<'utf-8' | 'windows-1252'>(),
+  cancelled: number,
   /** Values of secret settings may be in it: its pieces are sealed. */
-  sealed: number;
-  outcome: string | null;
-  failure: string | null;
-  reason: string | null;
-  via: Actor['via'];
-  started_by: string;
-  at: Date;
-}
+  sealed: number,
+  outcome: maybe(text),
+  failure: maybe(text),
+  reason: maybe(text),
+  via: word<Actor['via']>(),
+  started_by: text,
+  at: time,
+});
+export type UploadRow = RowOf<typeof uploads>;
 
 /** Pieces of this size go to the database one by one. */
 const CHUNK = 1 << 20;
@@ -138,7 +140,7 @@ export const dropChunks = (tx: Tx, id: number): Promise<number> =>
 
 export async function uploadRow(tx: Tx, id: string, lock = false): Promise<UploadRow> {
   const row = /^#?[1-9][0-9]{0,15}$/.test(id)
-    ? await tx.one<UploadRow>(`SELECT * FROM upload WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [
+    ? await tx.one<UploadRow>(`SELECT ${uploads.all} FROM upload WHERE id = ? ${lock ? 'FOR UPDATE' : ''}`, [
         Number(id.replace('#', '')),
       ])
     : undefined;

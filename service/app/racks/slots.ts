@@ -14,6 +14,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, find, keysOf } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { number, table, word, type RowOf } from '../../store/table.ts';
 
 /** What stands in racks. */
 export type Standing = 'device' | 'filler';
@@ -52,20 +53,21 @@ export const extentOfFiller = (filler: Pick<Stored<'filler'>, 'positionU' | 'hei
   side: 'left',
 });
 
-interface SlotRow {
-  rack_id: number;
-  u: number;
-  face: Face;
-  half: Side;
-  kind: Standing;
-  record_id: number;
-}
+export const slots = table('rack_slot', {
+  rack_id: number,
+  u: number,
+  face: word<Face>(),
+  half: word<Side>(),
+  kind: word<Standing>(),
+  record_id: number,
+});
+type SlotRow = RowOf<typeof slots>;
 
 /** What is in the way of things that shall stand in racks, whether there already or in the same request. */
 export async function clashingSlots(tx: Tx, wanted: Placed[]): Promise<Map<Placed, { u: number; by: string }>> {
   const racks = [...new Set(wanted.map((one) => one.rack.id))];
   if (racks.length === 0) return new Map();
-  const rows = await tx.select<SlotRow>('SELECT * FROM rack_slot WHERE rack_id IN (?)', [racks]);
+  const rows = await tx.select<SlotRow>(`SELECT ${slots.all} FROM rack_slot WHERE rack_id IN (?)`, [racks]);
   const moving = new Set(wanted.map(({ kind, id }) => `${kind} ${id}`));
   const held = new Map<string, { kind: Standing; id: number } | Placed>();
   for (const row of rows)
@@ -168,7 +170,7 @@ export async function takeAnew(tx: Tx, where: { racks?: number[]; models?: numbe
 }
 
 export const takenSlots = async (tx: Tx, rack: number): Promise<(Slot & { kind: Standing; id: number })[]> =>
-  (await tx.select<SlotRow>('SELECT * FROM rack_slot WHERE rack_id = ?', [rack])).map(
+  (await tx.select<SlotRow>(`SELECT ${slots.all} FROM rack_slot WHERE rack_id = ?`, [rack])).map(
     ({ u, face, half, kind, record_id }) => ({
       u,
       face,

@@ -9,6 +9,7 @@ import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { type CountIs } from '@zpine/contract/route';
 import { fromRow, present } from '../../store/records.ts';
 import { toColumns } from '../../store/columns.ts';
+import { selectText } from '../../store/belowSequelize.ts';
 import { type Tx } from '../../store/tx.ts';
 import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
@@ -47,7 +48,7 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
   if (typeof input.where === 'string') filters.push(await selected(tx, kind, input.where));
   const mark = input.after === undefined ? undefined : readMark(input.after, sort);
   const rows = await tx.select<Record<string, unknown>>(
-    selection(tx, kind, {
+    selectText(tx.models[kind], {
       where: { [Op.and]: [...filters, ...(mark ? [beyond(column, mark, down)] : [])] },
       order: [
         [column, down ? 'DESC' : 'ASC'],
@@ -73,17 +74,6 @@ export async function list(tx: Tx, kind: KindName, input: ListInput): Promise<Pa
 /** Up to so many are counted one by one. */
 const MOST_COUNTED = 50_000;
 
-interface SelectQuery {
-  selectQuery: (table: unknown, options: object, model: unknown) => string;
-}
-
-/** The statement that Sequelize makes of its own terms; it is sent like any other of this unit of work. */
-function selection(tx: Tx, kind: KindName, options: object): string {
-  const model = tx.models[kind];
-  const generator = model.sequelize?.getQueryInterface().queryGenerator as SelectQuery;
-  return generator.selectQuery(model.getTableName(), options, model).replace(/;\s*$/, '');
-}
-
 /** How many there are: exactly, as far as that can be said at once. */
 async function counted(tx: Tx, kind: KindName, filters: WhereOptions[]): Promise<{ count: number; countIs: CountIs }> {
   if (filters.length === 0) {
@@ -94,7 +84,7 @@ async function counted(tx: Tx, kind: KindName, filters: WhereOptions[]): Promise
     const estimate = Number(row?.rows ?? 0);
     if (estimate > MOST_COUNTED) return { count: Number(estimate.toPrecision(2)), countIs: 'about' };
   }
-  const sql = selection(tx, kind, {
+  const sql = selectText(tx.models[kind], {
     attributes: ['id'],
     where: { [Op.and]: filters },
     limit: MOST_COUNTED + 1,

@@ -5,6 +5,7 @@ import { type JobWork } from '../../store/jobs.ts';
 import { fromRow, type AnyStored } from '../../store/records.ts';
 import { addTerms, dropTerms } from '../../store/terms.ts';
 import { transact, type Actor } from '../../store/tx.ts';
+import { columnsFor } from '../../store/models.ts';
 
 const AT_ONCE = 1000;
 const actor: Actor = { name: 'service', via: 'service' };
@@ -14,7 +15,7 @@ export const reindex: JobWork = async (store) => {
     for (let after = 0; ;) {
       const last = await transact(store, actor, 'reindex', async (tx) => {
         const rows = await tx.select<Row>(
-          `SELECT * FROM \`${kind}\` WHERE id > ? ORDER BY id LIMIT ${AT_ONCE} LOCK IN SHARE MODE`,
+          `SELECT ${columnsFor(kind)} FROM \`${kind}\` WHERE id > ? ORDER BY id LIMIT ${AT_ONCE} LOCK IN SHARE MODE`,
           [after],
         );
         const records = rows.map((row) => fromRow<KindName>(kind, row) as unknown as AnyStored);

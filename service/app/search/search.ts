@@ -9,6 +9,7 @@ import { type ReplyOf } from '@zpine/contract/routes';
 import { likeText } from '../records/refs.ts';
 import { fromRow, keysOf, type AnyStored } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
+import { columnsFor } from '../../store/models.ts';
 
 type Hit = ReplyOf<'search'>['items'][number];
 
@@ -191,7 +192,7 @@ async function described(tx: Tx, hits: Ranked[]): Promise<Hit[]> {
   const records = new Map<string, AnyStored>();
   for (const kind of new Set(hits.map((hit) => hit.kind))) {
     const ids = hits.filter((hit) => hit.kind === kind).map((hit) => hit.id);
-    const rows = await tx.select<Row>(`SELECT * FROM \`${kind}\` WHERE id IN (?)`, [ids]);
+    const rows = await tx.select<Row>(`SELECT ${columnsFor(kind)} FROM \`${kind}\` WHERE id IN (?)`, [ids]);
     for (const row of rows) {
       const record = fromRow(kind, row);
       records.set(`${kind} ${record.id}`, record);

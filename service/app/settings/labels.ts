@@ -5,7 +5,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { type Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
-import { labelsOf, openValue, type ValueRow, valueColumns } from './layers.ts';
+import { labelsOf, openValue, type ValueRow, settingValues } from './layers.ts';
 
 interface LabelValue extends Said {
   label: Stored<'label'>;
@@ -15,7 +15,7 @@ interface LabelValue extends Said {
 async function labelValues(tx: Tx, labels: Stored<'label'>[]): Promise<LabelValue[]> {
   if (labels.length === 0) return [];
   const rows = await tx.select<ValueRow>(
-    `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = 'label' AND layer_id IN (?)`,
+    `SELECT ${settingValues.all} FROM setting_value WHERE layer_kind = 'label' AND layer_id IN (?)`,
     [labels.map((label) => label.id)],
   );
   return rows.flatMap((row) => {

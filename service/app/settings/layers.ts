@@ -7,6 +7,7 @@ import { columnsIn, recordIn } from '../../store/joined.ts';
 import { allOf, byIds, keysOf, rememberKeys } from '../../store/records.ts';
 import { type Tx } from '../../store/tx.ts';
 import { sitesOf } from '../devices/inForce.ts';
+import { number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 export interface LayerRef extends Layer {
   id: number;
@@ -119,21 +120,19 @@ export async function labelsOf(tx: Tx, words: string[]): Promise<Stored<'label'>
   return found.sort((a, b) => (a.rank ?? 0) - (b.rank ?? 0));
 }
 
-export interface ValueRow {
-  id: number;
-  layer_kind: LayerKind;
-  layer_id: number;
-  setting_id: number;
-  mode: Mode;
-  value: string;
-  sealed: number;
-  version: number;
-  updated_at: Date;
-  updated_by: string;
-}
-
-export const valueColumns =
-  'id, layer_kind, layer_id, setting_id, mode, value, sealed, version, updated_at, updated_by';
+export const settingValues = table('setting_value', {
+  id: number,
+  layer_kind: word<LayerKind>(),
+  layer_id: number,
+  setting_id: number,
+  mode: word<Mode>(),
+  value: text,
+  sealed: number,
+  version: number,
+  updated_at: time,
+  updated_by: text,
+});
+export type ValueRow = RowOf<typeof settingValues>;
 
 /** The value of a row, opened where it is sealed. */
 export const openValue = (tx: Tx, row: Pick<ValueRow, 'value' | 'sealed'>): SettingValue =>
@@ -173,7 +172,7 @@ export async function loadLayerValues(
     }
   };
   if (settings && [...kinds.values()].some((ids) => ids.size > MANY_LAYERS)) {
-    take(await tx.select<ValueRow>(`SELECT ${valueColumns} FROM setting_value WHERE setting_id IN (?)`, [settings]));
+    take(await tx.select<ValueRow>(`SELECT ${settingValues.all} FROM setting_value WHERE setting_id IN (?)`, [settings]));
     return said;
   }
   const pairs = [...kinds].flatMap(([kind, keys]) => [...keys.keys()].map((id) => ({ kind, id })));
@@ -182,7 +181,7 @@ export async function loadLayerValues(
     const among = slices.map(() => '(layer_kind = ? AND layer_id IN (?))').join(' OR ');
     const values = slices.flatMap(([kind, of]) => [kind, of.map(({ id }) => id)]);
     const only = settings ? 'AND setting_id IN (?)' : '';
-    const sql = `SELECT ${valueColumns} FROM setting_value WHERE (${among}) ${only}`;
+    const sql = `SELECT ${settingValues.all} FROM setting_value WHERE (${among}) ${only}`;
     take(await tx.select<ValueRow>(sql, [...values, ...(settings ? [settings] : [])]));
   }
   return said;

@@ -13,7 +13,7 @@ import { saveSecrets } from '../secrets/known.ts';
 import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';
 import { refuseDisagreeing } from './labels.ts';
-import { openValue, recordOf, type ValueRow, valueColumns } from './layers.ts';
+import { openValue, recordOf, type ValueRow, settingValues } from './layers.ts';
 import { refuseMeaningless } from './meanings.ts';
 
 export interface Target {
@@ -74,7 +74,7 @@ export async function putValue(tx: Tx, input: BodyOf<'value.put'>): Promise<Laye
 
 async function rowFor(tx: Tx, setting: Stored<'setting'>, target: Target): Promise<ValueRow | undefined> {
   return tx.one<ValueRow>(
-    `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ? AND setting_id = ? FOR UPDATE`,
+    `SELECT ${settingValues.all} FROM setting_value WHERE layer_kind = ? AND layer_id = ? AND setting_id = ? FOR UPDATE`,
     [target.kind, target.id, setting.id],
   );
 }
@@ -88,7 +88,7 @@ export async function standingRows(
   const groups = [...grouped(values, ({ setting, target }) => `${target.kind} ${setting.id}`).values()];
   // By the key of the table, part by part: rows of a list of triples would be looked for, and held, in all of it.
   const rows = await tx.select<ValueRow>(
-    `SELECT ${valueColumns} FROM setting_value
+    `SELECT ${settingValues.all} FROM setting_value
      WHERE ${groups.map(() => '(layer_kind = ? AND layer_id IN (?) AND setting_id = ?)').join(' OR ')} ORDER BY id FOR UPDATE`,
     groups.flatMap((group) => [group[0]?.target.kind, group.map(({ target }) => target.id), group[0]?.setting.id]),
   );
@@ -195,7 +195,7 @@ export async function removeValue(tx: Tx, input: BodyOf<'value.remove'>): Promis
 export async function copyValues(tx: Tx, kind: KindName, from: number, to: { id: number; key: string }): Promise<void> {
   if (!(layerKinds as readonly string[]).includes(kind)) return;
   const rows = await tx.select<ValueRow>(
-    `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ?`,
+    `SELECT ${settingValues.all} FROM setting_value WHERE layer_kind = ? AND layer_id = ?`,
     [kind, from],
   );
   const settings = await byIds(tx, 'setting', rows, 'setting_id');
@@ -213,7 +213,7 @@ export async function dropValuesOf(tx: Tx, kind: KindName, records: { id: number
   if (!(layerKinds as readonly string[]).includes(kind)) return;
   for (const record of records) {
     const rows = await tx.select<ValueRow>(
-      `SELECT ${valueColumns} FROM setting_value WHERE layer_kind = ? AND layer_id = ? FOR UPDATE`,
+      `SELECT ${settingValues.all} FROM setting_value WHERE layer_kind = ? AND layer_id = ? FOR UPDATE`,
       [kind, record.id],
     );
     const settings = await byIds(tx, 'setting', rows, 'setting_id');
@@ -259,7 +259,7 @@ export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<
     }
   } else if (query.of !== undefined) throw Refusal.at(['layer'], 'value-missing');
   const rows = await tx.select<ValueRow>(
-    `SELECT ${valueColumns} FROM setting_value WHERE ${where.join(' AND ')} ORDER BY layer_kind, layer_id, setting_id LIMIT ${MOST}`,
+    `SELECT ${settingValues.all} FROM setting_value WHERE ${where.join(' AND ')} ORDER BY layer_kind, layer_id, setting_id LIMIT ${MOST}`,
     values,
   );
   const settings = await byIds(tx, 'setting', rows, 'setting_id');
@@ -277,7 +277,7 @@ export async function listValues(tx: Tx, query: QueryOf<'value.list'>): Promise<
 /** All values of all layers, as an import takes them. */
 export async function everyValue(tx: Tx): Promise<{ secret: boolean; row: Record<string, Value> }[]> {
   const rows = await tx.select<ValueRow & { name: string; secret: number }>(
-    `SELECT ${valueColumns.replaceAll(/\w+/g, 'v.$&')}, s.name, s.secret FROM setting_value v JOIN setting s ON s.id = v.setting_id ORDER BY s.sort_key, v.layer_kind, v.layer_id`,
+    `SELECT ${settingValues.of('v')}, s.name, s.secret FROM setting_value v JOIN setting s ON s.id = v.setting_id ORDER BY s.sort_key, v.layer_kind, v.layer_id`,
   );
   const out: { secret: boolean; row: Record<string, Value>; place: string }[] = [];
   const keys = new Map<KindName, Map<number, string>>();

@@ -5,16 +5,18 @@ import { type BodyOf } from '@zpine/contract/routes';
 import { type JobWork } from '../../store/jobs.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { checkStore, type SoundnessReport } from './check.ts';
+import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
-interface CheckRow {
-  id: number;
-  asked_at: Date;
-  ended_at: Date | null;
-  asked_by: string;
-  mend: number;
-  failure: string | null;
-  result: string | null;
-}
+export const checks = table('store_check', {
+  id: number,
+  asked_at: time,
+  ended_at: maybe(time),
+  asked_by: text,
+  mend: number,
+  failure: maybe(text),
+  result: maybe(text),
+});
+type CheckRow = RowOf<typeof checks>;
 
 const shown = (row: CheckRow): SoundnessCheck => {
   const result = row.result === null ? undefined : (JSON.parse(row.result) as SoundnessReport);
@@ -47,7 +49,7 @@ export async function askCheck(tx: Tx, { mend }: BodyOf<'doctor.store'>): Promis
 
 export async function showCheck(tx: Tx, id: string): Promise<SoundnessCheck> {
   const row = /^[1-9][0-9]{0,15}$/.test(id)
-    ? await tx.one<CheckRow>('SELECT * FROM store_check WHERE id = ?', [Number(id)])
+    ? await tx.one<CheckRow>(`SELECT ${checks.all} FROM store_check WHERE id = ?`, [Number(id)])
     : undefined;
   if (!row) throw new Refusal('not-found', { kind: 'check of the store', ref: id });
   return shown(row);
@@ -56,13 +58,15 @@ export async function showCheck(tx: Tx, id: string): Promise<SoundnessCheck> {
 const LISTED = 20;
 
 export const listChecks = async (tx: Tx): Promise<{ items: SoundnessCheck[] }> => ({
-  items: (await tx.select<CheckRow>(`SELECT * FROM store_check ORDER BY id DESC LIMIT ${LISTED}`)).map(shown),
+  items: (await tx.select<CheckRow>(`SELECT ${checks.all} FROM store_check ORDER BY id DESC LIMIT ${LISTED}`)).map(
+    shown,
+  ),
 });
 
 /** The last one that came to an end, for whoever watches the service. */
 export async function lastCheck(tx: Tx): Promise<SoundnessCheck | undefined> {
   const row = await tx.one<CheckRow>(
-    'SELECT * FROM store_check WHERE ended_at IS NOT NULL AND failure IS NULL ORDER BY id DESC LIMIT 1',
+    `SELECT ${checks.all} FROM store_check WHERE ended_at IS NOT NULL AND failure IS NULL ORDER BY id DESC LIMIT 1`,
   );
   return row && shown(row);
 }
@@ -85,7 +89,9 @@ export const soundnessWork: JobWork = async (store: Store, payload) => {
   const asked = payload as { id?: number; actor?: Actor };
   const actor = asked.actor ?? night;
   const id = asked.id ?? (await transact(store, actor, 'doctor.store', (tx) => note(tx, false)));
-  const row = await read(store, actor, (tx) => tx.one<CheckRow>('SELECT * FROM store_check WHERE id = ?', [id]));
+  const row = await read(store, actor, (tx) =>
+    tx.one<CheckRow>(`SELECT ${checks.all} FROM store_check WHERE id = ?`, [id]),
+  );
   if (!row || row.ended_at !== null) return undefined;
   const end = (failure: string | null, report: SoundnessReport | null) =>
     transact(store, actor, 'doctor.store', async (tx) => {
