@@ -2,11 +2,11 @@
 import { fork } from 'node:child_process';
 import { dial, parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { dhcpLoad } from '../lab/boot/load.ts';
 import { Relay } from '../lab/boot/relay.ts';
 import { Wire } from '../lab/wire.ts';
-import { type Mariadb } from '../ops/mariadb.ts';
+import type { Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { ratesInTurns, type Row } from './measure.ts';
 

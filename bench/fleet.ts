@@ -7,8 +7,8 @@ import { createPool } from 'mariadb';
 import { Client as SshClient } from 'ssh2';
 import { dial, parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
-import { type Client } from '@zpine/contract/client';
-import { type Mariadb } from '../ops/mariadb.ts';
+import type { Client } from '@zpine/contract/client';
+import type { Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { ratesInTurns, type Row } from './measure.ts';
 

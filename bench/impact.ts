@@ -1,8 +1,8 @@
 /** What a setting would do that reaches a fifth of a hundred thousand devices: how soon the first result comes, and what it costs. */
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { clientFor } from '../ops/stack.ts';
 import { inEstate, LARGE, peakOf, SMALL } from './lists.ts';
-import { type Row } from './measure.ts';
+import type { Row } from './measure.ts';
 
 const FIRST_MS = 1000;
 const SECONDS = 600;

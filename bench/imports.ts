@@ -1,9 +1,9 @@
 /** An import of ten thousand devices with their interfaces, beside raw bulk inserts of the same rows into empty copies of the tables. */
 import { createConnection, type Connection } from 'mariadb';
-import { type Client } from '@zpine/contract/client';
-import { type Mariadb } from '../ops/mariadb.ts';
+import type { Client } from '@zpine/contract/client';
+import type { Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
-import { type Row } from './measure.ts';
+import type { Row } from './measure.ts';
 
 const NAME = 'zpine_bench_import';
 const DEVICES = 10_000;

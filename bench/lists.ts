@@ -1,6 +1,6 @@
 /** Lists, filters, search and trees through the API, in an estate of a thousand devices and in one of a hundred thousand. */
 import { readFileSync } from 'node:fs';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { clientFor, startBuiltService, type TestService } from '../ops/stack.ts';
 import { openEstate, type Estate } from './estate/stored.ts';
 import { measure, type Row, type Times } from './measure.ts';

@@ -3,7 +3,7 @@ import { fork } from 'node:child_process';
 import { createPool, type PoolConnection } from 'mariadb';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { mustParse } from '@zpine/core/fault';
-import { type Mariadb } from '../ops/mariadb.ts';
+import type { Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { addOne } from '../service/app/records/add.ts';
 import { readConfig } from '../service/config.ts';

@@ -2,7 +2,7 @@
 import { writeFileSync } from 'node:fs';
 import { cpus, totalmem } from 'node:os';
 import { isMet, type Row } from './measure.ts';
-import { type Plan } from './plans.ts';
+import type { Plan } from './plans.ts';
 
 const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ').replace(/\s+/g, ' ').trim();
 const table = (heads: string[], rows: string[][]): string =>

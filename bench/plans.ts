@@ -2,7 +2,7 @@
 import { mustParse } from '@zpine/core/fault';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { networkOf, truncations } from '@zpine/core/addressing/prefix';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { list } from '../service/app/records/list.ts';
 import { mustFind } from '../service/app/records/refs.ts';
 import { search } from '../service/app/search/search.ts';

@@ -1,6 +1,6 @@
 /** A plan of a hundred thousand prefixes, taken in in one pass and listed one level at a time. */
-import { type Client } from '@zpine/contract/client';
-import { type Mariadb } from '../ops/mariadb.ts';
+import type { Client } from '@zpine/contract/client';
+import type { Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
 import { ledger, rawInserts, take } from './imports.ts';
 import { measure, type Row } from './measure.ts';

@@ -1,6 +1,6 @@
 import { countWords } from '@zpine/core/addressing/count';
-import { type Command } from 'commander';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { Command } from 'commander';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { addRecord } from './kindCommands.ts';
 import { out } from './print.ts';

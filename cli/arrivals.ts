@@ -1,6 +1,6 @@
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { milestoneWords } from '@zpine/core/arrival/words';
-import { type ShownArrival } from '@zpine/contract/onboardingShapes';
+import type { ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { forEach, withSelection, type Selection } from './each.ts';
 import { ago, clock, err, moment, out, pairs, stageText, table, type Table } from './print.ts';

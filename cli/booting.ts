@@ -1,6 +1,6 @@
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { ago, err, out, pairs, table, type Table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';

@@ -1,6 +1,6 @@
 /** Many records at once: the same change for a selection, copies under other names, and removal with a look before it. */
-import { type Command } from 'commander';
-import { type BulkReply, type RemovalReply } from '@zpine/contract/bulkRoutes';
+import type { Command } from 'commander';
+import type { BulkReply, RemovalReply } from '@zpine/contract/bulkRoutes';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { splitKey, type KindDescription } from '@zpine/contract/kind';

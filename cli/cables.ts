@@ -1,8 +1,8 @@
 /** Cables: where they lead, the list for people with the plugs in their hands, and many at once. */
-import { type Command } from 'commander';
-import { type CableEnd } from '@zpine/contract/hardwareRoutes';
-import { type Value } from '@zpine/contract/fields';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { Command } from 'commander';
+import type { CableEnd } from '@zpine/contract/hardwareRoutes';
+import type { Value } from '@zpine/contract/fields';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { cableColours, cableKindNames } from '@zpine/core/rack/ports';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';

@@ -1,5 +1,5 @@
 /** Captured configurations: taken, listed, shown, compared, searched. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, moment, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';

@@ -1,5 +1,5 @@
 /** Completion for bash and zsh: the shell asks the command line, and that asks the service about selections and keys. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { isKind } from '@zpine/contract/kinds';
 import { clientOf } from './context.ts';
 import { out } from './print.ts';

@@ -1,6 +1,6 @@
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { Client } from '@zpine/contract/client';
-import { type Impact } from '@zpine/contract/impactShapes';
+import type { Impact } from '@zpine/contract/impactShapes';
 import { remarkWords, type Remark } from '@zpine/contract/remarks';
 import { readAccount } from './account.ts';
 import { quickFetch } from './transport.ts';

@@ -3,7 +3,7 @@ import { cellText } from '@zpine/contract/csv';
 import { type AnyRecord, fieldsOf } from '@zpine/contract/kind';
 import { stages } from '@zpine/contract/kinds/devices';
 import { retireParts } from '@zpine/contract/retiring';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { formatNumbers } from '@zpine/core/lists/numbers';
 import { shortSeries } from '@zpine/core/naming/series';
 import { kindOf } from '@zpine/contract/kinds';

@@ -1,6 +1,6 @@
 /** Dialect sheets: checked, tried, taken in. */
 import { basename } from 'node:path';
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { readText } from './files.ts';
 import { out, table, raw } from './print.ts';

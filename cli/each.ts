@@ -1,5 +1,5 @@
 /** Commands for one device, or for every device of a selection. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { RefusedError } from '@zpine/contract/client';
 import { clientOf } from './context.ts';
 import { previewTold } from './impact.ts';

@@ -1,6 +1,6 @@
-import { type Command } from 'commander';
-import { type ShownEdition } from '@zpine/contract/onboardingShapes';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { Command } from 'commander';
+import type { ShownEdition } from '@zpine/contract/onboardingShapes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf, previewing } from './context.ts';
 import { diffLines } from './impact.ts';
 import { forEach, withSelection, type Selection } from './each.ts';

@@ -1,8 +1,8 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
 import { createInterface } from 'node:readline/promises';
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { structuredPatch } from 'diff';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
+import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { clientOf } from './context.ts';
 import { readText } from './files.ts';
 import { err, out } from './print.ts';

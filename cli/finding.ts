@@ -1,7 +1,7 @@
 /** Saved views, removed records, and completion for the shell. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { cellText } from '@zpine/contract/csv';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { clientOf, outputOf } from './context.ts';

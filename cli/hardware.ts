@@ -2,8 +2,8 @@
 import { mkdirSync } from 'node:fs';
 import { extname, join } from 'node:path';
 import { type Command, Option } from 'commander';
-import { type SheetFault } from '@zpine/contract/hardwareRoutes';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { SheetFault } from '@zpine/contract/hardwareRoutes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { shortSeries } from '@zpine/core/naming/series';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';

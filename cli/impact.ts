@@ -1,7 +1,7 @@
 /** `--preview` on any command that saves: what it would do elsewhere, and nothing is saved. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { PreviewedError } from '@zpine/contract/client';
-import { type Impact, type ImpactGroup, type LineDiff } from '@zpine/contract/impactShapes';
+import type { Impact, ImpactGroup, LineDiff } from '@zpine/contract/impactShapes';
 import { outputOf, previewing } from './context.ts';
 import { err, out, table } from './print.ts';
 

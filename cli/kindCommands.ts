@@ -4,7 +4,7 @@ import { cellText, recordsToCsv } from '@zpine/contract/csv';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
-import { countText } from '@zpine/contract/route';
+import { countText } from '@zpine/contract/counting';
 import { clientOf, outputOf } from './context.ts';
 import {
   cloneRecord,

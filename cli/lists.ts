@@ -1,7 +1,7 @@
 /** Lists as people have them: scans of a barcode reader, names and addresses that somebody pasted. */
 import { basename } from 'node:path';
-import { type Command } from 'commander';
-import { type ImportOutcome } from '@zpine/contract/importRoutes';
+import type { Command } from 'commander';
+import type { ImportOutcome } from '@zpine/contract/importRoutes';
 import { clientOf, outputOf } from './context.ts';
 import { readTable } from './files.ts';
 import { settle } from './imports.ts';

@@ -1,5 +1,5 @@
 /** What devices said last: addresses, MACs; what is watched; notices. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, table } from './print.ts';
 

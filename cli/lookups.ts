@@ -1,8 +1,8 @@
 /** Blocks carved out of prefixes, what is where, and what people otherwise work out by hand. */
 import { Option, type Command } from 'commander';
 import { carveWays, type CarveWay } from '@zpine/core/addressing/carve';
-import { type FoundAt } from '@zpine/contract/addressingRoutes';
-import { type BodyIn, type ReplyOf } from '@zpine/contract/routes';
+import type { FoundAt } from '@zpine/contract/addressingRoutes';
+import type { BodyIn, ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';

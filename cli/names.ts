@@ -1,7 +1,7 @@
 /** Names for addresses, as files for others. */
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { writeText } from './files.ts';
 import { err, out, table, raw } from './print.ts';

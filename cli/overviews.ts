@@ -1,7 +1,7 @@
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { checks } from '@zpine/contract/checks';
 import { clientOf, outputOf } from './context.ts';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { ago, out, pairs, table, type Table } from './print.ts';
 
 export function addOverviews(program: Command): void {

@@ -1,8 +1,8 @@
 /** Site plans, and everything that is looked at first and then done to prefixes. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { readRecipe } from '@zpine/core/addressing/recipe';
 import { stepWords } from '@zpine/core/addressing/recipeWords';
-import { type PlanRow } from '@zpine/contract/planShapes';
+import type { PlanRow } from '@zpine/contract/planShapes';
 import { clientOf, outputOf } from './context.ts';
 import { out, pairs, table, type Table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';

@@ -1,11 +1,11 @@
 /** The tree of prefixes and the space of one, as text. */
 import { countWords } from '@zpine/core/addressing/count';
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix, sizeOf } from '@zpine/core/addressing/prefix';
-import { type Span } from '@zpine/core/addressing/spans';
+import type { Span } from '@zpine/core/addressing/spans';
 import { mustParse } from '@zpine/core/fault';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, pairs, table, type Table } from './print.ts';
 

@@ -1,6 +1,6 @@
 /** A rack as text: front and rear beside one another, the top above. */
-import { type Command } from 'commander';
-import { type BodyIn, type ReplyOf } from '@zpine/contract/routes';
+import type { Command } from 'commander';
+import type { BodyIn, ReplyOf } from '@zpine/contract/routes';
 import { fromBottom, slotsOf, type Extent, type Face, type Side } from '@zpine/core/rack/occupancy';
 import { series } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';

@@ -1,8 +1,8 @@
 /** Reach, ask and capture. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { rungs, type RungState } from '@zpine/core/fleet/rungs';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
+import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { answerTable, fieldNames } from '@zpine/contract/runTables';
 import { clientOf } from './context.ts';
 import { readTable } from './files.ts';

@@ -1,5 +1,5 @@
 import { RefusedError, UnreachedError } from '@zpine/contract/client';
-import { type FaultWords, type Problem } from '@zpine/contract/errors';
+import type { FaultWords, Problem } from '@zpine/contract/errors';
 import { err, refusedWord } from './print.ts';
 
 /** Exit status: 1 refused, 2 usage, 3 service not reached. */

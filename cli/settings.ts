@@ -8,9 +8,9 @@ import {
   type SettingType,
 } from '@zpine/core/settings/layers';
 import { cellText } from '@zpine/contract/csv';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { isKind, kindOf } from '@zpine/contract/kinds';
-import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
+import type { ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, table } from './print.ts';
 import { UsageError } from './refusals.ts';

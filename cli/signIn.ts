@@ -1,6 +1,6 @@
 import { quickFetch } from './transport.ts';
 import { hostname } from 'node:os';
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { Client, RefusedError, unreached, UnreachedError } from '@zpine/contract/client';
 import { accountFile, forgetAccount, keepAccount, readAccount } from './account.ts';
 import { outputOf } from './context.ts';

@@ -1,7 +1,7 @@
 /** The same landing again. */
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { kindOf } from '@zpine/contract/kinds';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { many } from './bulk.ts';
 import { clientOf, outputOf } from './context.ts';
 import { planText } from './plans.ts';

@@ -1,4 +1,4 @@
-import { type Command } from 'commander';
+import type { Command } from 'commander';
 import { faultText } from '@zpine/core/template/faults';
 import { clientOf, outputOf } from './context.ts';
 import { readText } from './files.ts';

@@ -1,6 +1,6 @@
 /** What every kind has beside its five verbs: many at once, copies, and a look before removal. Bodies are alike for all kinds. */
 import { z } from 'zod';
-import { type Route } from './route.ts';
+import type { Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
 const wordSchema = z.string().trim().min(1).max(100);

@@ -1,20 +1,16 @@
 /** The typed client, made from the route list: used by the command line, the console and the demo loader. */
-import { z } from 'zod';
-import {
-  type bulkBodySchema,
-  type BulkReply,
-  type RemovalReply,
-  type removeManyBodySchema,
-  type RemoveManyReply,
-} from './bulkRoutes.ts';
+import type { z } from 'zod';
+import type { bulkBodySchema, BulkReply, RemovalReply, removeManyBodySchema, RemoveManyReply } from './bulkRoutes.ts';
 import { REMARKS_HEADER, remarksIn, type Remark } from './remarks.ts';
-import { type Problem } from './errors.ts';
+import type { Problem } from './errors.ts';
 import { heard, IMPACT_STREAM, noImpact, type Impact, type ImpactLine } from './impactShapes.ts';
-import { type Upload } from './importRoutes.ts';
+import type { Upload } from './importRoutes.ts';
 import { recordPath } from './kind.ts';
 import { kindOf, type ApiRecord, type KindName } from './kinds.ts';
-import { type CountIs, pathNames, type Route } from './route.ts';
-import { routes, type BodyIn, type QueryIn, type ReplyOf, type VerbRouteId } from './routes.ts';
+import type { CountIs } from './counting.ts';
+import { pathNames, saves } from './call.ts';
+import { calls } from './calls.ts';
+import type { BodyIn, QueryIn, ReplyOf, VerbRouteId } from './routes.ts';
 
 /** The service refused: `problem` has code, words and places. */
 export class RefusedError extends Error {
@@ -101,12 +97,12 @@ export class Client {
     id: R,
     input: { params?: Record<string, string>; query?: QueryIn<R>; body?: BodyIn<R> } & WriteOptions = {},
   ): Promise<ReplyOf<R>> {
-    const route = routes[id];
-    let path = `/api/v1${route.path}`;
-    for (const name of pathNames(route.path))
+    const call = calls[id];
+    let path = `/api/v1${call.path}`;
+    for (const name of pathNames(call.path))
       path = path.replace(`{${name}}`, encodeURIComponent(input.params?.[name] ?? ''));
-    const options = { ...input, onlyReads: route.onlyReads === true || !saves(route, input.body) };
-    return this.send(route.method, path, input.query as Query | undefined, input.body, options) as Promise<ReplyOf<R>>;
+    const options = { ...input, onlyReads: !saves(call, input.body) };
+    return this.send(call.method, path, input.query as Query | undefined, input.body, options) as Promise<ReplyOf<R>>;
   }
 
   list<K extends KindName>(kind: K, query: Query = {}): Promise<Page<ApiRecord<K>>> {
@@ -248,12 +244,6 @@ export function unreached(url: string, error: unknown): UnreachedError {
   if (code === 'ERR_TLS_CERT_ALTNAME_INVALID')
     return new UnreachedError(`the certificate of ${url} is for another name: ${message ?? ''}`);
   return new UnreachedError(`${url} does not answer${code ? ` (${code})` : ''}`);
-}
-
-/** Whether a call saves anything: some do only with `apply`, some unless it is false. */
-function saves(route: Route, body: unknown): boolean {
-  const apply = route.body instanceof z.ZodObject ? (route.body.shape.apply as z.ZodType | undefined) : undefined;
-  return apply === undefined || apply.safeParse((body as { apply?: boolean } | undefined)?.apply).data !== false;
 }
 
 /** Reads an impact as it comes, line by line. */

@@ -2,7 +2,7 @@
 import { stringify as csvOf } from 'csv-stringify/sync';
 import { typeOf, type Field } from './fields.ts';
 import { fieldsOf } from './kind.ts';
-import { type ImportKind } from './importRoutes.ts';
+import type { ImportKind } from './importRoutes.ts';
 import { kindOf } from './kinds.ts';
 
 const ofValues = [

@@ -1,6 +1,6 @@
 /** From Zod's issues to our faults: the only place that knows both. */
 import { nearest } from '@zpine/core/naming/names';
-import { type z } from 'zod';
+import type { z } from 'zod';
 import { isErrorCode, MOST_FAULTS, type FieldFault, type Faults } from './errors.ts';
 
 type Issue = z.core.$ZodIssue;

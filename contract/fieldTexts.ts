@@ -1,5 +1,5 @@
 /** How the texts of fields are read and checked. */
-import { type Parsed } from '@zpine/core/fault';
+import type { Parsed } from '@zpine/core/fault';
 import { z } from 'zod';
 
 /** A Zod schema for text read by one of the core's parsers; its fault travels as the params. */

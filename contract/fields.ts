@@ -1,14 +1,12 @@
 /**
- * The closed table of field types. Everything that is done with a field (checked, stored, filtered, typed, shown)
- * is said here once per type; a kind's description only combines them.
+ * The closed table of field types. Everything that is done with a field (stored, filtered, typed, shown) is said
+ * here once per type; how it is checked stands beside it in fieldSchemas.ts, which browsers do without. A kind's
+ * description only combines them.
  */
 import { parseIp, formatIp, toBytes, fromBytes, type Family } from '@zpine/core/addressing/ip';
-import { macFromBytes, macToBytes, parseMac } from '@zpine/core/addressing/mac';
+import { macFromBytes, macToBytes } from '@zpine/core/addressing/mac';
 import { formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
-import { formatRanges, parseRanges } from '@zpine/core/addressing/ranges';
-import { formatNumbers, parseNumbers } from '@zpine/core/lists/numbers';
-import { parseLabels } from '@zpine/core/naming/labels';
-import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
+import { formatNumbers } from '@zpine/core/lists/numbers';
 import { labelTerm, macTerms, wordsIn } from '@zpine/core/naming/terms';
 import {
   parsePorts,
@@ -19,14 +17,12 @@ import {
   type SlotGroup,
 } from '@zpine/core/rack/portGroups';
 import { mustParse } from '@zpine/core/fault';
-import { z } from 'zod';
-import { hasControl, parsedList, parsedText, zoneKnown } from './fieldTexts.ts';
 
 /** What a field holds in the API, in images of history and in memory. A reference is a natural key there, an id in store. */
 export type Value = string | number | boolean | null | Json[] | { [key: string]: Json };
 type Json = Value;
 
-type FieldTypeName = keyof typeof fieldTypes;
+export type FieldTypeName = keyof typeof fieldTypes;
 
 export interface Field {
   type: FieldTypeName;
@@ -88,12 +84,10 @@ type InputName =
   | 'groups';
 
 export interface FieldType {
-  /** From what a person or program gives to the canonical value. */
-  schema: (field: Field) => z.ZodType;
   columns: (column: string, field: Field) => Column[];
   toRow: (column: string, value: Value) => Row;
   fromRow: (column: string, row: Row) => Value;
-  /** From a cell or an argument to what `schema` takes. */
+  /** From a cell or an argument to what its schema takes. */
   fromText: (text: string) => unknown;
   toText: (value: Value) => string;
   /** Which input the console shows. */
@@ -106,8 +100,6 @@ export interface FieldType {
 
 export const snake = (name: string): string => name.replace(/[A-Z]/g, (c) => `_${c.toLowerCase()}`);
 
-const groupTextSchema = z.string().trim().min(1).max(200);
-
 const plain = {
   toRow: (column: string, value: Value): Row => ({ [column]: value }),
   fromRow: (column: string, row: Row): Value => (row[column] ?? null) as Value,
@@ -115,14 +107,6 @@ const plain = {
   toText: (value: Value): string =>
     value === null ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value),
 };
-
-const line = (max: number) => (field: Field) =>
-  z
-    .string()
-    .trim()
-    .min(1)
-    .max(field.max ?? max)
-    .refine((text) => !hasControl(text, false), { params: { code: 'text-control', params: {} } });
 
 const inText = (value: Value): string[] => (typeof value === 'string' ? wordsIn(value) : []);
 
@@ -138,7 +122,6 @@ export const fieldTypes = {
   /** A part of a natural key: lower case, `a-z 0-9 . _ -`. */
   name: {
     ...plain,
-    schema: () => parsedText(parseKeyPart, (v) => v).pipe(z.string().max(63)),
     columns: varchar(63),
     input: 'code',
     filter: true,
@@ -147,27 +130,15 @@ export const fieldTypes = {
   /** The name of an interface, as the device writes it. */
   portName: {
     ...plain,
-    schema: () => parsedText(parsePortName, (v) => v).pipe(z.string().max(63)),
     columns: varchar(63),
     input: 'code',
     filter: true,
   },
-  text: { ...plain, schema: line(200), columns: varchar(200), input: 'line', filter: true, terms: inText },
+  text: { ...plain, columns: varchar(200), input: 'line', filter: true, terms: inText },
   /** Text that an engineer reads letter by letter: serials, asset numbers. Blanks at its ends are dropped. */
-  code: { ...plain, schema: line(100), columns: varchar(100), input: 'code', filter: true, terms: inText },
+  code: { ...plain, columns: varchar(100), input: 'code', filter: true, terms: inText },
   note: {
     ...plain,
-    schema: (field) =>
-      z
-        .string()
-        .transform((text) => text.replace(/\r\n?/g, '\n').trim())
-        .pipe(
-          z
-            .string()
-            .min(1)
-            .max(field.max ?? 10000)
-            .refine((text) => !hasControl(text, true), { params: { code: 'text-control', params: {} } }),
-        ),
     columns: (column) => [{ name: column, sql: 'text' }],
     input: 'area',
     filter: false,
@@ -176,23 +147,12 @@ export const fieldTypes = {
   /** A text of many lines that is kept letter for letter: templates. */
   source: {
     ...plain,
-    schema: (field) =>
-      z
-        .string()
-        .max(field.max ?? 262_144)
-        .transform((text) => text.replace(/\r\n/g, '\n'))
-        .refine((text) => !hasControl(text, true), { params: { code: 'text-control', params: {} } }),
     columns: (column) => [{ name: column, sql: 'longtext' }],
     input: 'source',
     filter: false,
   },
   int: {
     ...plain,
-    schema: (field) =>
-      z
-        .int()
-        .min(field.min ?? 0)
-        .max(field.max ?? 2147483647),
     columns: (column) => [{ name: column, sql: 'int(11)' }],
     fromText: numberFromText,
     input: 'number',
@@ -200,7 +160,6 @@ export const fieldTypes = {
   },
   bool: {
     ...plain,
-    schema: () => z.boolean(),
     columns: (column) => [{ name: column, sql: 'tinyint(1)' }],
     toRow: (column, value) => ({ [column]: value === null ? null : value ? 1 : 0 }),
     fromRow: (column, row) => (row[column] === null || row[column] === undefined ? null : Boolean(row[column])),
@@ -211,7 +170,6 @@ export const fieldTypes = {
   },
   choice: {
     ...plain,
-    schema: (field) => z.enum((field.choices ?? []) as [string, ...string[]]),
     columns: (column) => [{ name: column, sql: 'varchar(30)' }],
     fromText: (text) => text.trim().toLowerCase(),
     input: 'choice',
@@ -220,7 +178,6 @@ export const fieldTypes = {
   /** Another record, by natural key or `#id`. Here it is text; the service finds the record. */
   ref: {
     ...plain,
-    schema: () => z.string().trim().min(1).max(255),
     columns: (column) => [{ name: `${column}_id`, sql: 'bigint(20)' }],
     toRow: (column, value) => ({ [`${column}_id`]: value }),
     fromRow: (column, row) => (row[`${column}_id`] ?? null) as Value,
@@ -229,7 +186,6 @@ export const fieldTypes = {
   },
   mac: {
     ...plain,
-    schema: () => parsedText(parseMac, (v) => v),
     columns: (column) => [{ name: column, sql: 'binary(6)' }],
     toRow: (column, value) => ({ [column]: value === null ? null : macToBytes(value as string) }),
     fromRow: (column, row) => (row[column] ? macFromBytes(row[column] as Uint8Array) : null),
@@ -239,7 +195,6 @@ export const fieldTypes = {
   },
   ip: {
     ...plain,
-    schema: () => parsedText(parseIp, formatIp),
     columns: (column) => [
       { name: column, sql: 'binary(16)' },
       { name: `${column}_family`, sql: 'tinyint(4)' },
@@ -256,7 +211,6 @@ export const fieldTypes = {
   },
   cidr: {
     ...plain,
-    schema: () => parsedText(parsePrefix, formatPrefix),
     columns: (column) => [
       { name: column, sql: 'binary(16)' },
       { name: `${column}_family`, sql: 'tinyint(4)' },
@@ -283,19 +237,12 @@ export const fieldTypes = {
   /** Stretches of addresses: `10.77.16.200-10.77.16.239, 10.77.16.250`. */
   ranges: {
     ...plain,
-    schema: () => parsedText(parseRanges, formatRanges).transform((text) => (text === '' ? null : text)),
     columns: (column) => [{ name: column, sql: 'text' }],
     input: 'code',
     filter: false,
   },
   colour: {
     ...plain,
-    schema: () =>
-      z
-        .string()
-        .trim()
-        .toLowerCase()
-        .regex(/^#[0-9a-f]{6}$/),
     columns: (column) => [{ name: column, sql: 'char(7)' }],
     input: 'colour',
     filter: false,
@@ -303,12 +250,6 @@ export const fieldTypes = {
   /** A time zone by its name in the tz database. */
   zone: {
     ...plain,
-    schema: () =>
-      z
-        .string()
-        .trim()
-        .max(60)
-        .refine(zoneKnown, { params: { code: 'zone-unknown', params: {} } }),
     columns: varchar(60),
     input: 'zone',
     filter: true,
@@ -316,13 +257,6 @@ export const fieldTypes = {
   /** Free words, in the order of the alphabet. */
   labels: {
     ...plain,
-    schema: () =>
-      z.union([z.string().max(2000), z.array(z.string().max(100)).max(100)]).transform((given, context) => {
-        const read = parseLabels(given);
-        if (read.ok) return read.value.length > 0 ? read.value : null;
-        context.issues.push({ code: 'custom', input: given, message: read.fault.code, params: read.fault });
-        return z.NEVER;
-      }),
     columns: (column) => [{ name: column, sql: 'varchar(1000)' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) && value.length > 0 ? value.join(',') : null }),
     fromRow: (column, row) => (typeof row[column] === 'string' ? row[column].split(',') : null),
@@ -334,10 +268,6 @@ export const fieldTypes = {
   /** Whole numbers: VLANs of a trunk. */
   numbers: {
     ...plain,
-    schema: (field) =>
-      parsedList(z.array(z.int()).max(5000), (given) =>
-        parseNumbers(given, { min: field.min ?? 0, max: field.max ?? 65535 }),
-      ),
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) && value.length > 0 ? value.join(',') : null }),
     fromRow: (column, row) => (typeof row[column] === 'string' ? row[column].split(',').map(Number) : null),
@@ -348,10 +278,6 @@ export const fieldTypes = {
   /** Ports by pattern: `1/{1..24} 1000base-t; con console`. */
   ports: {
     ...plain,
-    schema: () =>
-      parsedList(z.array(z.strictObject({ names: groupTextSchema, kind: groupTextSchema })).max(100), (given) =>
-        parsePorts(given),
-      ),
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : null }),
     fromRow: (column, row) =>
@@ -363,10 +289,6 @@ export const fieldTypes = {
   /** Slots by pattern, and the form of cards that go in: `{1..4} c4-card`. */
   slots: {
     ...plain,
-    schema: () =>
-      parsedList(z.array(z.strictObject({ names: groupTextSchema, takes: groupTextSchema })).max(100), (given) =>
-        parseSlots(given),
-      ),
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : null }),
     fromRow: (column, row) =>
@@ -378,7 +300,6 @@ export const fieldTypes = {
   /** A value of any type, as JSON. */
   json: {
     ...plain,
-    schema: () => z.json(),
     columns: (column) => [{ name: column, sql: 'longtext' }],
     toRow: (column, value) => ({ [column]: value === null ? null : JSON.stringify(value) }),
     fromRow: (column, row) => {

@@ -1,6 +1,5 @@
 /** What a write would do elsewhere, as it is told piece by piece: `?preview=impact`. */
-import { z } from 'zod';
-import { type Problem } from './errors.ts';
+import type { Problem } from './errors.ts';
 
 /** The media type in which it comes piece by piece, one JSON object a line. */
 export const IMPACT_STREAM = 'application/x-ndjson';
@@ -13,16 +12,15 @@ export interface LineDiff {
 }
 
 /** Of one part of a file; answers have it, too. */
-export const partDiffSchema = z.object({
-  removed: z.array(z.string()),
-  added: z.array(z.string()),
-  more: z.int(),
-  file: z.string(),
-  part: z.string(),
+export type PartDiff = {
+  removed: string[];
+  added: string[];
+  more: number;
+  file: string;
+  part: string;
   /** Lines that look alike because what differs is a secret. */
-  secret: z.boolean(),
-});
-export type PartDiff = z.output<typeof partDiffSchema>;
+  secret: boolean;
+};
 
 export interface DeviceDiff {
   /** `new` and `gone`: it is there only after, or only before. */

@@ -1,7 +1,6 @@
 /** The shape of a record kind's description, and what follows from it. */
-import { z } from 'zod';
 import { sortKey } from '@zpine/core/naming/names';
-import { type PortGroup, type SlotGroup } from '@zpine/core/rack/portGroups';
+import type { PortGroup, SlotGroup } from '@zpine/core/rack/portGroups';
 import { snake, typeOf, type Column, type Field, type Value } from './fields.ts';
 
 export interface KindDescription {
@@ -137,70 +136,3 @@ export const canonicalKey = (k: KindDescription, typed: string): string => {
 /** The path of a record in the API, from the collection's path. */
 export const recordPath = (k: KindDescription, ref: string | number): string =>
   `/api/v1/${k.path}/${encodeURIComponent(typeof ref === 'number' ? `#${ref}` : ref)}`;
-
-const given = ([, field]: [string, Field]) => !field.derived && !field.byVerb;
-
-/** What a client may send to add a record. */
-export function addSchema(k: KindDescription): z.ZodObject {
-  return z.strictObject(
-    Object.fromEntries(
-      fieldsOf(k)
-        .filter(given)
-        .map(([name, field]) => {
-          const schema = typeOf(field).schema(field);
-          return [name, describe(field, field.required && field.default === undefined ? schema : schema.nullish())];
-        }),
-    ),
-  );
-}
-
-/** What a client may send to edit a record: what is left out stays, null clears. */
-export function editSchema(k: KindDescription): z.ZodObject {
-  return z.strictObject(
-    Object.fromEntries(
-      fieldsOf(k)
-        .filter(given)
-        .map(([name, field]) => {
-          const schema = typeOf(field).schema(field);
-          const clearable = !field.required && field.default === undefined;
-          return [name, describe(field, clearable ? schema.nullish() : schema.optional())];
-        }),
-    ),
-  );
-}
-
-/** The shape of a record in replies; for the API's description, not for checking. */
-export function recordSchema(k: KindDescription): z.ZodObject {
-  const json: Partial<Record<Field['type'], z.ZodType>> = {
-    int: z.int(),
-    bool: z.boolean(),
-    json: z.json(),
-    labels: z.array(z.string()),
-    numbers: z.array(z.int()),
-    ports: z.array(z.object({ names: z.string(), kind: z.string() })),
-    slots: z.array(z.object({ names: z.string(), takes: z.string() })),
-  };
-  return z.object({
-    id: z.int(),
-    key: z.string(),
-    version: z.int(),
-    createdAt: z.iso.datetime(),
-    updatedAt: z.iso.datetime(),
-    ...Object.fromEntries(
-      fieldsOf(k).map(([name, field]) => {
-        const schema = json[field.type] ?? z.string();
-        return [name, describe(field, field.required || field.default !== undefined ? schema : schema.nullable())];
-      }),
-    ),
-  });
-}
-
-function describe(field: Field, schema: z.ZodType): z.ZodType {
-  const words = [
-    field.title,
-    field.about,
-    field.unit && `Unit: ${field.unit}.`,
-    field.to && `A ${field.to}, by key or #id.`,
-  ];
-  return schema.describe(words.filter(Boolean).join('. ').replace(/\.\. /g, '. '));
-}

@@ -1,7 +1,8 @@
 /** The verbs that every kind has, as routes. */
 import { z } from 'zod';
 import { bulkRoutesOf } from './bulkRoutes.ts';
-import { addSchema, editSchema, fieldsOf, recordSchema, type KindDescription } from './kind.ts';
+import { fieldsOf, type KindDescription } from './kind.ts';
+import { addSchema, editSchema, recordSchema } from './kindSchemas.ts';
 import { typeOf } from './fields.ts';
 import { kindOf, type KindName } from './kinds.ts';
 import { page, type Route } from './route.ts';

@@ -1,7 +1,9 @@
 import { expect } from 'chai';
 import { cellText, recordsToCsv } from './csv.ts';
 import { fieldTypes, typeOf, type Value } from './fields.ts';
-import { addSchema, canonicalKey, columnOf, fieldsOf, makeKey, splitKey } from './kind.ts';
+import { schemaOf } from './fieldSchemas.ts';
+import { canonicalKey, columnOf, fieldsOf, makeKey, splitKey } from './kind.ts';
+import { addSchema } from './kindSchemas.ts';
 import { kindNames, kindOf } from './kinds.ts';
 
 describe('the kinds', () => {
@@ -41,17 +43,15 @@ describe('the kinds', () => {
         for (const [field, spec] of fieldsOf(k)) {
           if (spec.example === undefined) continue;
           const type = typeOf(spec);
-          expect(
-            type.schema(spec).safeParse(type.fromText(spec.example)).success,
-            `${field}: ${spec.example}`,
-          ).to.equal(true);
+          expect(schemaOf(spec).safeParse(type.fromText(spec.example)).success, `${field}: ${spec.example}`).to.equal(
+            true,
+          );
         }
       });
 
       it('takes its own defaults', () => {
         for (const [field, spec] of fieldsOf(k)) {
-          if (spec.default !== undefined)
-            expect(typeOf(spec).schema(spec).safeParse(spec.default).success, field).to.equal(true);
+          if (spec.default !== undefined) expect(schemaOf(spec).safeParse(spec.default).success, field).to.equal(true);
         }
       });
 
@@ -87,10 +87,10 @@ describe('field types', () => {
     });
     it(`${type} comes back from its text as it went in`, () => {
       const spec = { type: type as keyof typeof fieldTypes, title: '' };
-      const { toText, fromText, schema } = typeOf(spec);
+      const { toText, fromText } = typeOf(spec);
       for (const value of values) {
         if (value === null) continue;
-        expect(schema(spec).parse(fromText(toText(value)))).to.deep.equal(value);
+        expect(schemaOf(spec).parse(fromText(toText(value)))).to.deep.equal(value);
       }
     });
   }

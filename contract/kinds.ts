@@ -8,7 +8,7 @@ import { cable, card, interfaceKind, port } from './kinds/interfaces.ts';
 import { address, carrier, prefix, siteplan, vlan, vrf } from './kinds/addressing.ts';
 import { setting } from './kinds/settings.ts';
 import { template } from './kinds/templates.ts';
-import { type KindDescription, type RecordOf, type StoredOf } from './kind.ts';
+import type { KindDescription, RecordOf, StoredOf } from './kind.ts';
 
 export const kinds = {
   owner,

@@ -1,7 +1,7 @@
 /** Routes of settings in layers, editions, boot answers, arrivals and strangers. */
 import { z } from 'zod';
 import { layerKinds, modes } from '@zpine/core/settings/layers';
-import { partDiffSchema } from './impactShapes.ts';
+import { partDiffSchema } from './impactSchemas.ts';
 import { page, route, type Route } from './route.ts';
 import {
   text,

@@ -1,16 +1,19 @@
 /** What a write leaves to be done or known, though nothing refuses it: said with the answer, in a header. */
-import { z } from 'zod';
 
 export const REMARKS_HEADER = 'Zpine-Remarks';
 
-const remarkSchema = z.object({
-  kind: z.string(),
-  key: z.string(),
-  detail: z.string(),
+export type Remark = {
+  kind: string;
+  key: string;
+  detail: string;
   /** A command that puts it right. */
-  remedy: z.string(),
-});
-export type Remark = z.output<typeof remarkSchema>;
+  remedy: string;
+};
+
+const isRemark = (said: unknown): said is Remark =>
+  typeof said === 'object' &&
+  said !== null &&
+  ['kind', 'key', 'detail', 'remedy'].every((part) => typeof (said as Record<string, unknown>)[part] === 'string');
 
 /** Headers hold ASCII only (RFC 9110, section 5.5). */
 export const remarksHeader = (remarks: readonly Remark[]): string => encodeURIComponent(JSON.stringify(remarks));
@@ -18,7 +21,8 @@ export const remarksHeader = (remarks: readonly Remark[]): string => encodeURICo
 export function remarksIn(header: string | null): Remark[] {
   if (header === null) return [];
   try {
-    return z.array(remarkSchema).parse(JSON.parse(decodeURIComponent(header)));
+    const said = JSON.parse(decodeURIComponent(header)) as unknown;
+    return Array.isArray(said) && said.every(isRemark) ? said : [];
   } catch {
     return [];
   }

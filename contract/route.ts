@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { type Role } from './roles.ts';
+import { countIs } from './counting.ts';
+import type { Role } from './roles.ts';
 
 export interface Route {
   method: 'GET' | 'POST' | 'PATCH' | 'DELETE';
@@ -36,17 +37,6 @@ export interface Route {
 }
 
 export const route = <const R extends Route>(description: R): R => description;
-
-/** The names of the varying parts of a path. */
-export const pathNames = (path: string): string[] => [...path.matchAll(/\{(\w+)\}/g)].map((m) => m[1] ?? '');
-
-/** Whether a number is exact. Counting millions takes longer than anybody wants to wait for a list. */
-const countIs = ['exact', 'about', 'at-least'] as const;
-export type CountIs = (typeof countIs)[number];
-
-/** `about 3,100,000`, `more than 50,000`. */
-export const countText = (count: number, is: CountIs = 'exact'): string =>
-  `${{ exact: '', about: 'about ', 'at-least': 'more than ' }[is]}${count.toLocaleString('en')}`;
 
 /** One page of a list; `next` is the mark to go on with. */
 export const page = <T extends z.ZodType>(item: T) =>

@@ -1,6 +1,6 @@
 /** A run as a table: the fields of its answers as columns, for eyes and for spreadsheets. */
 import { outcomes } from '@zpine/core/fleet/outcomes';
-import { type RunRow, type ShownRun } from './fleetShapes.ts';
+import type { RunRow, ShownRun } from './fleetShapes.ts';
 
 export interface RunTable {
   heads: string[];

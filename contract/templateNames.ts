@@ -1,7 +1,7 @@
 /** Every name that a template sees, with its type and meaning. The service puts the data together. */
-import { type SettingType } from '@zpine/core/settings/layers';
+import type { SettingType } from '@zpine/core/settings/layers';
 import { bool, listOf, mapOf, mapOfAll, number, secretShape, type Shape, text } from '@zpine/core/template/shapes';
-import { type Catalogue } from '@zpine/core/template/check';
+import type { Catalogue } from '@zpine/core/template/check';
 
 export interface CatalogueEntry {
   name: string;

@@ -2,10 +2,10 @@
 import { readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { parse } from 'yaml';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { refsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type BodyIn } from '@zpine/contract/routes';
+import type { BodyIn } from '@zpine/contract/routes';
 
 type Scenario = Partial<Record<KindName, Record<string, unknown>[]>> & {
   value: BodyIn<'value.put'>[];

@@ -3,7 +3,7 @@ import { Hono } from 'hono';
 import { z } from 'zod';
 import { faults, isFault } from './faults.ts';
 import { type Lab, LabFault, type DeviceInput } from './lab.ts';
-import { type Mailbox } from './mail.ts';
+import type { Mailbox } from './mail.ts';
 
 const named = z.object({ add: z.array(z.string()).default([]), remove: z.array(z.string()).default([]) });
 const plug = z.object({ relay: z.ipv4(), circuit: z.string().optional() });

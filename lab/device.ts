@@ -1,9 +1,9 @@
 /** What all simulated devices have: power, a memory that survives it, a log, faults, and a door for SSH. */
-import { type Fault } from './faults.ts';
-import { type Hears } from './hears.ts';
+import type { Fault } from './faults.ts';
+import type { Hears } from './hears.ts';
 import { sleep } from './sleep.ts';
 import { doorFaults, SshDoor, type DoorOptions } from './ssh.ts';
-import { type Wire } from './wire.ts';
+import type { Wire } from './wire.ts';
 
 /** What it is, screwed on. */
 export type Particulars = {

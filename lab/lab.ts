@@ -7,7 +7,7 @@ import { parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
 import { Relay } from './boot/relay.ts';
 import { type Fault, isFault } from './faults.ts';
-import { type Flash, type LabDevice } from './device.ts';
+import type { Flash, LabDevice } from './device.ts';
 import { FurrowSwitch } from './furrow/switch.ts';
 import { hearsSchema } from './hears.ts';
 import { QuillRouter } from './quill/router.ts';

@@ -1,5 +1,5 @@
 /** A stand-in for a mail server: takes letters by SMTP (RFC 5321), and keeps the last of them. */
-import { type AddressInfo } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import { SMTPServer } from 'smtp-server';
 
 export interface Letter {

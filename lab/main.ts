@@ -1,7 +1,7 @@
 /** The lab as a process of its own: `lab FILE FOLDER [DIAL-MAP] [MAIL-PORT]`. Its control address goes to the parent and into the folder. */
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type AddressInfo } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import { serve } from '@hono/node-server';
 import { labControl } from './control.ts';
 import { Lab } from './lab.ts';

@@ -1,7 +1,7 @@
 /** An SSH server at one address: a shell with a prompt behind it, or commands one by one. */
 import { connect as connectSocket } from 'node:net';
 import ssh2, { type Algorithms, type Connection, type ServerChannel } from 'ssh2';
-import { type Fault } from './faults.ts';
+import type { Fault } from './faults.ts';
 
 const { Server, utils } = ssh2;
 

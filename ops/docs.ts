@@ -1,11 +1,12 @@
 /** Writes the pages of docs/ that are made from tables: errors, kinds, options, routes. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
+import type { Call } from '@zpine/contract/call';
 import { errors, type ErrorRow } from '@zpine/contract/errors';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
-import { routes } from '@zpine/contract/routes';
-import { type Route } from '@zpine/contract/route';
+import { routes, verbRoutes } from '@zpine/contract/routes';
+import type { Route } from '@zpine/contract/route';
 import { fixedNames } from '@zpine/contract/templateNames';
 import { dialectSheet } from '@zpine/core/dialect/sheet';
 import { functions } from '@zpine/core/template/functions';
@@ -90,6 +91,29 @@ function routesPage(): string {
   return `# Routes\n\n${made}\n\nBelow \`/api/v1\`; the whole description is at \`/api/openapi.json\`.\n\n${table(['route', 'role', 'what', 'id'], rows)}\n`;
 }
 
+/** Some routes save only with `apply`, some unless it is false. */
+function savesOf(route: Route): Call['saves'] {
+  if (route.onlyReads) return 'never';
+  const apply = route.body instanceof z.ZodObject ? (route.body.shape.apply as z.ZodType | undefined) : undefined;
+  if (apply === undefined) return undefined;
+  return apply.safeParse(undefined).data === false ? 'if-apply' : 'unless-not-apply';
+}
+
+function callsModule(): string {
+  const rows = (Object.entries(verbRoutes) as [string, Route][]).map(([id, route]) => {
+    const saves = savesOf(route);
+    const name = /^\w+$/.test(id) ? id : `'${id}'`;
+    return `  ${name}: { method: '${route.method}', path: '${route.path}'${saves ? `, saves: '${saves}'` : ''} },\n`;
+  });
+  return `/** ${made} */
+import type { Call } from './call.ts';
+import type { VerbRouteId } from './routes.ts';
+
+export const calls: Record<VerbRouteId, Call> = {
+${rows.join('')}};
+`;
+}
+
 /** `x.y`, its type and meaning, for every name below a shape. */
 function namesBelow(name: string, shape: Shape): string[][] {
   if (shape.is === 'map' && !shape.open) {
@@ -166,6 +190,7 @@ function sheetPage(): string {
 }
 
 export const pages = {
+  'contract/calls.ts': callsModule,
   'docs/dialects/fields.md': sheetPage,
   'docs/template-names.md': namesPage,
   'docs/errors.md': errorsPage,

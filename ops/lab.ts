@@ -1,7 +1,7 @@
 /** `./run lab`: the simulated devices of a running demo, by the lab's control API. */
 import { existsSync, readFileSync } from 'node:fs';
-import { type DeviceState as Device } from '@zpine/lab/lab';
-import { type Letter } from '@zpine/lab/mail';
+import type { DeviceState as Device } from '@zpine/lab/lab';
+import type { Letter } from '@zpine/lab/mail';
 
 const usage = `usage: ./run lab COMMAND
 

@@ -3,13 +3,13 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { loadDemo } from '@zpine/demo/load';
 import { keptOf } from '@zpine/lab/kept';
 import { Lab } from '@zpine/lab/lab';
 import { openBrowser, signedInPage } from './browser.ts';
 import { bootNet, clientFor, databaseEnv, makeUsers, PASSWORD, startBuiltService, throwawayMariadb } from './stack.ts';
-import { type Page } from 'playwright-core';
+import type { Page } from 'playwright-core';
 
 const FOLDER = 'docs/screenshots';
 

@@ -4,7 +4,7 @@ import { readdirSync, rmSync, statSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { lint } from './lint.ts';
 import { throwawayMariadb } from './stack.ts';
-import { type Done, type Task } from './testWorker.ts';
+import type { Done, Task } from './testWorker.ts';
 
 // Node reads all authorities named here at each start, which takes longer than most commands; no test leaves loopback.
 delete process.env.NODE_EXTRA_CA_CERTS;

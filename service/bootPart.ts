@@ -1,6 +1,6 @@
-import { type Logger } from 'pino';
+import type { Logger } from 'pino';
 import { Boot } from './boot/boot.ts';
-import { type Config } from './config.ts';
+import type { Config } from './config.ts';
 import { openStore } from './stores.ts';
 
 export interface Part {

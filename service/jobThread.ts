@@ -2,9 +2,9 @@
 import { workerData } from 'node:worker_threads';
 import { importUpload } from './app/imports/background.ts';
 import { works } from './app/worker.ts';
-import { type Config } from './config.ts';
+import type { Config } from './config.ts';
 import { openStore } from './stores.ts';
-import { type Lease } from './store/claims.ts';
+import type { Lease } from './store/claims.ts';
 
 const { config, name, payload, lease } = workerData as { config: Config; name: string; payload: unknown; lease: Lease };
 const store = openStore(config, 'job');

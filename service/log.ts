@@ -1,6 +1,6 @@
 import { pino, type Logger } from 'pino';
 import pretty from 'pino-pretty';
-import { type Config } from './config.ts';
+import type { Config } from './config.ts';
 
 export function logFor(config: Pick<Config, 'logLevel' | 'logPretty'>): Logger {
   const options = {

@@ -1,26 +1,26 @@
 /** Wires the parts together: the one place that knows them all. */
 import { serve, type ServerType } from '@hono/node-server';
 import { setMaxListeners } from 'node:events';
-import { type AddressInfo } from 'node:net';
-import { type Logger } from 'pino';
+import type { AddressInfo } from 'node:net';
+import type { Logger } from 'pino';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { failUpload } from './app/imports/background.ts';
 import { Worker } from './app/worker.ts';
 import { startBoot, type Part } from './bootPart.ts';
-import { type Config } from './config.ts';
+import type { Config } from './config.ts';
 import { Jumps } from './fleet/jumps.ts';
 import { letsIn } from './fleet/letsIn.ts';
 import { Keeper } from './fleet/keeper.ts';
 import { Runner } from './fleet/runner.ts';
 import { Watcher } from './fleet/watcher.ts';
-import { type Apart } from './http/asked.ts';
+import type { Apart } from './http/asked.ts';
 import { BodyRoom } from './http/bodyRoom.ts';
 import { makeServer } from './http/server.ts';
-import { type ShownProcess } from '@zpine/contract/processes';
+import type { ShownProcess } from '@zpine/contract/processes';
 import { processHere } from './processes/shown.ts';
-import { type ClaimedJob } from './store/jobs.ts';
+import type { ClaimedJob } from './store/jobs.ts';
 import { EventFeed } from './store/events.ts';
-import { type Store } from './store/tx.ts';
+import type { Store } from './store/tx.ts';
 import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
 

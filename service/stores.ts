@@ -1,15 +1,15 @@
 /** The connections to the database, by who uses them. */
 import { existsSync } from 'node:fs';
-import { type Logger } from 'pino';
-import { type Sequelize } from 'sequelize';
-import { type Config } from './config.ts';
+import type { Logger } from 'pino';
+import type { Sequelize } from 'sequelize';
+import type { Config } from './config.ts';
 import { connect } from './store/database.ts';
 import { Dialects } from './store/dialects.ts';
 import { checkSealer, refuseNewKey } from './store/keyCheck.ts';
 import { migrate } from './store/migrate.ts';
 import { defineModels } from './store/models.ts';
 import { sealerFrom } from './store/sealing.ts';
-import { type Store } from './store/tx.ts';
+import type { Store } from './store/tx.ts';
 
 /** What each user of the database may take of it: connections, and seconds for a statement and for a lock. */
 const shares = {

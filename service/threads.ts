@@ -2,8 +2,8 @@
 import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
-import { type Config } from './config.ts';
-import { type ClaimedJob } from './store/jobs.ts';
+import type { Config } from './config.ts';
+import type { ClaimedJob } from './store/jobs.ts';
 
 /** What was built is taken by a service that runs from its sources, too, where it is there: to load those takes a thread seconds. */
 const built = [new URL('./jobThread.js', import.meta.url), new URL('../dist/jobThread.js', import.meta.url)].find(

@@ -1,6 +1,6 @@
 /** The console in a real browser. */
 import { expect } from 'chai';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { openBrowser, signedInPage } from '../ops/browser.ts';
 import { PASSWORD } from '../ops/stack.ts';
 import { testService, type TestBench } from './service.ts';

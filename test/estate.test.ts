@@ -1,7 +1,7 @@
 /** A larger estate: made from a seed, without contradictions, and the console on it. */
 import { expect } from 'chai';
 import { gzipSync } from 'node:zlib';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { fillEstate } from '../bench/estate/fill.ts';
 import { plannedSites } from '../bench/estate/plan.ts';
 import { openBrowser, signedInPage } from '../ops/browser.ts';

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { startMariadb, type Mariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService, type TestService } from '../ops/stack.ts';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { refusal } from './service.ts';
 import { eventually } from '../trials/eventually.ts';
 

@@ -1,13 +1,13 @@
 /** A service in this process, on a database of its own, with a user of every role. */
 import { pino } from 'pino';
 import { Client, RefusedError } from '@zpine/contract/client';
-import { type Problem } from '@zpine/contract/errors';
+import type { Problem } from '@zpine/contract/errors';
 import { type Role, roles } from '@zpine/contract/roles';
 import { loadDemo } from '@zpine/demo/load';
 import { bootNet, keyFile, PASSWORD } from '../ops/stack.ts';
 import { hashPassword } from '../service/app/access/passwords.ts';
 import { addToken } from '../service/app/access/tokens.ts';
-import { type User } from '../service/app/access/who.ts';
+import type { User } from '../service/app/access/who.ts';
 import { readConfig, type Config } from '../service/config.ts';
 import { startService, type Service } from '../service/service.ts';
 import { openStore } from '../service/stores.ts';

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { bootNet } from '../ops/stack.ts';
 import { refusal, demoService, type TestBench } from './service.ts';
 

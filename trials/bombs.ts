@@ -1,5 +1,5 @@
 /** Single requests that were made to cost much, and what each has to be answered with. */
-import { type Role } from '@zpine/contract/roles';
+import type { Role } from '@zpine/contract/roles';
 
 export interface Bomb {
   path: string;

@@ -3,9 +3,9 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { Lab, type DeviceInput } from '@zpine/lab/lab';
-import { type Attacked } from './attacked.ts';
+import type { Attacked } from './attacked.ts';
 
 /** A declared access switch of Mossness with a box of its own, and an address; gives the hardware that is to be plugged in. */
 export async function declareSwitch(

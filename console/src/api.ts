@@ -1,6 +1,6 @@
 import { Client, RefusedError, UnreachedError } from '@zpine/contract/client';
-import { type Problem } from '@zpine/contract/errors';
-import { type Remark } from '@zpine/contract/remarks';
+import type { Problem } from '@zpine/contract/errors';
+import type { Remark } from '@zpine/contract/remarks';
 import { QueryClient } from '@tanstack/react-query';
 import { OwnWrites } from './shell/news.ts';
 

@@ -3,7 +3,7 @@ import '@fontsource-variable/atkinson-hyperlegible-mono';
 import './look/look.css';
 import { QueryClientProvider, useQuery } from '@tanstack/react-query';
 import { App as AntApp, ConfigProvider } from 'antd';
-import { lazy, StrictMode, useEffect, useMemo, useState } from 'react';
+import { lazy, StrictMode, Suspense, useEffect, useMemo, useState } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Navigate, Route, Routes, useParams } from 'react-router';
 import { RefusedError } from '@zpine/contract/client';
@@ -14,9 +14,9 @@ import { themeOf, type Mode } from './look/theme.ts';
 import { kindAt } from './records/paths.ts';
 import { MeContext, type Me } from './session.tsx';
 import { Shell } from './shell/Shell.tsx';
-import { SignIn } from './shell/SignIn.tsx';
 import { Today } from './pages/Today.tsx';
 
+const SignIn = lazy(() => import('./shell/SignIn.tsx'));
 const Account = lazy(() => import('./pages/Account.tsx'));
 const Admin = lazy(() => import('./pages/Admin.tsx'));
 const Arrivals = lazy(() => import('./pages/Arrivals.tsx'));
@@ -98,7 +98,11 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
   }, []);
   if (session.isPending) return null;
   if (!session.data) {
-    return <SignIn organisation={organisation} onDone={() => void queries.resetQueries()} />;
+    return (
+      <Suspense fallback={null}>
+        <SignIn organisation={organisation} onDone={() => void queries.resetQueries()} />
+      </Suspense>
+    );
   }
   const me: Me = {
     name: session.data.name,

@@ -1,6 +1,6 @@
 /** Where the next blocks of a size go in the free space of a prefix. */
 import { bitsOf, type Family } from './ip.ts';
-import { type Prefix } from './prefix.ts';
+import type { Prefix } from './prefix.ts';
 import { firstAligned, fitOf, freeWithin, type Span } from './spans.ts';
 
 /**

@@ -1,9 +1,9 @@
 /** Which addresses of a prefix devices get, duty by duty: `access from .11; core number .100; any from .200`. */
 import { fail, ok, type Parsed } from '../fault.ts';
 import { parseKeyPart } from '../naming/names.ts';
-import { type Family } from './ip.ts';
+import type { Family } from './ip.ts';
 import { addressAt, formatOffset, parseOffset, type OffsetFault } from './offsets.ts';
-import { type Prefix } from './prefix.ts';
+import type { Prefix } from './prefix.ts';
 
 export interface HandOut {
   /** Null for the duties that no other rule names. */

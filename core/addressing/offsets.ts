@@ -2,7 +2,7 @@
 import { fail, ok, type Parsed } from '../fault.ts';
 import { formatIp, parseIp, type Family } from './ip.ts';
 import { sizeOf, type Prefix } from './prefix.ts';
-import { type Range } from './ranges.ts';
+import type { Range } from './ranges.ts';
 
 export type OffsetFault = 'offset-syntax' | 'offset-outside';
 

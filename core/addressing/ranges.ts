@@ -1,7 +1,7 @@
 import { fail, ok, type Parsed } from '../fault.ts';
 import { formatIp, parseIp, type Family, type Ip, type IpFault } from './ip.ts';
 import { contains, type Prefix } from './prefix.ts';
-import { type Span } from './spans.ts';
+import type { Span } from './spans.ts';
 
 export type RangeFault = IpFault | 'range-syntax' | 'range-order' | 'range-outside';
 

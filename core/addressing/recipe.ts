@@ -1,5 +1,5 @@
 /** A site plan: the steps by which a site gets its blocks, VLANs, prefixes, loopbacks and links. */
-import { type Fault } from '../fault.ts';
+import type { Fault } from '../fault.ts';
 import { nearest, parseKeyPart, parsePortName } from '../naming/names.ts';
 import { carveWays, type CarveWay } from './carve.ts';
 import { parseHandOut } from './handOut.ts';

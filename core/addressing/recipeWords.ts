@@ -1,5 +1,5 @@
 /** The steps of a site plan in words: one line a step, and one for each prefix of a VLAN. */
-import { type PlannedPrefix, type RecipeStep } from './recipe.ts';
+import type { PlannedPrefix, RecipeStep } from './recipe.ts';
 
 const some = (...words: (string | false | null)[]): string => words.filter(Boolean).join(' · ');
 

@@ -1,5 +1,5 @@
 /** Addresses that are no device's of ours, whatever the records say (RFC 6890). */
-import { type Ip } from './ip.ts';
+import type { Ip } from './ip.ts';
 import { networkOf, parsePrefix, type Prefix } from './prefix.ts';
 import { mustParse } from '../fault.ts';
 

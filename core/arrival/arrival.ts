@@ -2,7 +2,7 @@
  * One boot of a device towards service, as a state machine: it is told what was seen, and says what follows. It knows
  * no clock: limits come back as the event `limit` when their time has passed.
  */
-import { type Diagnosis, type DiagnosisCode } from './diagnosis.ts';
+import type { Diagnosis, DiagnosisCode } from './diagnosis.ts';
 
 export const milestones = [
   'powered',

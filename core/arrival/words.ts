@@ -1,5 +1,5 @@
 /** What a milestone's evidence says, in a line. */
-import { type Milestone } from './arrival.ts';
+import type { Milestone } from './arrival.ts';
 
 type Evidence = Record<string, unknown>;
 

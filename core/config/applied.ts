@@ -1,5 +1,5 @@
 /** What a configuration would be once some steps were done: worked out on its tree, before any device is told. */
-import { type ConfigLine } from './tree.ts';
+import type { ConfigLine } from './tree.ts';
 
 /** One line that comes or goes, with the blocks around it, and the line that it takes the place of. */
 export interface Change {

@@ -1,5 +1,5 @@
 /** What a device should run against what it runs: owned parts only; the rest is counted, shown and left alone. */
-import { type ConfigLine } from './tree.ts';
+import type { ConfigLine } from './tree.ts';
 
 export interface Intended {
   text: string;

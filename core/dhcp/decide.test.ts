@@ -1,8 +1,8 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { type DialectSheet } from '../dialect/sheet.ts';
+import type { DialectSheet } from '../dialect/sheet.ts';
 import { decide } from './decide.ts';
-import { type BootBox, type BootDevice, type Link, type Look, type MacOwner } from './look.ts';
+import type { BootBox, BootDevice, Link, Look, MacOwner } from './look.ts';
 import { decodeMessage, typeOfMessage, type Message } from './message.ts';
 import { codeOf, ipv4Bytes, messageTypes, type MessageType } from './options.ts';
 

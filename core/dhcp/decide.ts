@@ -2,10 +2,10 @@
  * What comes of one packet of a client: the answer, and all that is to be written down with it. The listener carries it
  * out; an explanation and a forecast only read it. Nothing here reads a clock or a database, and nothing is taken.
  */
-import { type ArrivalEvent } from '../arrival/arrival.ts';
+import type { ArrivalEvent } from '../arrival/arrival.ts';
 import { clientOf, type Client } from './client.ts';
 import { identify, type Who } from './identify.ts';
-import { type BootAddress, type BootDevice, type LeaseOffer, type Link, type Look } from './look.ts';
+import type { BootAddress, BootDevice, LeaseOffer, Link, Look } from './look.ts';
 import { encodeMessage, typeOfMessage, type Message, type MessageType } from './message.ts';
 import { codeOf, ipv4Text } from './options.ts';
 import {

@@ -1,6 +1,6 @@
 /** Who is it? By serial, by hardware address; what contradicts itself is a conflict. */
-import { type Client } from './client.ts';
-import { type BootBox, type Look } from './look.ts';
+import type { Client } from './client.ts';
+import type { BootBox, Look } from './look.ts';
 
 export type Who =
   | { is: 'device'; id: number; key: string; box: BootBox | undefined; by: string }

@@ -2,9 +2,9 @@
  * What a decision looks up: answers about the records and the leases as they stand. Who decides about one packet fills
  * it with what this packet needs; who decides about many fills it for all of them.
  */
-import { type DialectSheet } from '../dialect/sheet.ts';
-import { type Effective } from '../settings/layers.ts';
-import { type Client } from './client.ts';
+import type { DialectSheet } from '../dialect/sheet.ts';
+import type { Effective } from '../settings/layers.ts';
+import type { Client } from './client.ts';
 
 export type Look = {
   /** The address that clients reach this server at. */

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { mustParse } from '../fault.ts';
-import { type Message } from './message.ts';
+import type { Message } from './message.ts';
 import {
   codeOf,
   decodeOption,

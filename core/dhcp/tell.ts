@@ -5,9 +5,9 @@ import { bootFileOf } from '../dialect/dialect.ts';
 import { mustParse } from '../fault.ts';
 import { layerText, type Effective } from '../settings/layers.ts';
 import { listSetting, numberSetting, textSetting } from '../settings/read.ts';
-import { type BootDevice, type LeaseOffer, type Link } from './look.ts';
+import type { BootDevice, LeaseOffer, Link } from './look.ts';
 import { codeOf, offeredOptions, type OptionName, type OptionValue } from './options.ts';
-import { type Offerable, type Told } from './reply.ts';
+import type { Offerable, Told } from './reply.ts';
 
 /** Strangers get their address for a short time: they may soon be somebody. */
 const STRANGER_SECONDS = 300;

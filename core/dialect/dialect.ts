@@ -3,7 +3,7 @@ import { parseConfig, walk, type ConfigLine } from '../config/tree.ts';
 import { Masker } from '../secrets/masking.ts';
 import { compilePattern, type Pattern } from '../text/pattern.ts';
 import { secretFinder } from './secrets.ts';
-import { type DialectSheet } from './sheet.ts';
+import type { DialectSheet } from './sheet.ts';
 
 export interface Dialect {
   name: string;

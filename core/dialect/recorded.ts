@@ -1,5 +1,5 @@
 /** A recorded session: what a terminal showed, cut into commands and their answers. */
-import { type Dialect } from './dialect.ts';
+import type { Dialect } from './dialect.ts';
 
 export interface Exchange {
   command: string;

@@ -4,7 +4,7 @@
  */
 import { parseConfig, walk, type Blocks, type ConfigLine } from '../config/tree.ts';
 import { MASK } from '../secrets/masking.ts';
-import { type Pattern } from '../text/pattern.ts';
+import type { Pattern } from '../text/pattern.ts';
 
 export interface FoundSecrets {
   /** The text with dots where patterns found a secret. */

@@ -1,5 +1,5 @@
 /** An errand: some lines for a device, held against what it runs; and the way back. */
-import { type ConfigLine } from '../config/tree.ts';
+import type { ConfigLine } from '../config/tree.ts';
 import { PATH, type Dialect } from '../dialect/dialect.ts';
 
 /** One thing to be done: a line that shall be there, or shall go, with the blocks that it stands in. */

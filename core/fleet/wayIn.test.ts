@@ -1,6 +1,6 @@
 /** What would be lost of the way in; worked out by hand for a configuration that has one of everything. */
 import { expect } from 'chai';
-import { type WayIn } from '../dialect/dialect.ts';
+import type { WayIn } from '../dialect/dialect.ts';
 import { accountFault, lostWayIn, uplinkFault, type Credentials } from './wayIn.ts';
 
 const way: WayIn = {

@@ -1,5 +1,5 @@
 /** Whether somebody still gets in: what a configuration lets in, held against the credentials that will be used. */
-import { type WayIn } from '../dialect/dialect.ts';
+import type { WayIn } from '../dialect/dialect.ts';
 
 /** What the service signs in with. */
 export interface Credentials {

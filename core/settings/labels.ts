@@ -1,5 +1,5 @@
 /** Whether two labels can be heard at the same time: labels have no order of their own until somebody ranks them. */
-import { type Mode, type SettingValue } from './layers.ts';
+import type { Mode, SettingValue } from './layers.ts';
 
 export interface Said {
   /** Higher is stronger; none is the weakest. */

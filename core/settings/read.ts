@@ -1,5 +1,5 @@
 /** What settings in force say, read as the type that is wanted; of another type they say nothing. */
-import { type SettingValue } from './layers.ts';
+import type { SettingValue } from './layers.ts';
 
 export type SettingsInForce = ReadonlyMap<string, { value: SettingValue }>;
 

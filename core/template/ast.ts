@@ -1,5 +1,5 @@
-import { type Num } from './decimal.ts';
-import { type Place } from './faults.ts';
+import type { Num } from './decimal.ts';
+import type { Place } from './faults.ts';
 
 export type BinaryOp =
   '+' | '-' | '*' | '/' | '%' | '==' | '!=' | '<' | '<=' | '>' | '>=' | 'in' | 'not in' | 'and' | 'or';

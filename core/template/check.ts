@@ -1,6 +1,6 @@
 /** Finds every fault that can be known before there is data: the template's first, then its fragments', each once. */
-import { type Expr, type Node } from './ast.ts';
-import { type Library } from './compile.ts';
+import type { Expr, Node } from './ast.ts';
+import type { Library } from './compile.ts';
 import { faultAt, type Place, type TemplateFault } from './faults.ts';
 import { shapeOf, type Known, type Report } from './inference.ts';
 import { parseTemplate, type Parsed } from './parse.ts';

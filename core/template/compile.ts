@@ -1,5 +1,5 @@
 /** Makes functions of a template, once: names become places in a frame, so that running it looks nothing up. */
-import { type Expr, type Node, type Template } from './ast.ts';
+import type { Expr, Node, Template } from './ast.ts';
 import { evaluator, inTextHint, type Scope, type Value } from './evaluate.ts';
 import { faultAt, type Place, TemplateStop } from './faults.ts';
 import { ArgumentFault, sorted } from './functions.ts';

@@ -1,9 +1,9 @@
 /** Makes a function of an expression. */
-import { type BinaryOp, type Expr } from './ast.ts';
+import type { BinaryOp, Expr } from './ast.ts';
 import { add, divide, isNum, isWhole, modulo, multiply, negate, type Num, subtract, wholeBig } from './decimal.ts';
-import { type Place } from './faults.ts';
+import type { Place } from './faults.ts';
 import { ArgumentFault, callFunction, functions } from './functions.ts';
-import { type Run } from './run.ts';
+import type { Run } from './run.ts';
 import {
   equal,
   holdsSecret,

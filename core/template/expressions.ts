@@ -1,5 +1,5 @@
 /** Reads expressions. Precedence, tightest first: postfix, ??, unary minus, * / %, + -, comparisons and in, not, and, or, ?: */
-import { type BinaryOp, type Expr } from './ast.ts';
+import type { BinaryOp, Expr } from './ast.ts';
 import { closingBrace } from './braces.ts';
 import { MOST_DIGITS, parseNum } from './decimal.ts';
 import { faultAt, type Place, type TemplateFault, TemplateStop } from './faults.ts';

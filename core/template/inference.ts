@@ -1,8 +1,8 @@
 /** What an expression gives, as far as it can be known without data; what cannot be right is reported. */
 import { nearest } from '../naming/names.ts';
-import { type Expr } from './ast.ts';
+import type { Expr } from './ast.ts';
 import { isNum } from './decimal.ts';
-import { type Place } from './faults.ts';
+import type { Place } from './faults.ts';
 import { functions, type Takes } from './functions.ts';
 import { any, bool, either, listOf, mapOf, number, secretShape, type Shape, shapeName, text } from './shapes.ts';
 

@@ -1,6 +1,6 @@
 /** Reads a template line by line. Every fault is kept, and reading goes on behind it. */
 import { nearest } from '../naming/names.ts';
-import { type Expr, type Node, type Template } from './ast.ts';
+import type { Expr, Node, Template } from './ast.ts';
 import { closingBrace } from './braces.ts';
 import { ExpressionReader, isFault } from './expressions.ts';
 import { faultAt, type Place, type TemplateFault } from './faults.ts';

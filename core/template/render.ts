@@ -1,5 +1,5 @@
 /** Runs a compiled template over data. */
-import { type Compiled } from './compile.ts';
+import type { Compiled } from './compile.ts';
 import { type RenderedFile, type RenderInput, Run } from './run.ts';
 
 /** The files of an edition: the main one first. Throws TemplateStop at the first fault. */

@@ -2,7 +2,7 @@
 import { utf8Length } from '../text/utf8.ts';
 import { MOST_BYTES, MOST_ITEMS, MOST_SIGNS, MOST_STEPS } from './bounds.ts';
 import { faultAt, type Place, TemplateStop } from './faults.ts';
-import { type Host } from './functions.ts';
+import type { Host } from './functions.ts';
 import { MOST_DIGITS, tooManyDigits, type Num } from './decimal.ts';
 import { Marked, SIGNS_A_STEP, type Piece, type Val } from './values.ts';
 

@@ -1,5 +1,5 @@
 /** What is known of a value before there is one: the names of the data, of the settings, and their types. */
-import { type TypeName } from './values.ts';
+import type { TypeName } from './values.ts';
 
 export type Shape = { about?: string; secret?: boolean } & (
   | { is: 'any' | 'text' | 'number' | 'bool' | 'nothing' }

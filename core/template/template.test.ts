@@ -6,7 +6,7 @@ import { compileTemplate } from './compile.ts';
 import { faultText, TemplateStop } from './faults.ts';
 import { compilePattern } from '../text/pattern.ts';
 import { maskedText, render } from './render.ts';
-import { type RenderInput } from './run.ts';
+import type { RenderInput } from './run.ts';
 import { any, listOf, mapOf, number, secretShape, text } from './shapes.ts';
 import { secretText, type Val } from './values.ts';
 

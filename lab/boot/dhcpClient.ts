@@ -4,7 +4,7 @@ import { ipv4Bytes, ipv4Text, usuallyAsked } from '@zpine/core/dhcp/options';
 import { type Message, type MessageType, messageTypes } from '@zpine/core/dhcp/message';
 import { utf8Text } from '@zpine/core/text/utf8';
 import { sleep } from '../sleep.ts';
-import { type Relay } from './relay.ts';
+import type { Relay } from './relay.ts';
 
 export interface Identity {
   mac: string;

@@ -1,6 +1,6 @@
 /** Many clients that boot at once, as after a power failure: each asks for its address, and goes. */
 import { DhcpClient, type Identity } from './dhcpClient.ts';
-import { type Relay } from './relay.ts';
+import type { Relay } from './relay.ts';
 
 export interface Load {
   /** Exchanges that ended with an acknowledged address: DISCOVER, OFFER, REQUEST, ACK. */

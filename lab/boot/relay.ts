@@ -1,7 +1,7 @@
 /** A DHCP relay (RFC 1542, RFC 3046): hands packets of its wire to the server, and the answers back to who asked. */
 import { createSocket, type Socket } from 'node:dgram';
 import { decodeMessage, encodeMessage, type Message } from '@zpine/core/dhcp/message';
-import { type Wire } from '../wire.ts';
+import type { Wire } from '../wire.ts';
 
 export type Hears = (message: Message) => void;
 

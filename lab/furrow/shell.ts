@@ -1,5 +1,5 @@
 /** What a person or program meets behind the prompt of a Furrow switch. */
-import { type Memory } from './memory.ts';
+import type { Memory } from './memory.ts';
 
 export interface ShellHost {
   memory: Memory;

@@ -1,6 +1,6 @@
 /** What a Furrow switch tells of itself beside its configuration. */
-import { type Hears } from '../hears.ts';
-import { type Memory } from './memory.ts';
+import type { Hears } from '../hears.ts';
+import type { Memory } from './memory.ts';
 
 const lines = (all: string[]): string => all.map((line) => `${line}\n`).join('');
 

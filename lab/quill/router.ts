@@ -1,6 +1,6 @@
 /** A simulated Quill router: it has run for years, starts from what it has stored and opens SSH. */
 import { LabDevice } from '../device.ts';
-import { type DoorOptions } from '../ssh.ts';
+import type { DoorOptions } from '../ssh.ts';
 import { Script } from './script.ts';
 import { QuillShell } from './shell.ts';
 

@@ -1,6 +1,6 @@
 /** What one meets behind the prompt of a Quill router. */
-import { type Hears } from '../hears.ts';
-import { type Script } from './script.ts';
+import type { Hears } from '../hears.ts';
+import type { Script } from './script.ts';
 
 export interface QuillHost {
   script: () => Script;

@@ -1,6 +1,6 @@
 /** The one command of a Shale host that has to do with its configuration, and the few of Linux that it knows. */
-import { type Hears } from '../hears.ts';
-import { type Ended } from '../ssh.ts';
+import type { Hears } from '../hears.ts';
+import type { Ended } from '../ssh.ts';
 
 const forms = [
   /^host [A-Za-z0-9._-]+$/,

@@ -1,6 +1,6 @@
 /** A simulated Shale host: it has run for years, starts from what it has stored and opens SSH. */
 import { LabDevice } from '../device.ts';
-import { type DoorOptions } from '../ssh.ts';
+import type { DoorOptions } from '../ssh.ts';
 import { execute, type ShaleMemory } from './commands.ts';
 
 export class ShaleHost extends LabDevice {

@@ -1,14 +1,14 @@
 /** The inside of a process apart: does what it is asked, and says what came of it. Its end at any moment is provided for. */
 import { type Faults, Refusal } from '@zpine/contract/errors';
 import { importUpload } from '../app/imports/background.ts';
-import { type Config } from '../config.ts';
+import type { Config } from '../config.ts';
 import { Jumps } from '../fleet/jumps.ts';
 import { letsIn } from '../fleet/letsIn.ts';
-import { type Answered } from '../http/asked.ts';
+import type { Answered } from '../http/asked.ts';
 import { carryOut } from '../http/carryOut.ts';
 import { openStore } from '../stores.ts';
 import { driverError, isAway } from '../store/database.ts';
-import { type FromChild, type ToChild } from './messages.ts';
+import type { FromChild, ToChild } from './messages.ts';
 
 const never = new AbortController().signal;
 

@@ -1,7 +1,7 @@
 /** What the service and its processes apart say to each other; one request at a time, one after the other. */
-import { type ErrorCode, type Faults, type Params } from '@zpine/contract/errors';
-import { type Asked } from '../http/asked.ts';
-import { type ClaimedJob } from '../store/jobs.ts';
+import type { ErrorCode, Faults, Params } from '@zpine/contract/errors';
+import type { Asked } from '../http/asked.ts';
+import type { ClaimedJob } from '../store/jobs.ts';
 
 export type ToChild = { asked: Asked } | { job: Pick<ClaimedJob, 'lease' | 'payload'> } | { next: true };
 

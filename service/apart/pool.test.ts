@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { Refusal } from '@zpine/contract/errors';
-import { type Asked } from '../http/asked.ts';
+import type { Asked } from '../http/asked.ts';
 import { ApartPool } from './pool.ts';
 
 /** What stands in for the work: each does what a request that somebody made on purpose would. */

@@ -2,14 +2,14 @@
  * Processes in which work is done that somebody can make large. A process has one piece of work at a time; it is ended
  * when that takes too long or too much memory, or when nobody waits for it any more, and another takes its place.
  */
-import { type ChildProcess } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { Refusal, type Faults } from '@zpine/contract/errors';
-import { type ShownProcess } from '@zpine/contract/processes';
-import { type Answered, type Apart, type Asked } from '../http/asked.ts';
+import type { ShownProcess } from '@zpine/contract/processes';
+import type { Answered, Apart, Asked } from '../http/asked.ts';
 import { ownProcess } from '../processes/own.ts';
 import { residentBytes } from '../processes/shown.ts';
-import { type ClaimedJob } from '../store/jobs.ts';
-import { type FromChild, type ToChild } from './messages.ts';
+import type { ClaimedJob } from '../store/jobs.ts';
+import type { FromChild, ToChild } from './messages.ts';
 
 interface Log {
   warn: (what: object, text: string) => void;

@@ -1,5 +1,5 @@
 /** For how long what is done apart may take. */
-import { type Asked } from '../http/asked.ts';
+import type { Asked } from '../http/asked.ts';
 
 const USUAL = 60;
 const IMPORT = 900;

@@ -1,7 +1,7 @@
-import { type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { find, keyOf, present } from '../store/records.ts';
-import { type Tx } from '../store/tx.ts';
+import type { Tx } from '../store/tx.ts';
 import { openArrival } from './arrivals/arrivals.ts';
 import { addressesOn } from './addressing/carried.ts';
 import { managementOf } from './addressing/management.ts';

@@ -1,11 +1,11 @@
 /** What answers a call: a use case, in a unit of work. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
-import { type KindName } from '@zpine/contract/kinds';
-import { type BodyOf, type QueryOf, type ReplyOf, type VerbRouteId, type verbRoutes } from '@zpine/contract/routes';
+import type { Value } from '@zpine/contract/fields';
+import type { KindName } from '@zpine/contract/kinds';
+import type { BodyOf, QueryOf, ReplyOf, VerbRouteId, verbRoutes } from '@zpine/contract/routes';
 import { present } from '../store/records.ts';
-import { type Tx } from '../store/tx.ts';
-import { type User } from './access/who.ts';
+import type { Tx } from '../store/tx.ts';
+import type { User } from './access/who.ts';
 
 export interface Call<Query = unknown, Body = unknown> {
   params: Record<string, string>;

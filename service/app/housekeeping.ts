@@ -1,5 +1,5 @@
 import { numberSetting } from '@zpine/core/settings/read';
-import { type JobWork } from '../store/jobs.ts';
+import type { JobWork } from '../store/jobs.ts';
 import { transact } from '../store/tx.ts';
 import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
 import { dropOldCaptures } from './fleet/captures.ts';

@@ -1,6 +1,6 @@
 import { Refusal } from '@zpine/contract/errors';
 import { sha256 } from '../store/digests.ts';
-import { type Tx } from '../store/tx.ts';
+import type { Tx } from '../store/tx.ts';
 
 export interface Answer {
   status: number;

@@ -3,12 +3,12 @@ import { listQuery } from '@zpine/contract/kindRoutes';
 import { atLeast } from '@zpine/contract/roles';
 import { Refusal } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
-import { type View } from '@zpine/contract/findingRoutes';
+import type { View } from '@zpine/contract/findingRoutes';
 import { kindOf } from '@zpine/contract/kinds';
-import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type User } from './access/who.ts';
+import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { User } from './access/who.ts';
 import { kindGiven } from './records/refs.ts';
-import { type Tx } from '../store/tx.ts';
+import type { Tx } from '../store/tx.ts';
 import { number, table, text, type RowOf } from '../store/table.ts';
 
 export const views = table('view', { id: number, kind: text, name: text, owner: text, shared: number, query: text });

@@ -3,7 +3,7 @@ import { dialled, type DialRow } from '@zpine/core/addressing/dial';
 import { Tally } from '@zpine/core/queue/tally';
 import { saveBootRecord, type BootNote } from '../app/boot/records.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type Faults } from '../store/faults.ts';
+import type { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const TELL_MS = 10_000;

@@ -1,7 +1,7 @@
 /** The DHCP listener: packets in, packets out. What is answered is decided in app/boot. */
-import { type Socket, type RemoteInfo } from 'node:dgram';
+import type { Socket, RemoteInfo } from 'node:dgram';
 import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
-import { type Outgoing } from '@zpine/core/dhcp/decide';
+import type { Outgoing } from '@zpine/core/dhcp/decide';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { answerDhcp } from '../app/boot/answer.ts';

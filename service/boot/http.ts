@@ -1,5 +1,5 @@
 /** The HTTP listener for booting devices: signs of life. Nothing else is answered here. */
-import { type AddressInfo } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import { serve, type ServerType, type HttpBindings } from '@hono/node-server';
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
@@ -7,8 +7,8 @@ import { dial, dialled } from '@zpine/core/addressing/dial';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
 import { saveBootRecord } from '../app/boot/records.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type BootOptions } from './dhcp.ts';
-import { type Log } from './sockets.ts';
+import type { BootOptions } from './dhcp.ts';
+import type { Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };

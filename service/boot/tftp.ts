@@ -1,5 +1,5 @@
 /** The TFTP listener: a socket for requests, one more for each transfer. Which file is given is decided in app/boot. */
-import { type Socket, type RemoteInfo } from 'node:dgram';
+import type { Socket, RemoteInfo } from 'node:dgram';
 import { dial, dialled } from '@zpine/core/addressing/dial';
 import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core/tftp/packet';
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
@@ -7,7 +7,7 @@ import { problemOf, Refusal } from '@zpine/contract/errors';
 import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
 import { saveBootRecord } from '../app/boot/records.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type BootOptions } from './dhcp.ts';
+import type { BootOptions } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
 import { bound, closed, PacketTurns, type Log } from './sockets.ts';
 import { Faults } from '../store/faults.ts';

@@ -1,6 +1,6 @@
 /** SSH algorithms by the names of their RFCs: what is good today, and what an access set may permit beside it. */
-import { type Duplex } from 'node:stream';
-import { type Socket } from 'node:net';
+import type { Duplex } from 'node:stream';
+import type { Socket } from 'node:net';
 import { Client, type Algorithms } from 'ssh2';
 
 interface Table {

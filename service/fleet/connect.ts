@@ -1,12 +1,12 @@
 /** The way to a signed-in SSH connection: a socket, the key exchange, the host key, the sign-in. */
 import { lookup } from 'node:dns/promises';
 import { connect as connectSocket, type Socket } from 'node:net';
-import { type Duplex } from 'node:stream';
+import type { Duplex } from 'node:stream';
 import { dial, type DialRow } from '@zpine/core/addressing/dial';
 import { parseIp } from '@zpine/core/addressing/ip';
-import { type Rung } from '@zpine/core/fleet/rungs';
+import type { Rung } from '@zpine/core/fleet/rungs';
 import ssh2, { Client, type Algorithms, type AnyAuthMethod, type ConnectConfig } from 'ssh2';
-import { type Target } from '../app/fleet/access.ts';
+import type { Target } from '../app/fleet/access.ts';
 import { algorithmsFor, offered, unknownAlgorithm } from './algorithms.ts';
 import { NotReached } from './notReached.ts';
 import { sha256 } from '../store/digests.ts';

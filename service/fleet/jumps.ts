@@ -1,8 +1,8 @@
 /** Jump hosts: one connection to each serves all devices behind it. */
-import { type Duplex } from 'node:stream';
-import { type DialRow } from '@zpine/core/addressing/dial';
-import { type Client } from 'ssh2';
-import { type Target } from '../app/fleet/access.ts';
+import type { Duplex } from 'node:stream';
+import type { DialRow } from '@zpine/core/addressing/dial';
+import type { Client } from 'ssh2';
+import type { Target } from '../app/fleet/access.ts';
 import { connect } from './connect.ts';
 import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';

@@ -1,9 +1,9 @@
 /** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
-import { type DialRow } from '@zpine/core/addressing/dial';
+import type { DialRow } from '@zpine/core/addressing/dial';
 import { claimProbe, saveProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { whileHeld } from '../store/claims.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type Jump } from './connect.ts';
+import type { Jump } from './connect.ts';
 import { prove } from './prove.ts';
 import { PollLoop } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';

@@ -1,5 +1,5 @@
 /** The rungs of the way into a device, in their order. */
-import { type Rung } from '@zpine/core/fleet/rungs';
+import type { Rung } from '@zpine/core/fleet/rungs';
 
 /** Why a session did not come about: the rung that gave way, and the words for it. */
 export class NotReached extends Error {

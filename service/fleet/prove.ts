@@ -1,10 +1,10 @@
 /** Proves an arriving device: signs in, reads what it is and what it runs, compares, makes sure that it is kept. */
-import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
+import type { ArrivalEvent } from '@zpine/core/arrival/arrival';
 import { compareConfig, type Comparison, type Difference } from '@zpine/core/config/compare';
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Masker } from '@zpine/core/secrets/masking';
-import { type Rung } from '@zpine/core/fleet/rungs';
-import { type Probe, type ProofResult } from '../app/arrivals/proof.ts';
+import type { Rung } from '@zpine/core/fleet/rungs';
+import type { Probe, ProofResult } from '../app/arrivals/proof.ts';
 import { hideSecrets, offTheWire } from '../app/editions/content.ts';
 import { connect, type HostKey, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';

@@ -1,9 +1,9 @@
 /** A session for a piece of work with one device, and what came of it when there was none. */
 import { rungs } from '@zpine/core/fleet/rungs';
-import { type Outcome } from '@zpine/core/fleet/outcomes';
-import { type RunRow } from '@zpine/contract/fleetShapes';
-import { type Target } from '../app/fleet/access.ts';
-import { type RowResult } from '../app/fleet/work.ts';
+import type { Outcome } from '@zpine/core/fleet/outcomes';
+import type { RunRow } from '@zpine/contract/fleetShapes';
+import type { Target } from '../app/fleet/access.ts';
+import type { RowResult } from '../app/fleet/work.ts';
 import { connect, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';

@@ -2,9 +2,9 @@
 import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine/core/fleet/loginGuard';
 import { endRun, freeDevice, takeDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
-import { type ClaimedRun, type RowResult, type Waiting } from '../app/fleet/work.ts';
+import type { ClaimedRun, RowResult, Waiting } from '../app/fleet/work.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type ConnectOptions } from './connect.ts';
+import type { ConnectOptions } from './connect.ts';
 import { RunLedger } from './ledger.ts';
 import { signedInAgain, withSession, type Login } from './reachable.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';

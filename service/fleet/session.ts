@@ -1,8 +1,8 @@
 /** A signed-in session with a device, by its dialect: commands in, answers out. */
 import { StringDecoder } from 'node:string_decoder';
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { type Pattern, compilePattern } from '@zpine/core/text/pattern';
-import { type Client, type ClientChannel } from 'ssh2';
+import type { Client, ClientChannel } from 'ssh2';
 import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';
 

@@ -1,6 +1,6 @@
 /** Looks at devices that are watched, sends notices, and begins captures when they are due. */
 import { createTransport, type Transporter } from 'nodemailer';
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { captureDue } from '../app/fleet/captureDue.ts';
 import { makeRun } from '../app/fleet/runs.ts';
 import {
@@ -16,9 +16,9 @@ import {
 } from '../app/fleet/watch.ts';
 import { whileHeld } from '../store/claims.ts';
 import { transact, type Actor, type Store } from '../store/tx.ts';
-import { type ConnectOptions } from './connect.ts';
+import type { ConnectOptions } from './connect.ts';
 import { withSession } from './reachable.ts';
-import { type Session } from './session.ts';
+import type { Session } from './session.ts';
 import { PollLoop } from '../store/turns.ts';
 import { Faults } from '../store/faults.ts';
 

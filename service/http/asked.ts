@@ -2,9 +2,9 @@
  * A request and its answer as plain data, so that the work between them may be done in this process or in another.
  * Nothing in them carries marks of secrets: what is rendered stays where it is rendered, and answers are masked texts.
  */
-import { type RouteId } from '@zpine/contract/routes';
-import { type User } from '../app/access/who.ts';
-import { type Actor } from '../store/tx.ts';
+import type { RouteId } from '@zpine/contract/routes';
+import type { User } from '../app/access/who.ts';
+import type { Actor } from '../store/tx.ts';
 
 export interface Asked {
   id: RouteId;

@@ -1,5 +1,5 @@
 /** How much of what people send is held at a time, by all of them and by each: who sends slowly holds it for long. */
-import { type Context } from 'hono';
+import type { Context } from 'hono';
 import { Refusal } from '@zpine/contract/errors';
 
 /** Below that nobody counts. */

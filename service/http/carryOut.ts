@@ -1,16 +1,16 @@
 /** Does what a request asks for, once who asks is known. */
 import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { REMARKS_HEADER, remarksHeader, type Remark } from '@zpine/contract/remarks';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type RouteId } from '@zpine/contract/routes';
-import { type OwnRoutes } from '../app/handler.ts';
+import type { OwnRoutes } from '../app/handler.ts';
 import { handlers, previewed } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
 import { Pieces } from '../app/pieces.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../store/tx.ts';
-import { type Answered, type Asked, type Log } from './asked.ts';
+import type { Answered, Asked, Log } from './asked.ts';
 import { bodyIn, parsed, queryOf } from './input.ts';
 import { answerImpact, applied, previewOf } from './preview.ts';
 

@@ -1,7 +1,7 @@
-import { type Context } from 'hono';
+import type { Context } from 'hono';
 import { streamSSE } from 'hono/streaming';
 import { Refusal } from '@zpine/contract/errors';
-import { type EventFeed, type Hint } from '../store/events.ts';
+import type { EventFeed, Hint } from '../store/events.ts';
 
 const HEARTBEAT_MS = 15_000;
 /** Of one user: each browser has one, and programs a few. */

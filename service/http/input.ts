@@ -1,11 +1,11 @@
 /** What a request says, read once and checked. */
 import { depthOfJson, MOST_DEPTH } from '@zpine/core/text/depth';
 import { visible } from '@zpine/core/text/visible';
-import { type Context } from 'hono';
+import type { Context } from 'hono';
 import { z } from 'zod';
 import { Refusal } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 
 /** The version in If-Match: `"3"`, or `W/"3"` as it comes back from a compressed answer. */
 export function versionOf(c: Context): number | undefined {

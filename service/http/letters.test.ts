@@ -2,7 +2,7 @@
 import { expect } from 'chai';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { fieldsOf } from '@zpine/contract/kind';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { refusal, testService, type TestBench } from '../../test/service.ts';
 

@@ -1,7 +1,8 @@
 /** The OpenAPI 3.1 document, from the route list alone. */
 import { z } from 'zod';
 import { errors } from '@zpine/contract/errors';
-import { pathNames, type Route } from '@zpine/contract/route';
+import { pathNames } from '@zpine/contract/call';
+import type { Route } from '@zpine/contract/route';
 import { IMPACT_STREAM } from '@zpine/contract/impactShapes';
 import { routes } from '@zpine/contract/routes';
 

@@ -2,9 +2,9 @@
 import { z } from 'zod';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { heard, IMPACT_STREAM, noImpact, type ImpactLine } from '@zpine/contract/impactShapes';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { impactOf, type Previewed } from '../app/impact/impact.ts';
-import { type Answered, type Asked, type Log } from './asked.ts';
+import type { Answered, Asked, Log } from './asked.ts';
 import { asRefusal } from './problems.ts';
 
 const MOST_SECONDS = 600;

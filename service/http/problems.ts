@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
-import { type Context } from 'hono';
+import type { Context } from 'hono';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { driverError, isAway } from '../store/database.ts';
-import { type Log } from './asked.ts';
+import type { Log } from './asked.ts';
 
 /** Every error leaves as problem details (RFC 9457). */
 export function answerProblem(c: Context, error: unknown, log: Log): Response {

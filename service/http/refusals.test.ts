@@ -1,6 +1,6 @@
 /** Bad input: each a clear refusal with field and remedy, and nothing half-written. */
 import { expect } from 'chai';
-import { type Problem } from '@zpine/contract/errors';
+import type { Problem } from '@zpine/contract/errors';
 import { refusal, testService, type TestBench } from '../../test/service.ts';
 
 describe('refusals', () => {

@@ -1,7 +1,7 @@
 /** Every route, every role: who may, and who is told that they may not. */
 import { expect } from 'chai';
 import { atLeast, roles } from '@zpine/contract/roles';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { testService, type TestBench } from '../../test/service.ts';
 

@@ -1,6 +1,6 @@
 /** What the server does besides refusing: pages, versions, idempotency, sessions, events, health. */
 import { expect } from 'chai';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { PASSWORD } from '../../ops/stack.ts';
 import { actor, refusal, testService, type TestBench } from '../../test/service.ts';

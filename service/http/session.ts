@@ -1,10 +1,10 @@
-import { type Context } from 'hono';
+import type { Context } from 'hono';
 import { deleteCookie, getCookie, setCookie } from 'hono/cookie';
 import { Refusal } from '@zpine/contract/errors';
 import { atLeast, type Role } from '@zpine/contract/roles';
 import { signIn, signOut } from '../app/access/signIn.ts';
 import { whoHolds, type User } from '../app/access/who.ts';
-import { type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/tx.ts';
 
 const COOKIE = 'zpine_session';
 

@@ -3,14 +3,14 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { setTimeout as pause } from 'node:timers/promises';
-import { type Logger } from 'pino';
-import { type ShownProcess } from '@zpine/contract/processes';
-import { type Config } from '../config.ts';
+import type { Logger } from 'pino';
+import type { ShownProcess } from '@zpine/contract/processes';
+import type { Config } from '../config.ts';
 import { logFor } from '../log.ts';
 import { prepareStore } from '../stores.ts';
 import { isAway } from '../store/database.ts';
 import { residentBytes } from './shown.ts';
-import { type FromPart, type PartName, type ToPart } from './tender.ts';
+import type { FromPart, PartName, ToPart } from './tender.ts';
 
 const FIRST_PAUSE_MS = 500;
 const LONGEST_PAUSE_MS = 5000;

@@ -1,6 +1,6 @@
 /** What is seen of a process from outside. */
 import { readFileSync } from 'node:fs';
-import { type ShownProcess } from '@zpine/contract/processes';
+import type { ShownProcess } from '@zpine/contract/processes';
 
 /** proc(5): the second figure of statm is the resident set, in pages. */
 const PAGE_BYTES = 4096;

@@ -2,8 +2,8 @@
  * Starts the processes that the service consists of, and starts them again when they end by themselves: at once the
  * first time, then after pauses that grow as long as it goes on. It does nothing else, so that nothing ends it.
  */
-import { type ChildProcess } from 'node:child_process';
-import { type ShownProcess } from '@zpine/contract/processes';
+import type { ChildProcess } from 'node:child_process';
+import type { ShownProcess } from '@zpine/contract/processes';
 import { ownProcess } from './own.ts';
 import { residentBytes } from './shown.ts';
 

@@ -4,9 +4,9 @@
  * conditions, since that statement has to go through the same unit of work. Both are declared in its types; nothing else
  * of its inside is touched, and only here.
  */
-import { type Sequelize } from 'sequelize';
-import { type Connection, type Connections } from './connections.ts';
-import { type Models } from './models.ts';
+import type { Sequelize } from 'sequelize';
+import type { Connection, Connections } from './connections.ts';
+import type { Models } from './models.ts';
 
 export function connectionsOf({ connectionManager }: Sequelize): Connections {
   return {

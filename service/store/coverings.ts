@@ -3,7 +3,7 @@ import { bitsOf, type Family, type Ip } from '@zpine/core/addressing/ip';
 import { networkOf, type Prefix } from '@zpine/core/addressing/prefix';
 import { grouped } from '@zpine/core/lists/grouped';
 import { bytesOf, valueOf } from './spans.ts';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 
 export interface Host {
   vrf: number;

@@ -1,7 +1,7 @@
 /** Records of kinds with few of them: read once, and held for as long as one statement says that they are the same. */
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { fewKinds, type FewKind, type KnownFew } from './fewKinds.ts';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 
 /** A kind with more records is read as it is needed. */
 const MOST = 5000;

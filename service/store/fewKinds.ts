@@ -1,5 +1,5 @@
 /** Kinds of which there are few records, that change seldom and that nearly everything asks for. */
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 
 export const fewKinds = [
   'area',

@@ -1,5 +1,5 @@
 /** Records of several kinds from one statement that joins their tables. */
-import { type Row } from '@zpine/contract/fields';
+import type { Row } from '@zpine/contract/fields';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { attributesOf } from './models.ts';
 import { fromRow } from './records.ts';

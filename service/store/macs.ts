@@ -1,9 +1,9 @@
 /** MACs of boxes and interfaces: each belongs to one of them. */
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { columnOf, fieldsOf, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { toColumns } from './columns.ts';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 
 const macFields = (name: KindName): string[] =>
   fieldsOf(kindOf(name))

@@ -1,4 +1,4 @@
-import { type Model, type ModelStatic, type Sequelize } from 'sequelize';
+import type { Model, ModelStatic, Sequelize } from 'sequelize';
 import { columnsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 

@@ -1,16 +1,16 @@
 /** Records of the kinds written, in arrays: with keys, search terms, MACs, and the changes that history keeps. */
 import { grouped } from '@zpine/core/lists/grouped';
-import { type Row } from '@zpine/contract/fields';
+import type { Row } from '@zpine/contract/fields';
 import { columnOf, fieldsOf, makeKey, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
 import { toColumns } from './columns.ts';
 import { isFew } from './fewKinds.ts';
-import { type Instant } from './instant.ts';
+import type { Instant } from './instant.ts';
 import { claimMacs, freeMacs } from './macs.ts';
 import { byIds, find, imageOf, isoOf, keysOf, knownKeys, type AnyStored, type Fields } from './records.ts';
 import { addTerms, dropTerms, termsDiffer } from './terms.ts';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 
 /** Rows of one statement. */
 const SLICE = 500;

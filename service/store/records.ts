@@ -6,7 +6,7 @@ import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
 import { allHeld } from './few.ts';
 import { type FewKind, isFew } from './fewKinds.ts';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 import { Instant } from './instant.ts';
 import { columnsFor } from './models.ts';
 

@@ -9,8 +9,8 @@ import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { countOf, fitOf, freeWithin, merged, type Span } from '@zpine/core/addressing/spans';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from './tx.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from './tx.ts';
 
 export type Holds = 'fixed' | 'blocks';
 

@@ -1,8 +1,8 @@
 /** Free space of many prefixes at once: the same rows that takes and rebuilds keep one by one. */
 import { fitOf, freeWithin, countOf, type Span } from '@zpine/core/addressing/spans';
-import { type Family } from '@zpine/core/addressing/ip';
+import type { Family } from '@zpine/core/addressing/ip';
 import { bytesOf, valueOf, type Holds } from './spans.ts';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 
 const SLICE = 500;
 

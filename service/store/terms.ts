@@ -2,7 +2,7 @@
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { fieldsOf, type RecordHead } from '@zpine/contract/kind';
-import { type Tx } from './tx.ts';
+import type { Tx } from './tx.ts';
 
 interface Found {
   term: string;

@@ -1,18 +1,18 @@
-import { type Remark } from '@zpine/contract/remarks';
-import { type Sequelize } from 'sequelize';
-import { type KindName } from '@zpine/contract/kinds';
-import { type Row, type Value } from '@zpine/contract/fields';
+import type { Remark } from '@zpine/contract/remarks';
+import type { Sequelize } from 'sequelize';
+import type { KindName } from '@zpine/contract/kinds';
+import type { Row, Value } from '@zpine/contract/fields';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
-import { type Limits } from '@zpine/core/arrival/arrival';
+import type { Limits } from '@zpine/core/arrival/arrival';
 import { Refusal } from '@zpine/contract/errors';
 import { refusalOfConstraint } from './constraints.ts';
 import { connectionsOf } from './belowSequelize.ts';
 import { isAway, isDeadlock, isLockTimeout, isTooSlow } from './database.ts';
-import { type Dialects } from './dialects.ts';
-import { type HeldFew, type KnownFew } from './fewKinds.ts';
+import type { Dialects } from './dialects.ts';
+import type { HeldFew, KnownFew } from './fewKinds.ts';
 import { Instant } from './instant.ts';
-import { type Models } from './models.ts';
-import { type Sealer } from './sealing.ts';
+import type { Models } from './models.ts';
+import type { Sealer } from './sealing.ts';
 import { Unit } from './unit.ts';
 import { withoutSecrets } from './withoutSecrets.ts';
 

@@ -3,7 +3,7 @@
  * a deadlock, the database ends the transaction and carries out what was sent behind it. With autocommit off that begins
  * a new transaction, which the ROLLBACK takes back; with autocommit on it would stay.
  */
-import { type Connection, type Connections } from './connections.ts';
+import type { Connection, Connections } from './connections.ts';
 import { isDeadlock } from './database.ts';
 
 export class Unit {

@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { Client } from '@zpine/contract/client';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { PASSWORD } from '../../ops/stack.ts';

@@ -1,6 +1,6 @@
 /** Addresses through the API: one call for a device, and nobody gets the same one twice. */
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { refusal, testService, type TestBench } from '../service.ts';
 
 describe('addresses', () => {

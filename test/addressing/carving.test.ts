@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
 import { refusal, demoService, type TestBench } from '../service.ts';

@@ -1,6 +1,6 @@
 /** The plan of addresses in a real browser: the tree level by level, holes, shapes, site plans, names. */
 import { expect } from 'chai';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { PASSWORD } from '../../ops/stack.ts';
 import { demoBench, type DemoBench } from './bench.ts';

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { transact } from '../../service/store/tx.ts';
 import { takeSamples } from '../../service/app/addressing/samples.ts';
 import { actor, refusal } from '../service.ts';

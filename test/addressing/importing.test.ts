@@ -2,7 +2,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { sizeOf, formatPrefix, parsePrefix } from '@zpine/core/addressing/prefix';
 import { treeOf } from '@zpine/core/addressing/tree';
 import { mustParse } from '@zpine/core/fault';

@@ -2,7 +2,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { refusal } from '../service.ts';
 import { demoBench, type DemoBench } from './bench.ts';
 

@@ -4,7 +4,7 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { type ShownProcess } from '@zpine/contract/processes';
+import type { ShownProcess } from '@zpine/contract/processes';
 import { freePort, startMariadb, type Mariadb } from '../../ops/mariadb.ts';
 import { databaseEnv } from '../../ops/stack.ts';
 import { additions } from '../../trials/chaos/deeds.ts';

@@ -1,6 +1,6 @@
 /** Many at a time, in a real browser, on the demo data. */
 import { expect } from 'chai';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { bootNet, PASSWORD } from '../../ops/stack.ts';
 import { demoService, type TestBench } from '../service.ts';

@@ -1,6 +1,6 @@
 /** Every mechanism that serves all kinds, tried on each of them: the list of kinds makes the tests. */
 import { expect } from 'chai';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import { refusal, testService, type TestBench } from '../service.ts';
 import { addSample, NOTE, otherNames } from './samples.ts';

@@ -1,6 +1,6 @@
 /** Records of any kind, made from its description alone: what they refer to is made first. */
-import { type Client } from '@zpine/contract/client';
-import { type Field, type Value } from '@zpine/contract/fields';
+import type { Client } from '@zpine/contract/client';
+import type { Field, Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 

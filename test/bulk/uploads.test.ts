@@ -1,6 +1,6 @@
 /** Files that are too large for one request. */
 import { expect } from 'chai';
-import { type Upload } from '@zpine/contract/importRoutes';
+import type { Upload } from '@zpine/contract/importRoutes';
 import { read } from '../../service/store/tx.ts';
 import { actor, refusal, testService, type TestBench } from '../service.ts';
 import { eventually } from '../../trials/eventually.ts';

@@ -2,10 +2,10 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { type Client } from '@zpine/contract/client';
-import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
+import type { Client } from '@zpine/contract/client';
+import type { RunHead, ShownRun } from '@zpine/contract/fleetShapes';
 import { Lab } from '@zpine/lab/lab';
-import { type Fault } from '@zpine/lab/faults';
+import type { Fault } from '@zpine/lab/faults';
 import { keptOf, modelOf, type KeptOptions, type LabDialect } from '@zpine/lab/kept';
 import { bootNet } from '../../ops/stack.ts';
 import { testService, type TestBench } from '../service.ts';

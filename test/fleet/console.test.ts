@@ -1,6 +1,6 @@
 /** The running fleet in a real browser: ladder, answers, captures, an errand and its way back, a sheet. */
 import { expect } from 'chai';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { PASSWORD } from '../../ops/stack.ts';
 import { fleet, type Fleet } from './bench.ts';

@@ -5,7 +5,7 @@ import fc from 'fast-check';
 import { applied } from '@zpine/core/config/applied';
 import { walk, type ConfigLine } from '@zpine/core/config/tree';
 import { commandsOf, stepsOf, inverseLines } from '@zpine/core/fleet/errand';
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Memory } from '@zpine/lab/furrow/memory';
 import { Shell } from '@zpine/lab/furrow/shell';
 import { dialectFrom } from '@zpine/core/dialect/dialect';

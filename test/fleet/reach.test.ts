@@ -1,10 +1,10 @@
 /** The way into forty devices of three dialects, rung by rung; each fault is found on its rung. */
 import { expect } from 'chai';
-import { type RungFound } from '@zpine/core/fleet/rungs';
+import type { RungFound } from '@zpine/core/fleet/rungs';
 import { acquainted, addDevice, fleet, paste, rowOf, settled, type Fleet } from './bench.ts';
 import { Refusal } from '@zpine/contract/errors';
 import { mustNotServe } from '../../service/app/access/sites.ts';
-import { type User } from '../../service/app/access/who.ts';
+import type { User } from '../../service/app/access/who.ts';
 import { mustFind } from '../../service/app/records/refs.ts';
 import { transact } from '../../service/store/tx.ts';
 import { actor, refusal } from '../service.ts';

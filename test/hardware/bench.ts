@@ -1,7 +1,7 @@
 /** A small landing: models with ports, a chassis with cards, a panel, VLANs; and words for what a call is refused with. */
-import { type Client } from '@zpine/contract/client';
-import { type AnyRecord } from '@zpine/contract/kind';
-import { type KindName } from '@zpine/contract/kinds';
+import type { Client } from '@zpine/contract/client';
+import type { AnyRecord } from '@zpine/contract/kind';
+import type { KindName } from '@zpine/contract/kinds';
 import { refusal } from '../service.ts';
 
 export async function makeHardware(client: Client): Promise<void> {

@@ -1,6 +1,6 @@
 /** Cables join ports that fit, each port one; they are followed through panels, and listed for those who plug them. */
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { refusal, testService, type TestBench } from '../service.ts';
 import { faultsOf, makeHardware } from './bench.ts';
 

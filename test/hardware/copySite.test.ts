@@ -1,6 +1,6 @@
 /** The same landing again: what comes into being, what does not, and that nothing is shared that must not be. */
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { bootNet } from '../../ops/stack.ts';
 import { refusal, demoService, type TestBench } from '../service.ts';
 import { allOf, namesOf } from './bench.ts';

@@ -1,6 +1,6 @@
 /** What interfaces of each form and mode may have, and that their VLANs are those of the site. */
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { refusal, testService, type TestBench } from '../service.ts';
 import { faultsOf, makeHardware } from './bench.ts';
 

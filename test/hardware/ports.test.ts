@@ -1,8 +1,8 @@
 /** Ports come with models and cards, go with them, and come back with them; interfaces come with ports. */
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { type Client } from '@zpine/contract/client';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { Client } from '@zpine/contract/client';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { refusal, testService, type TestBench } from '../service.ts';
 import { faultsOf, makeHardware, namesOf } from './bench.ts';
 

@@ -1,6 +1,6 @@
 /** Model sheets: read with the place of every fault, written and read back without a difference. */
 import { expect } from 'chai';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { testService, type TestBench } from '../service.ts';
 import { makeHardware } from './bench.ts';
 

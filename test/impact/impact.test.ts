@@ -2,11 +2,11 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { RefusedError, type Client } from '@zpine/contract/client';
-import { type Impact, type ImpactEvent } from '@zpine/contract/impactShapes';
+import type { Impact, ImpactEvent } from '@zpine/contract/impactShapes';
 import { bootNet } from '../../ops/stack.ts';
 import { impactOf as impactOfWork } from '../../service/app/impact/impact.ts';
 import { add } from '../../service/app/records/add.ts';
-import { type Tx } from '../../service/store/tx.ts';
+import type { Tx } from '../../service/store/tx.ts';
 import { actor, refusal, demoService, type TestBench } from '../service.ts';
 
 type Write = (client: Client) => Promise<unknown>;

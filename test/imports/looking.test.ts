@@ -1,11 +1,11 @@
 /** What a look at an import says is what the import does; and nobody waits for it. */
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
+import type { ImportKind, ImportOutcome } from '@zpine/contract/importRoutes';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { bootNet } from '../../ops/stack.ts';
 import { readText } from '../../service/app/imports/read.ts';
-import { type ImportRow } from '../../service/app/imports/rows.ts';
+import type { ImportRow } from '../../service/app/imports/rows.ts';
 import { takeRows } from '../../service/app/imports/run.ts';
 import { transact } from '../../service/store/tx.ts';
 import { actor, demoService, testService, type TestBench } from '../service.ts';

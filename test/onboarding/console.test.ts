@@ -1,6 +1,6 @@
 /** Bringing switches into service, in a real browser. */
 import { expect } from 'chai';
-import { type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
 import { PASSWORD } from '../../ops/stack.ts';
 import { ardle, onboarding, type Onboarding } from './bench.ts';

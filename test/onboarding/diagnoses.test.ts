@@ -1,6 +1,6 @@
 import { expect } from 'chai';
-import { type DiagnosisCode } from '@zpine/core/arrival/diagnosis';
-import { type Fault } from '@zpine/lab/faults';
+import type { DiagnosisCode } from '@zpine/core/arrival/diagnosis';
+import type { Fault } from '@zpine/lab/faults';
 import { another, diagnosed, onboarding, prepare, serves, type Onboarding } from './bench.ts';
 
 describe('an arrival that does not go on says why', () => {

@@ -1,7 +1,7 @@
 /** Room in racks, against a naive model, in a race, and through every way in which it changes. */
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { read } from '../../service/store/tx.ts';
 import { actor, refusal, testService, type TestBench } from '../service.ts';
 

@@ -1,9 +1,9 @@
 /** What people wait for asks the database only so often, however many records there are. */
 import { expect } from 'chai';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
-import { type RouteId } from '@zpine/contract/routes';
+import type { ShownRun } from '@zpine/contract/fleetShapes';
+import type { RouteId } from '@zpine/contract/routes';
 import { bootNet } from '../../ops/stack.ts';
-import { type User } from '../../service/app/access/who.ts';
+import type { User } from '../../service/app/access/who.ts';
 import { addArrival, applyEvent } from '../../service/app/arrivals/arrivals.ts';
 import { handlers } from '../../service/app/handlers.ts';
 import { routes } from '../../contract/routes.ts';

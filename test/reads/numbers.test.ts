@@ -1,6 +1,6 @@
 /** What is planned by settings is the same as what each device's layers say, although most devices are not read. */
 import { expect } from 'chai';
-import { type LayerKind } from '@zpine/core/settings/layers';
+import type { LayerKind } from '@zpine/core/settings/layers';
 import { captureDue } from '../../service/app/fleet/captureDue.ts';
 import { planWatch } from '../../service/app/fleet/watch.ts';
 import { settingsOfMany } from '../../service/app/settings/effective.ts';

@@ -10,7 +10,7 @@ import { QueryTypes } from 'sequelize';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { RefusedError } from '@zpine/contract/client';
 import { roles } from '@zpine/contract/roles';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { PASSWORD } from '../../ops/stack.ts';
 import { zpineIn } from '../zpine.ts';

@@ -3,7 +3,7 @@ import { expect } from 'chai';
 import { connectionsOf } from '../../service/store/belowSequelize.ts';
 import { isDeadlock } from '../../service/store/database.ts';
 import { read, transact, type Store } from '../../service/store/tx.ts';
-import { type Connection, type Connections } from '../../service/store/connections.ts';
+import type { Connection, Connections } from '../../service/store/connections.ts';
 import { Unit } from '../../service/store/unit.ts';
 import { actor, testStore } from '../service.ts';
 import { expectSound } from '../sound.ts';

@@ -1,6 +1,6 @@
 /** A database of before templates had parts: what it holds is read, traced and taken back in the words of today. */
 import { expect } from 'chai';
-import { type Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/tx.ts';
 import { migrate } from '../../service/store/migrate.ts';
 import { wholeSteps } from '../../service/store/migrations/whole.ts';
 import { read, transact } from '../../service/store/tx.ts';

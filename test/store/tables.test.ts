@@ -19,7 +19,7 @@ import { slots } from '../../service/app/racks/slots.ts';
 import { settingValues } from '../../service/app/settings/layers.ts';
 import { checks } from '../../service/app/soundness/checks.ts';
 import { views } from '../../service/app/views.ts';
-import { type Table } from '../../service/store/table.ts';
+import type { Table } from '../../service/store/table.ts';
 import { read, type Store } from '../../service/store/tx.ts';
 import { actor, testStore } from '../service.ts';
 

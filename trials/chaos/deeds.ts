@@ -2,8 +2,8 @@
  * What people and devices do while something is killed. A deed goes on until it is told to stop; what was acknowledged is
  * kept, and held against what is there afterwards.
  */
-import { type Client } from '@zpine/contract/client';
-import { type Booter } from '../booter.ts';
+import type { Client } from '@zpine/contract/client';
+import type { Booter } from '../booter.ts';
 import { until } from './house.ts';
 
 export interface Deed {

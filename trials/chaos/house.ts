@@ -1,7 +1,7 @@
 /** A service and its database that are killed, and started again, while others work with them. */
 import { startMariadb, type Mariadb } from '../../ops/mariadb.ts';
 import { startBuiltService } from '../../ops/stack.ts';
-import { type Attacked } from '../attacked.ts';
+import type { Attacked } from '../attacked.ts';
 import { eventually } from '../eventually.ts';
 
 export const victims = ['service', 'api', 'boot', 'database'] as const;

@@ -6,9 +6,9 @@
  * the device boots in. Only records that it does not need are really written.
  */
 import { kindNames, kinds } from '@zpine/contract/kinds';
-import { type Route } from '@zpine/contract/route';
+import type { Route } from '@zpine/contract/route';
 import { routes, type RouteId } from '@zpine/contract/routes';
-import { type Role } from '@zpine/contract/roles';
+import type { Role } from '@zpine/contract/roles';
 import { type Attacked, beside, send, type Seen } from '../attacked.ts';
 import { bombs } from '../bombs.ts';
 import { Booter } from '../booter.ts';

@@ -1,6 +1,6 @@
 /** Requests as nobody would send them: by the document, with values of real records, and with what breaks programs. */
-import { type Chance } from './chance.ts';
-import { type Operation, type Schema } from './document.ts';
+import type { Chance } from './chance.ts';
+import type { Operation, Schema } from './document.ts';
 
 export interface MadeRequest {
   operation: string;

@@ -1,6 +1,6 @@
 import { Button, Table } from 'antd';
 import { useState } from 'react';
-import { type PlanRow } from '@zpine/contract/planShapes';
+import type { PlanRow } from '@zpine/contract/planShapes';
 import { client } from '../api.ts';
 import { LookDrawer } from '../look/LookDrawer.tsx';
 import { RefInput } from '../records/RefInput.tsx';

@@ -6,7 +6,7 @@ import { bitsOf, formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, lastOf, parsePrefix, sizeOf, type Prefix } from '@zpine/core/addressing/prefix';
 import { firstAligned, type Span } from '@zpine/core/addressing/spans';
 import { mustParse } from '@zpine/core/fault';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
 import { pathOf } from '../records/paths.ts';
 

@@ -1,7 +1,7 @@
 import { Input, InputNumber, Segmented, Table } from 'antd';
 import { useState } from 'react';
-import { type CarveWay } from '@zpine/core/addressing/carve';
-import { type BodyIn } from '@zpine/contract/routes';
+import type { CarveWay } from '@zpine/core/addressing/carve';
+import type { BodyIn } from '@zpine/contract/routes';
 import { client } from '../api.ts';
 import { LookDrawer } from '../look/LookDrawer.tsx';
 import { RefInput } from '../records/RefInput.tsx';

@@ -1,5 +1,5 @@
 import { countWords } from '@zpine/core/addressing/count';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 
 const WIDTH = 300;
 const HEIGHT = 64;

@@ -1,7 +1,7 @@
 import { Button } from 'antd';
 import { useState } from 'react';
 import { client } from '../api.ts';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { LookDrawer } from '../look/LookDrawer.tsx';
 import { RefInput } from '../records/RefInput.tsx';
 import { useMay } from '../session.tsx';

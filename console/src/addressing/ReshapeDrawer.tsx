@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { kindOf } from '@zpine/contract/kinds';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
 import { LookDrawer } from '../look/LookDrawer.tsx';
 import { pathOf } from '../records/paths.ts';

@@ -1,7 +1,7 @@
 import { App, Button, Drawer, Table } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, queries } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 

@@ -1,6 +1,6 @@
 import { Table, Typography } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { type ShownProcess } from '@zpine/contract/processes';
+import type { ShownProcess } from '@zpine/contract/processes';
 import { client, keys } from '../api.ts';
 
 const TITLES: Record<string, string> = {

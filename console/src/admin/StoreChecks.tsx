@@ -1,7 +1,7 @@
 /** Whether what is derived from the records is as they say: the last check, and a new one on request. */
 import { App, Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { type SoundnessCheck } from '@zpine/contract/doctorRoutes';
+import type { SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 

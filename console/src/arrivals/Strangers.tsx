@@ -1,6 +1,6 @@
 import { App, Button, Input, Modal } from 'antd';
 import { useState } from 'react';
-import { type ShownStranger } from '@zpine/contract/onboardingShapes';
+import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import { client } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { milestones } from '@zpine/core/arrival/arrival';
 import { milestoneWords } from '@zpine/core/arrival/words';
-import { type ShownArrival } from '@zpine/contract/onboardingShapes';
+import type { ShownArrival } from '@zpine/contract/onboardingShapes';
 import { client } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';

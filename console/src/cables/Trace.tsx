@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { type CableEnd } from '@zpine/contract/hardwareRoutes';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { CableEnd } from '@zpine/contract/hardwareRoutes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { cableColours } from '@zpine/core/rack/ports';
 import { client, keys } from '../api.ts';
 import { pathOf } from '../records/paths.ts';

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Table } from 'antd';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 

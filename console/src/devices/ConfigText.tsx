@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { type ShownEdition } from '@zpine/contract/onboardingShapes';
+import type { ShownEdition } from '@zpine/contract/onboardingShapes';
 import { pathOf } from '../records/paths.ts';
 
 type File = ShownEdition['files'][number];

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Button, Table } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
+import type { ExplainedSetting } from '@zpine/contract/onboardingShapes';
 import { client, keys, problemOf } from '../api.ts';
 import { pathOf } from '../records/paths.ts';
 import { useMay } from '../session.tsx';

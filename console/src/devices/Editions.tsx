@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Button, Checkbox, Input, Modal, Select } from 'antd';
 import { useState } from 'react';
-import { type EditionHead, type ShownEdition } from '@zpine/contract/onboardingShapes';
+import type { EditionHead, ShownEdition } from '@zpine/contract/onboardingShapes';
 import { client, keys, problemOf } from '../api.ts';
 import { ConfigText } from './ConfigText.tsx';
 import { Ago } from '../look/Ago.tsx';

@@ -1,6 +1,6 @@
 /** What a device lacks, or left behind at another site, each with its remedy. */
 import { checks } from '@zpine/contract/checks';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 
 export function Lacks({ lacks }: { lacks: ReplyOf<'device.overview'>['lacks'] }) {
   if (lacks.length === 0) return null;

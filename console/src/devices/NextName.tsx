@@ -1,7 +1,7 @@
 import { Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { client, keys } from '../api.ts';
-import { type HelpProps } from '../kinds/extras.ts';
+import type { HelpProps } from '../kinds/extras.ts';
 
 /** The next name by the pattern of place and duty, to be taken with one click. */
 export default function NextName({ values, onTake }: HelpProps) {

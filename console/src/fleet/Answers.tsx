@@ -2,7 +2,7 @@ import { Button, Segmented } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
+import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { cellsToCsv } from '@zpine/contract/csv';
 import { answerTable, fieldNames, runTable } from '@zpine/contract/runTables';
 import { client, keys } from '../api.ts';

@@ -2,8 +2,8 @@ import { Button, Checkbox, Input, Segmented, Select } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import { type ExpectationKind } from '@zpine/core/fleet/expectations';
-import { type RunKind } from '@zpine/contract/fleetShapes';
+import type { ExpectationKind } from '@zpine/core/fleet/expectations';
+import type { RunKind } from '@zpine/contract/fleetShapes';
 import { client, keys, problemOf } from '../api.ts';
 import { WhereInput } from '../records/WhereInput.tsx';
 

@@ -1,7 +1,7 @@
 import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { type RunRow, type ShownRun } from '@zpine/contract/fleetShapes';
+import type { RunRow, ShownRun } from '@zpine/contract/fleetShapes';
 import { client } from '../api.ts';
 import { useAttempt } from '../look/attempt.tsx';
 import { pathOf } from '../records/paths.ts';

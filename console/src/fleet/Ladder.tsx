@@ -1,5 +1,5 @@
 import { rungs, type Rung, type RungState } from '@zpine/core/fleet/rungs';
-import { type RunRow } from '@zpine/contract/fleetShapes';
+import type { RunRow } from '@zpine/contract/fleetShapes';
 import { Link } from 'react-router';
 import { pathOf } from '../records/paths.ts';
 

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { type RunRow, type ShownRun } from '@zpine/contract/fleetShapes';
+import type { RunRow, ShownRun } from '@zpine/contract/fleetShapes';
 import { upToDate } from './following.ts';
 
 const row = (device: string, state: RunRow['state'], detail = ''): RunRow => ({

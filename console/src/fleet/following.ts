@@ -1,5 +1,5 @@
 /** A run that is followed: what is shown of it, brought up to date with the rows that changed since. */
-import { type ShownRun } from '@zpine/contract/fleetShapes';
+import type { ShownRun } from '@zpine/contract/fleetShapes';
 
 /** `news` was asked for since the version of `shown`. */
 export function upToDate(shown: ShownRun, news: ShownRun): ShownRun {

@@ -1,7 +1,7 @@
 import { Button, Table } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { shortSeries } from '@zpine/core/naming/series';
 import { client, keys } from '../api.ts';
 import { useAttempt } from '../look/attempt.tsx';

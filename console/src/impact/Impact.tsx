@@ -1,9 +1,9 @@
 import { Button, Progress } from 'antd';
 import { useEffect, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { isKind, kindOf } from '@zpine/contract/kinds';
-import { type Impact as Told, type ImpactGroup, type ImpactRecord, type LineDiff } from '@zpine/contract/impactShapes';
+import type { Impact as Told, ImpactGroup, ImpactRecord, LineDiff } from '@zpine/contract/impactShapes';
 import { client, problemOf } from '../api.ts';
 import { DiffLines } from '../fleet/DiffLines.tsx';
 import { inSentence } from '../look/words.ts';

@@ -1,6 +1,6 @@
 import { Select } from 'antd';
 import { fieldsOf } from '@zpine/contract/kind';
-import { type ImportOutcome } from '@zpine/contract/importRoutes';
+import type { ImportOutcome } from '@zpine/contract/importRoutes';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 
 export type Columns = Record<string, string | null>;

@@ -1,6 +1,6 @@
 import { Button, Progress } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { type Upload } from '@zpine/contract/importRoutes';
+import type { Upload } from '@zpine/contract/importRoutes';
 import { client, problemOf, queries } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';

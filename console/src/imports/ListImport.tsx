@@ -1,9 +1,9 @@
 import { Button, Input, InputNumber } from 'antd';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { useNavigate } from 'react-router';
-import { type Client } from '@zpine/contract/client';
-import { type ImportOutcome } from '@zpine/contract/importRoutes';
-import { type KindName } from '@zpine/contract/kinds';
+import type { Client } from '@zpine/contract/client';
+import type { ImportOutcome } from '@zpine/contract/importRoutes';
+import type { KindName } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';

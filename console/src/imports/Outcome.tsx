@@ -1,5 +1,5 @@
 import { Table } from 'antd';
-import { type ImportedRow, type ImportFault, type ImportOutcome } from '@zpine/contract/importRoutes';
+import type { ImportedRow, ImportFault, ImportOutcome } from '@zpine/contract/importRoutes';
 
 /** What would come of an import, or came of it; or what is wrong with it. */
 export function Outcome({ outcome, saved = false }: { outcome: ImportOutcome; saved?: boolean }) {

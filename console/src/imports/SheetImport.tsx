@@ -1,8 +1,8 @@
 import { Button, Input, Table } from 'antd';
 import { useState, type DragEvent } from 'react';
 import { Link } from 'react-router';
-import { type SheetFault } from '@zpine/contract/hardwareRoutes';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { SheetFault } from '@zpine/contract/hardwareRoutes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, problemOf } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';

@@ -1,7 +1,7 @@
 import { Button } from 'antd';
 import { lazy } from 'react';
 import { useNavigate } from 'react-router';
-import { type Extras } from './extras.ts';
+import type { Extras } from './extras.ts';
 
 const Page = lazy(() => import('../pages/Device.tsx'));
 

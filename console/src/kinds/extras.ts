@@ -1,7 +1,7 @@
 /** What the console has of a kind beside its description. Whatever is drawn comes over the line when it is needed. */
-import { type ComponentType } from 'react';
-import { type Value } from '@zpine/contract/fields';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { ComponentType } from 'react';
+import type { Value } from '@zpine/contract/fields';
+import type { AnyRecord } from '@zpine/contract/kind';
 
 export type OfRecord = ComponentType<{ record: AnyRecord }>;
 

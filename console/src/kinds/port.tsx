@@ -1,5 +1,5 @@
 import { lazy } from 'react';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { portKinds, type PortKindName } from '@zpine/core/rack/ports';
 import { joined, type Extras } from './extras.ts';
 

@@ -1,12 +1,12 @@
 /** Kinds that have more than their description: one file each. */
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { address } from './address.ts';
 import { box } from './box.tsx';
 import { cable } from './cable.tsx';
 import { card } from './card.ts';
 import { device } from './device.tsx';
 import { dialect } from './dialect.ts';
-import { type Extras } from './extras.ts';
+import type { Extras } from './extras.ts';
 import { interfaceExtras } from './interface.tsx';
 import { model } from './model.tsx';
 import { port } from './port.tsx';

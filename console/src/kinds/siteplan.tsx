@@ -1,5 +1,5 @@
 import { lazy } from 'react';
-import { type Extras } from './extras.ts';
+import type { Extras } from './extras.ts';
 
 const PlanSteps = lazy(() => import('../addressing/PlanSteps.tsx'));
 const ApplyPlan = lazy(() => import('../addressing/ApplyPlan.tsx'));

@@ -1,6 +1,6 @@
 import { Button, Drawer } from 'antd';
 import { useEffect, useState, type ReactNode } from 'react';
-import { type Client } from '@zpine/contract/client';
+import type { Client } from '@zpine/contract/client';
 import { client, problemOf } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from './attempt.tsx';

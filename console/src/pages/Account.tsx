@@ -2,7 +2,7 @@
 import { App, Button, Form, Input, Table } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 import { Page } from '../look/Page.tsx';

@@ -2,7 +2,7 @@ import { App, Button, Form, Input, Modal, Select, Switch, Table } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { roles, type Role } from '@zpine/contract/roles';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { Access } from '../admin/Access.tsx';

@@ -2,7 +2,7 @@ import { App, Button, Dropdown, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { type AnyRecord, fieldsOf } from '@zpine/contract/kind';
 import { kindOf } from '@zpine/contract/kinds';

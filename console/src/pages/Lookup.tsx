@@ -2,7 +2,7 @@ import { Input } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { type FoundAt } from '@zpine/contract/addressingRoutes';
+import type { FoundAt } from '@zpine/contract/addressingRoutes';
 import { convert } from '@zpine/core/addressing/convert';
 import { Fitting, Overlapping } from '../addressing/WholePlan.tsx';
 import { client, keys, problemOf } from '../api.ts';

@@ -11,7 +11,7 @@ import { FillHistory } from '../addressing/FillHistory.tsx';
 import { ReshapeDrawer, type Reshape } from '../addressing/ReshapeDrawer.tsx';
 import { ReserveDrawer } from '../addressing/ReserveDrawer.tsx';
 import { client, keys, problemOf, queries } from '../api.ts';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';
 import { RecordActions } from '../records/RecordActions.tsx';

@@ -1,7 +1,7 @@
 import { Button, Progress } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
-import { type ShownRun } from '@zpine/contract/fleetShapes';
+import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { countWords } from '@zpine/contract/runTables';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Answers, Save } from '../fleet/Answers.tsx';

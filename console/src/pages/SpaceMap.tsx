@@ -4,9 +4,9 @@ import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { lastOf, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
 import { parseRanges } from '@zpine/core/addressing/ranges';
 import { mustParse } from '@zpine/core/fault';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 
 type Look = 'fixed' | 'pool' | 'held' | 'gateway' | 'edge' | 'free';
 

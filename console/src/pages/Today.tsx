@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { checks } from '@zpine/contract/checks';
 import { stages } from '@zpine/contract/kinds/devices';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Track } from '../arrivals/Track.tsx';
 import { Ago } from '../look/Ago.tsx';

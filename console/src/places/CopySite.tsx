@@ -1,10 +1,10 @@
 import { Button, Input, Table } from 'antd';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { PlanRows } from '../addressing/ApplyPlan.tsx';
 import { LookDrawer } from '../look/LookDrawer.tsx';
 import { inSentence } from '../look/words.ts';

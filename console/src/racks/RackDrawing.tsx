@@ -1,6 +1,6 @@
 import { fromBottom, slotsOf, type Face } from '@zpine/core/rack/occupancy';
 import { stages } from '@zpine/contract/kinds/devices';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 
 export type Drawing = ReplyOf<'rack.drawing'>;
 export type Item = Drawing['items'][number];

@@ -1,6 +1,6 @@
 import { Button, Drawer, Input, Select } from 'antd';
 import { useState } from 'react';
-import { type BulkReply } from '@zpine/contract/bulkRoutes';
+import type { BulkReply } from '@zpine/contract/bulkRoutes';
 import { typeOf, type Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';

@@ -2,7 +2,7 @@ import { App, Button, Modal } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { isKind, kindOf } from '@zpine/contract/kinds';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { client, problemOf } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { Ago } from '../look/Ago.tsx';

@@ -1,6 +1,6 @@
 import { Button } from 'antd';
-import { type Problem } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
+import type { Problem } from '@zpine/contract/errors';
+import type { Value } from '@zpine/contract/fields';
 import { type AnyRecord, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { Cell } from './Cell.tsx';
 

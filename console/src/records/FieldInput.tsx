@@ -1,7 +1,7 @@
 import { Input, InputNumber, Segmented, Select, Switch } from 'antd';
 import { lazy, useMemo } from 'react';
 import { typeOf, type Field, type Value } from '@zpine/contract/fields';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { LabelsInput } from './Labels.tsx';
 import { RefInput } from './RefInput.tsx';
 

@@ -1,6 +1,6 @@
 import { Select } from 'antd';
-import { type Field } from '@zpine/contract/fields';
-import { type KindName } from '@zpine/contract/kinds';
+import type { Field } from '@zpine/contract/fields';
+import type { KindName } from '@zpine/contract/kinds';
 import { inSentence } from '../look/words.ts';
 import { RefInput } from './RefInput.tsx';
 

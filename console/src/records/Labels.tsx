@@ -1,7 +1,7 @@
 import { Select } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
 
 export function Labels({ labels }: { labels: readonly string[] }) {

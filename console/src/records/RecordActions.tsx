@@ -3,7 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { useNavigate } from 'react-router';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { queries } from '../api.ts';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { inSentence } from '../look/words.ts';
 import { useMay } from '../session.tsx';
 import { listPath, pathOf } from './paths.ts';

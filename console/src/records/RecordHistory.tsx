@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
 import { extrasOf } from '../kinds/registry.ts';
 import { ChangeSet } from './ChangeSet.tsx';

@@ -2,7 +2,7 @@ import { Button, Divider, Select } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { client, keys } from '../api.ts';
 import { inSentence, withArticle } from '../look/words.ts';
 import { useMay } from '../session.tsx';

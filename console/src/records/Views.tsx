@@ -1,8 +1,8 @@
 import { App, Button, Checkbox, Input, Popover } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type View } from '@zpine/contract/findingRoutes';
-import { type KindName } from '@zpine/contract/kinds';
+import type { View } from '@zpine/contract/findingRoutes';
+import type { KindName } from '@zpine/contract/kinds';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { useMe } from '../session.tsx';
 

@@ -1,7 +1,7 @@
 import { AutoComplete, Input, type InputRef } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
 
 interface Props {

@@ -1,7 +1,7 @@
 import { Input } from 'antd';
 import { useState } from 'react';
 import { parseDocument, stringify } from 'yaml';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 
 interface Props {
   id?: string;

@@ -1,7 +1,7 @@
 import { createContext, use } from 'react';
-import { type Value } from '@zpine/contract/fields';
-import { type KindName } from '@zpine/contract/kinds';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { Value } from '@zpine/contract/fields';
+import type { KindName } from '@zpine/contract/kinds';
+import type { AnyRecord } from '@zpine/contract/kind';
 
 export interface Adding {
   kind: KindName;

@@ -1,6 +1,6 @@
 /** What matters about a record, in one sentence; and where it belongs. */
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { type AnyRecord } from '@zpine/contract/kind';
+import type { AnyRecord } from '@zpine/contract/kind';
 import { extrasOf } from '../kinds/registry.ts';
 import { sectionOf } from '../shell/navigation.ts';
 import { listPath, pathOf } from './paths.ts';

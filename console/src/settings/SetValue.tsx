@@ -8,7 +8,7 @@ import {
   type Mode,
   type SettingType,
 } from '@zpine/core/settings/layers';
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { client } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';

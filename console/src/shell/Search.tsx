@@ -7,7 +7,7 @@ import { client, keys } from '../api.ts';
 import { inSentence } from '../look/words.ts';
 import { pathOf } from '../records/paths.ts';
 
-export function Search() {
+export default function Search() {
   const [text, setText] = useState('');
   const [asked, setAsked] = useState('');
   const input = useRef<InputRef>(null);

@@ -1,10 +1,10 @@
 import { Modal } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { Suspense } from 'react';
+import { lazy, Suspense } from 'react';
 import { Link, Outlet, useLocation } from 'react-router';
 import { client, keys } from '../api.ts';
 import { Pine } from '../look/Pine.tsx';
-import { type Mode } from '../look/theme.ts';
+import type { Mode } from '../look/theme.ts';
 import { AddingHost } from '../records/AddingHost.tsx';
 import { kindAt } from '../records/paths.ts';
 import { useMe } from '../session.tsx';
@@ -12,7 +12,9 @@ import { useKeyboard } from './keyboard.ts';
 import { useLive } from './live.ts';
 import { sectionOf, sectionOfPage, sections } from './navigation.ts';
 import { useRemarks } from './Remarks.tsx';
-import { Search } from './Search.tsx';
+
+/** What it takes to propose as one types comes over the line behind the page. */
+const Search = lazy(() => import('./Search.tsx'));
 
 export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }) {
   const me = useMe();
@@ -42,7 +44,9 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
       </aside>
       <div>
         <header className="top">
-          <Search />
+          <Suspense fallback={<input className="find" aria-label="Search" disabled />}>
+            <Search />
+          </Suspense>
           <span className="spacer" />
           <span
             className={live ? 'live' : 'live off'}

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { client, problemOf } from '../api.ts';
 import { Pine } from '../look/Pine.tsx';
 
-export function SignIn({ organisation, onDone }: { organisation: string; onDone: () => void }) {
+export default function SignIn({ organisation, onDone }: { organisation: string; onDone: () => void }) {
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
   const [wrong, setWrong] = useState('');

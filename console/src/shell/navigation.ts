@@ -1,6 +1,6 @@
 /** The places of the console. Kinds stand where their group says, those that come first there in the order of their tabs. */
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type KindDescription } from '@zpine/contract/kind';
+import type { KindDescription } from '@zpine/contract/kind';
 import { extrasOf } from '../kinds/registry.ts';
 
 type Group = KindDescription['group'];

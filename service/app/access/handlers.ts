@@ -2,7 +2,7 @@
 import { accessOf, endSessions, listSessions, revoke } from './sessions.ts';
 import { addToken, listTokens, removeToken } from './tokens.ts';
 import { addUser, changePassword, editUser, listUsers } from './users.ts';
-import { type VerbHandlers } from '../handler.ts';
+import type { VerbHandlers } from '../handler.ts';
 
 export const accessHandlers = {
   'session.password': async (tx, { user, body }) => {

@@ -1,6 +1,6 @@
 /** What happens to users, their sessions and tokens is history as everything else is; only administrators see it. */
-import { type Value } from '@zpine/contract/fields';
-import { type Tx } from '../../store/tx.ts';
+import type { Value } from '@zpine/contract/fields';
+import type { Tx } from '../../store/tx.ts';
 
 export const noteUser = (
   tx: Tx,

@@ -1,10 +1,10 @@
 /** Where somebody is signed in, and how they end that. */
 import { Refusal } from '@zpine/contract/errors';
-import { type ReplyOf } from '@zpine/contract/routes';
-import { type Tx } from '../../store/tx.ts';
+import type { ReplyOf } from '@zpine/contract/routes';
+import type { Tx } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { listTokens, removeToken } from './tokens.ts';
-import { type User } from './who.ts';
+import type { User } from './who.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 export const sessions = table('session', {

@@ -1,7 +1,7 @@
 import { isAscii } from '@zpine/core/text/ascii';
 import { visible } from '@zpine/core/text/visible';
 import { Refusal } from '@zpine/contract/errors';
-import { type Role } from '@zpine/contract/roles';
+import type { Role } from '@zpine/contract/roles';
 import { read, transact, type Actor, type Store } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { passwordFits, pretendToVerify } from './passwords.ts';

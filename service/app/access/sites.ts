@@ -1,13 +1,13 @@
 /** Where installers act: at the sites of a list of theirs, until a day. Everybody above acts everywhere. */
 import { Refusal } from '@zpine/contract/errors';
 import { atLeast } from '@zpine/contract/roles';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { keyOf, keysOf } from '../../store/records.ts';
 import { Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { sitesOf } from '../devices/inForce.ts';
 import { mustFindField } from '../records/refs.ts';
-import { type User } from './who.ts';
+import type { User } from './who.ts';
 
 export interface Sites {
   /** By key; `all` of those who stand for every site. */

@@ -1,11 +1,11 @@
 /** Tokens of programs. None outlives or outranks what made it, and all end with a changed password. */
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import { atLeast, type Role } from '@zpine/contract/roles';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { digestOf, newSecret, TOKEN_PREFIX } from './secrets.ts';
-import { type User } from './who.ts';
+import type { User } from './who.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 export const tokens = table('token', {

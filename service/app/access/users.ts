@@ -1,12 +1,12 @@
 import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Role } from '@zpine/contract/roles';
-import { type Tx } from '../../store/tx.ts';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Role } from '@zpine/contract/roles';
+import type { Tx } from '../../store/tx.ts';
 import { noteUser } from './note.ts';
 import { hashPassword, passwordFits } from './passwords.ts';
 import { setSites, sitesOfUsers, type Sites } from './sites.ts';
-import { type User } from './who.ts';
+import type { User } from './who.ts';
 import { maybe, number, table, text, word, type RowOf } from '../../store/table.ts';
 
 type Shown = ReplyOf<'user.add'>;

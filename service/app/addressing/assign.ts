@@ -1,10 +1,10 @@
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { addOne } from '../records/add.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { placeFor } from './handOut.ts';
 import { managementPrefix } from './managementPrefix.ts';
 import { writtenLength } from './lengths.ts';

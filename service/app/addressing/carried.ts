@@ -1,9 +1,9 @@
 /** The addresses that interfaces have: their own, and the shared ones that they carry with others. */
-import { type Row } from '@zpine/contract/fields';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Row } from '@zpine/contract/fields';
+import type { Stored } from '@zpine/contract/kinds';
 import { columnsIn, recordIn } from '../../store/joined.ts';
 import { rememberKeys } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export interface Carried {
   /** In their order; a shared one once for each of its carriers among them, as if it were on that alone. */

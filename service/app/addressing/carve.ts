@@ -5,11 +5,11 @@ import { formatPrefix, lastOf, parsePrefix, usableRange, type Prefix } from '@zp
 import { countOf, firstAligned, freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { freeSpans, lockSpaces, withheld } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { add } from '../records/add.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 

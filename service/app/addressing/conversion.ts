@@ -1,6 +1,6 @@
 import { convert } from '@zpine/core/addressing/convert';
 import { Refusal } from '@zpine/contract/errors';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 
 /** What people otherwise work out by hand; no record is asked. */
 export function conversion(text: string): ReplyOf<'address.convert'> {

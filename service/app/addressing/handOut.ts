@@ -4,9 +4,9 @@ import { formatIp } from '@zpine/core/addressing/ip';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** What `from` says goes before the rules; without either it is the next free one of all. */
 export async function placeFor(

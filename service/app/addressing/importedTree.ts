@@ -1,6 +1,6 @@
 /** What an import did to the tree of prefixes: what stands at the top of it now, and what is the same space in two VRFs. */
-import { type ImportOutcome } from '@zpine/contract/importRoutes';
-import { type Tx } from '../../store/tx.ts';
+import type { ImportOutcome } from '@zpine/contract/importRoutes';
+import type { Tx } from '../../store/tx.ts';
 import { overlapsOf } from './overlaps.ts';
 
 const SHOWN = 20;

@@ -1,8 +1,8 @@
 /** What a prefix keeps for its own addresses: nothing of it may lie under the prefixes inside. */
-import { type Family } from '@zpine/core/addressing/ip';
+import type { Family } from '@zpine/core/addressing/ip';
 import { keptSpans, spanText, type KeptField } from '@zpine/core/addressing/ranges';
-import { type Span } from '@zpine/core/addressing/spans';
-import { type Draft } from '../records/draft.ts';
+import type { Span } from '@zpine/core/addressing/spans';
+import type { Draft } from '../records/draft.ts';
 
 const names: Record<KeptField, string> = {
   pool: 'DHCP pool',

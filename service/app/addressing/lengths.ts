@@ -2,9 +2,9 @@
 import { bitsOf } from '@zpine/core/addressing/ip';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { mustParse } from '@zpine/core/fault';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** `form`: of the interface that it sits on, if any. */
 export function writtenLength(form: string | null | undefined, prefix: Pick<Stored<'prefix'>, 'cidr'>): number {

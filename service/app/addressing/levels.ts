@@ -2,9 +2,9 @@
 import { Refusal } from '@zpine/contract/errors';
 import { isAscii } from '@zpine/core/text/ascii';
 import { sizeOf } from '@zpine/core/addressing/prefix';
-import { type Family } from '@zpine/core/addressing/ip';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Tx } from '../../store/tx.ts';
+import type { Family } from '@zpine/core/addressing/ip';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Tx } from '../../store/tx.ts';
 import { defaultVrf } from '@zpine/contract/kinds/addressing';
 import { mustFindField } from '../records/refs.ts';
 import { fillPercent } from './fill.ts';

@@ -3,13 +3,13 @@ import { bitsOf, formatIp, parseIp, type Ip } from '@zpine/core/addressing/ip';
 import { lastOf, networkOf, parsePrefix, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
 import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { mustParse } from '@zpine/core/fault';
-import { type FoundAt } from '@zpine/contract/addressingRoutes';
+import type { FoundAt } from '@zpine/contract/addressingRoutes';
 import { Refusal } from '@zpine/contract/errors';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find, keyOf, keysOf, present } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
 import { mustFindField } from '../records/refs.ts';
 

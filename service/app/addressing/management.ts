@@ -2,13 +2,13 @@
 import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
 import { grouped } from '@zpine/core/lists/grouped';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { byId, byIds, find, keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { uniqueIds } from '../settings/layers.ts';
 import { takeIn } from './assign.ts';
 import { lengthOn } from './lengths.ts';

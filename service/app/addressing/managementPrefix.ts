@@ -1,8 +1,8 @@
-import { type Family } from '@zpine/core/addressing/ip';
+import type { Family } from '@zpine/core/addressing/ip';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { find, keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** The prefix that the site of a device has for management. */
 export async function managementPrefix(tx: Tx, device: Stored<'device'>, family: Family): Promise<Stored<'prefix'>> {

@@ -2,12 +2,12 @@ import { formatIp, parseIp, type Family } from '@zpine/core/addressing/ip';
 import { contains, parsePrefix, usableRange } from '@zpine/core/addressing/prefix';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { keyOf, keysOfAll } from '../../store/records.ts';
 import { insert } from '../../store/recordWrites.ts';
 import { uniqueIds } from '../settings/layers.ts';
 import { freeCount, nextFree, spaceOf, takeNext } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export interface Proposal {
   address: string;

@@ -1,11 +1,11 @@
 /** What overlaps: inside a VRF prefixes only nest, so it is the same space in two VRFs, or a prefix in another site's. */
 import { overlapping } from '@zpine/core/addressing/overlaps';
 import { covers, parsePrefix, type Prefix } from '@zpine/core/addressing/prefix';
-import { type Family } from '@zpine/core/addressing/ip';
+import type { Family } from '@zpine/core/addressing/ip';
 import { Refusal } from '@zpine/contract/errors';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { valueOf } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 type Overlaps = ReplyOf<'prefix.overlaps'>;
 

@@ -9,13 +9,13 @@ import { freeWithin, type Span } from '@zpine/core/addressing/spans';
 import { innermost, treeOf, type Node } from '@zpine/core/addressing/tree';
 import { mustParse } from '@zpine/core/fault';
 import { grouped } from '@zpine/core/lists/grouped';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { bytesOf, ipText, lockSpaces, valueOf, withheld } from '../../store/spans.ts';
 import { createFilledSpaces, takeMany, type NewSpace } from '../../store/spansInBulk.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { keptByDraft, keptWords } from './kept.ts';
-import { type Draft } from '../records/draft.ts';
+import type { Draft } from '../records/draft.ts';
 
 /** From so many on it pays. */
 export const MANY = 8;

@@ -13,13 +13,13 @@ import { formatHandOut, parseHandOut, rebased, type HandOut } from '@zpine/core/
 import { formatRanges, parseRanges, type Range } from '@zpine/core/addressing/ranges';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Value } from '@zpine/contract/fields';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { add, addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';
 import { mustFind, mustFindAll } from '../records/refs.ts';

@@ -1,5 +1,5 @@
 /** Addresses that were given back and have rested long enough are free again. */
-import { type JobWork } from '../../store/jobs.ts';
+import type { JobWork } from '../../store/jobs.ts';
 import { byIds } from '../../store/records.ts';
 import { lockSpaces, rebuild, valueOf } from '../../store/spans.ts';
 import { transact, type Tx } from '../../store/tx.ts';

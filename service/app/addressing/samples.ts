@@ -1,5 +1,5 @@
 /** How many addresses of a prefix are free, day by day: kept as far as it changes, so that a line can be drawn. */
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** What is looked back on to tell when a prefix runs out. */
 const DAYS = 30;

@@ -13,12 +13,12 @@ import {
   type VlanStep,
 } from '@zpine/core/addressing/recipe';
 import { mustParse } from '@zpine/core/fault';
-import { type PlanRow } from '@zpine/contract/planShapes';
+import type { PlanRow } from '@zpine/contract/planShapes';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { farEnds } from '../cables/trace.ts';
 import { addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';

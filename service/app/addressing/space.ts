@@ -1,10 +1,10 @@
 import { formatPrefix, parsePrefix, sizeOf, type Prefix } from '@zpine/core/addressing/prefix';
 import { firstAligned, fitOf } from '@zpine/core/addressing/spans';
 import { mustParse } from '@zpine/core/fault';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { mustFind } from '../records/refs.ts';
 import { freeCount, freeSpans, ipText, valueOf } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { fillPercent } from './fill.ts';
 import { restingOf } from './resting.ts';
 import { runningOut, samplesOf } from './samples.ts';

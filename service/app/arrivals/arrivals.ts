@@ -1,10 +1,10 @@
 /** Arrivals in the database: what was seen is put through core's state machine, and what follows is written down. */
 import { type Arrival, type ArrivalEvent, type Effect, expected, step } from '@zpine/core/arrival/arrival';
-import { type Stage } from '@zpine/contract/kinds/devices';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stage } from '@zpine/contract/kinds/devices';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { newSecret } from '../access/secrets.ts';
 import { setFields } from '../records/edit.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';

@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { byIds, find } from '../../store/records.ts';
 import { sha256Hex } from '../../store/digests.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
 import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';

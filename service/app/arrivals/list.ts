@@ -3,12 +3,12 @@
 import { diagnosisWords, type Diagnosis } from '@zpine/core/arrival/diagnosis';
 import { grouped } from '@zpine/core/lists/grouped';
 import { Refusal } from '@zpine/contract/errors';
-import { type ShownArrival } from '@zpine/contract/onboardingShapes';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { ShownArrival } from '@zpine/contract/onboardingShapes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { byIds, find, keysOfAll } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustActAt } from '../access/sites.ts';
-import { type User } from '../access/who.ts';
+import type { User } from '../access/who.ts';
 import { managementsOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { refusedRelays, type RefusedRelay } from '../boot/relays.ts';

@@ -1,11 +1,11 @@
 /** Strangers as people see them, with the devices that they could be: of many with as many questions as of one. */
 import { grouped } from '@zpine/core/lists/grouped';
-import { type ShownStranger } from '@zpine/contract/onboardingShapes';
+import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import { isAscii } from '@zpine/core/text/ascii';
-import { type Row } from '@zpine/contract/fields';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Row } from '@zpine/contract/fields';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys, fromRow, keysOf, keysOfAll } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { waysFrom } from '../cables/trace.ts';
 import { uniqueIds } from '../settings/layers.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';

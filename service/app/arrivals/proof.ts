@@ -1,13 +1,13 @@
 /** What is needed to prove a device, and what its proof means. The signing in itself is done in fleet/. */
-import { type ArrivalEvent } from '@zpine/core/arrival/arrival';
-import { type Comparison } from '@zpine/core/config/compare';
+import type { ArrivalEvent } from '@zpine/core/arrival/arrival';
+import type { Comparison } from '@zpine/core/config/compare';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { claimDue, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
-import { type Files } from '../editions/content.ts';
+import type { Tx } from '../../store/tx.ts';
+import type { Files } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
-import { type Target } from '../fleet/access.ts';
+import type { Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { saveFound } from '../hardware/slots.ts';
 import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';

@@ -1,12 +1,12 @@
 /** Booting clients that match no device: listed, recognised, or taken off the list. */
-import { type Client } from '@zpine/core/dhcp/client';
+import type { Client } from '@zpine/core/dhcp/client';
 import { Refusal } from '@zpine/contract/errors';
-import { type ShownStranger } from '@zpine/contract/onboardingShapes';
-import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { ShownStranger } from '@zpine/contract/onboardingShapes';
+import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { mustActAt, mustNotServe } from '../access/sites.ts';
-import { type User } from '../access/who.ts';
+import type { User } from '../access/who.ts';
 import { fitBox } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
 import { boxesOf, presentStrangers, strangers, type StrangerRow } from './presentStrangers.ts';

@@ -1,7 +1,7 @@
 /** The time in which a prepared device may fetch its files. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
 import { addArrival, applyEvent, mustFindArrival, openArrival, type ArrivalRow } from './arrivals.ts';
 

@@ -1,7 +1,7 @@
 /** Answers one DHCP message, in one unit of work: a lease is on disk before its ACK goes out. */
 import { decide, type Decision, type Outgoing } from '@zpine/core/dhcp/decide';
 import { typeOfMessage, type Message } from '@zpine/core/dhcp/message';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
 import { saveStranger, strangerId } from '../arrivals/strangers.ts';
 import { lookFor } from './look.ts';

@@ -1,11 +1,11 @@
 /** What a device would be told if it booted now: the same decision as for a packet, with nothing taken or written. */
 import { decide } from '@zpine/core/dhcp/decide';
 import { codeOf, messageTypes, usuallyAsked } from '@zpine/core/dhcp/options';
-import { type Message } from '@zpine/core/dhcp/message';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Message } from '@zpine/core/dhcp/message';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';

@@ -2,9 +2,9 @@
 import { bootFileOf } from '@zpine/core/dialect/dialect';
 import { maskedText } from '@zpine/core/template/render';
 import { utf8Bytes } from '@zpine/core/text/utf8';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf, publishedOf } from '../editions/rows.ts';

@@ -1,13 +1,13 @@
 /** Leases: one a device, from the records where they hold an address in its prefix, else from the pool. */
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { parseRanges, spanOf } from '@zpine/core/addressing/ranges';
-import { type Span } from '@zpine/core/addressing/spans';
-import { type LeaseOffer, type LeaseSource } from '@zpine/core/dhcp/look';
+import type { Span } from '@zpine/core/addressing/spans';
+import type { LeaseOffer, LeaseSource } from '@zpine/core/dhcp/look';
 import { mustParse } from '@zpine/core/fault';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { sha256Hex } from '../../store/digests.ts';
 import { bytesOf, lockSpaces, valueOf } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { bytes, maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 export interface Holder {

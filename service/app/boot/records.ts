@@ -1,9 +1,9 @@
 /** What booting clients asked and what came of it: kept for whoever looks for the reason. */
 import { visible } from '@zpine/core/text/visible';
 import { createHash } from 'node:crypto';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 

@@ -1,7 +1,7 @@
 /** Packets that name a relay and come from elsewhere: kept, so that somebody hears of them. */
 import { listedRelays, speaksFor } from '@zpine/core/dhcp/decide';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { devicesAt } from './look.ts';
 
 /** Written down so often at most. */

@@ -1,10 +1,10 @@
 /** Ways of cables as people read them: where every end is. */
 import { Refusal } from '@zpine/contract/errors';
-import { type CableEnd } from '@zpine/contract/hardwareRoutes';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { CableEnd } from '@zpine/contract/hardwareRoutes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find, keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
 import { waysFrom, type Hop, type Way } from './trace.ts';
 

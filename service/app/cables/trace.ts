@@ -1,6 +1,6 @@
 /** Follows cables from ports, through panels, to where they end. Many at once: one question a step, however many ports. */
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { cablesAndEnds } from '../kinds/cable.ts';
 
 /** One cable of a way, and the port at its other end; null where that is something in words. */

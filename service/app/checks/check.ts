@@ -1,5 +1,5 @@
 /** What one thing that is looked for gives: rows that a person reads, each with its remedy. */
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export interface Finding {
   kind: string;

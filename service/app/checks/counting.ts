@@ -1,5 +1,5 @@
 /** Counts what is doubtful now and then, so that the list of today can say it at once. */
-import { type JobWork } from '../../store/jobs.ts';
+import type { JobWork } from '../../store/jobs.ts';
 import { read, transact, type Actor } from '../../store/tx.ts';
 import { findLeads, keepLeads } from './leads.ts';
 import { doubtfulData } from './report.ts';

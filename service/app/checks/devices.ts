@@ -1,10 +1,10 @@
 /** Devices that lack something, or are called otherwise than their pattern says. */
 import { fitsRow, rowOf } from '@zpine/core/naming/patterns';
-import { type SettingValue } from '@zpine/core/settings/layers';
-import { type Row } from '@zpine/contract/fields';
-import { type Stored } from '@zpine/contract/kinds';
+import type { SettingValue } from '@zpine/core/settings/layers';
+import type { Row } from '@zpine/contract/fields';
+import type { Stored } from '@zpine/contract/kinds';
 import { allOf, fromRow, keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { countLacking, lacksOf, OURS, type Lack } from '../devices/lacks.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { settingsOfMany } from '../settings/effective.ts';

@@ -2,7 +2,7 @@
 import { askCheck, listChecks, showCheck } from '../soundness/checks.ts';
 import { doubtfulData } from './report.ts';
 import { today, todayCounts } from './today.ts';
-import { type VerbHandlers } from '../handler.ts';
+import type { VerbHandlers } from '../handler.ts';
 
 export const checksHandlers = {
   'doctor.data': (tx, { query }) => doubtfulData(tx, query),

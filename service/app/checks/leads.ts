@@ -3,8 +3,8 @@
  * that lacked something when all were last looked at, and from devices that changed since. Each is looked at again, so
  * that what was mended is gone at once; what came to lack something by a change elsewhere shows at the next look at all.
  */
-import { type CheckName } from '@zpine/contract/checks';
-import { type Tx } from '../../store/tx.ts';
+import type { CheckName } from '@zpine/contract/checks';
+import type { Tx } from '../../store/tx.ts';
 import { table } from './table.ts';
 
 /** Which records could be concerned, by their ids; without it, all are looked at. */

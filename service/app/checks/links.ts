@@ -1,6 +1,6 @@
 /** Cables whose two ends do not agree, and addresses that nobody has. */
 import { grouped } from '@zpine/core/lists/grouped';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { numbersAt } from '../interfaces/vlans.ts';
 import { agreeing, disagreement, type End } from './ends.ts';
 import { Found, type Finding, type Look, type Looked } from './check.ts';

@@ -1,6 +1,6 @@
 /** Sites without a prefix for management, and prefixes that are nearly full, or will be. */
 import { among } from '../../store/among.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
 import { whole, type Look } from './check.ts';
 

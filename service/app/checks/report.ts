@@ -1,10 +1,10 @@
 /** Looks for all that is on a list: for what several ask of devices, together. */
 import { checks, doubtNames, type CheckName, type CheckWords } from '@zpine/contract/checks';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Tx } from '../../store/tx.ts';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Tx } from '../../store/tx.ts';
 import { countLacking, lacksOf, type LackName } from '../devices/lacks.ts';
-import { type Leads } from './leads.ts';
-import { type Looked } from './check.ts';
+import type { Leads } from './leads.ts';
+import type { Looked } from './check.ts';
 import { findingOf } from './devices.ts';
 import { table } from './table.ts';
 

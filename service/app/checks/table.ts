@@ -1,10 +1,10 @@
 /** How each thing that is looked for is found. Its words are in contract/checks.ts; another one is a row here and there. */
-import { type CheckName } from '@zpine/contract/checks';
+import type { CheckName } from '@zpine/contract/checks';
 import { lackingIds, type LackName } from '../devices/lacks.ts';
 import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
-import { type Look } from './check.ts';
+import type { Look } from './check.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
 import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';

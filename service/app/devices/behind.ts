@@ -1,6 +1,6 @@
 /** Which devices hang on a record: stand at a site, are of a model, carry a VLAN. */
 import { labelTerm } from '@zpine/core/naming/terms';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** What devices hang on. */
 export type Handle =

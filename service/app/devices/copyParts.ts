@@ -1,8 +1,8 @@
 /** What hangs on devices, for copies of them: cards, ports, interfaces, and which interface is for management or stands for it. */
 import { type AnyStored, byIds, find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { numbersAt } from '../interfaces/vlans.ts';
-import { type Copies } from '../records/copies.ts';
+import type { Copies } from '../records/copies.ts';
 import { edit } from '../records/edit.ts';
 
 /** The copies of the devices are noted in `copies`; models have brought their ports already. */

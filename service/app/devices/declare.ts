@@ -1,7 +1,7 @@
 /** A device and its management address in one call that may be sent again: what is there already is left as it is. */
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import { find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { assignManagement } from '../addressing/management.ts';
 import { addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';

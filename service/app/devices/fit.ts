@@ -1,11 +1,11 @@
 /** Puts a box under the identity of a device. */
 import { parseMac } from '@zpine/core/addressing/mac';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf } from '@zpine/contract/routes';
-import { type Stage } from '@zpine/contract/kinds/devices';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf } from '@zpine/contract/routes';
+import type { Stage } from '@zpine/contract/kinds/devices';
+import type { Stored } from '@zpine/contract/kinds';
 import { find, keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { addOne } from '../records/add.ts';
 import { editOne, setFields } from '../records/edit.ts';
 import { mustFind } from '../records/refs.ts';

@@ -2,10 +2,10 @@
  * What a device has from elsewhere where its own record says nothing: its dialect from its model, its site from the
  * prefix of its management address. Selections, layers of settings, templates and lists all ask here.
  */
-import { type KindName, type Stored } from '@zpine/contract/kinds';
+import type { KindName, Stored } from '@zpine/contract/kinds';
 import { grouped } from '@zpine/core/lists/grouped';
 import { byId } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** `among`: what follows a column in a condition, as in `= ?` or `IN (...)`. */
 type FromElsewhere = (among: string) => string;

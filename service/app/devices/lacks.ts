@@ -1,7 +1,7 @@
 /** What a device cannot do without. Doubts, the list of today and its own page ask here, so that they say the same. */
 import { grouped } from '@zpine/core/lists/grouped';
 import { among } from '../../store/among.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** Those that are meant to run, or do. */
 export const OURS = "d.stage <> 'retired' AND d.provisioned = 1";

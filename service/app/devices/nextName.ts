@@ -4,11 +4,11 @@ import { textSetting } from '@zpine/core/settings/read';
 import { Refusal } from '@zpine/contract/errors';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { likeText, mustFindField } from '../records/refs.ts';
 import { settingsOf } from '../settings/effective.ts';
 import { byId } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export async function nextName(tx: Tx, query: QueryOf<'device.nextName'>): Promise<ReplyOf<'device.nextName'>> {
   const given: Partial<Record<'site' | 'rack' | 'duty' | 'model', number>> = {};

@@ -1,7 +1,7 @@
 /** What a device that was moved to another site has left behind: addresses and cables that stayed where they were. */
 import { cableKindNames, leavesBuilding } from '@zpine/core/rack/ports';
 import { among } from '../../store/among.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export interface OffSite {
   kind: 'address' | 'cable';

@@ -1,9 +1,9 @@
 /** Retiring a device: what it leaves free is listed, and given back in the same change set. */
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type RetireItem } from '@zpine/contract/retiring';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { RetireItem } from '@zpine/contract/retiring';
+import type { Stored } from '@zpine/contract/kinds';
 import { keyOf, find, type AnyStored } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { cablesIn } from '../kinds/cable.ts';
 import { editOne } from '../records/edit.ts';
 import { mustFind } from '../records/refs.ts';

@@ -1,8 +1,8 @@
 /** The stage of a device, moved by hand. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Stage } from '@zpine/contract/kinds/devices';
-import { type Tx } from '../../store/tx.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Stage } from '@zpine/contract/kinds/devices';
+import type { Tx } from '../../store/tx.ts';
 import { openArrival } from '../arrivals/arrivals.ts';
 import { endWindow } from '../arrivals/window.ts';
 import { setFields } from '../records/edit.ts';

@@ -2,10 +2,10 @@
 import { createHash } from 'node:crypto';
 import { compileTemplate, type Compiled } from '@zpine/core/template/compile';
 import { maskedText, render, SECRET_MASK } from '@zpine/core/template/render';
-import { type RenderedFile, type Span } from '@zpine/core/template/run';
+import type { RenderedFile, Span } from '@zpine/core/template/run';
 import { Marked, secretText, type Val } from '@zpine/core/template/values';
 import { sha512crypt } from '@zpine/core/text/sha512crypt';
-import { type Sealer } from '../../store/sealing.ts';
+import type { Sealer } from '../../store/sealing.ts';
 import { ONE_TIME } from './context.ts';
 import { sha256Hex } from '../../store/digests.ts';
 

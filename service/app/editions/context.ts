@@ -1,14 +1,14 @@
 /** Puts together what a template sees of a device. */
-import { type SettingValue } from '@zpine/core/settings/layers';
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
 import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { textSetting } from '@zpine/core/settings/read';
-import { type Row } from '@zpine/contract/fields';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
+import type { Row } from '@zpine/contract/fields';
+import type { KindName, Stored } from '@zpine/contract/kinds';
 import { columnsIn, recordIn } from '../../store/joined.ts';
 import { byIds, find, keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { farEnds, type FarEnd } from '../cables/trace.ts';
 import { writtenLength } from '../addressing/lengths.ts';
 import { addressesOn } from '../addressing/carried.ts';

@@ -1,6 +1,6 @@
 /** What is different between the files of two editions, line by line within their parts. */
 import { diffArrays } from 'diff';
-import { type LineDiff, type PartDiff } from '@zpine/contract/impactShapes';
+import type { LineDiff, PartDiff } from '@zpine/contract/impactShapes';
 import { maskedFiles, type Files } from './content.ts';
 
 /** So many lines of a part are shown. */

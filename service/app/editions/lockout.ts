@@ -2,10 +2,10 @@
 import { parseIp } from '@zpine/core/addressing/ip';
 import { accountFault, uplinkFault, type Opens, type WayInFault } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
-import { type ValMap } from '@zpine/core/template/values';
+import type { ValMap } from '@zpine/core/template/values';
 import { mapSetting, textSetting } from '@zpine/core/settings/read';
 
-import { type DeviceContext } from './context.ts';
+import type { DeviceContext } from './context.ts';
 import { sha512, type Files } from './content.ts';
 
 export interface LockoutFault {

@@ -2,8 +2,8 @@
 import { SECRET_MASK } from '@zpine/core/template/render';
 import { type Shape, shapeName } from '@zpine/core/template/shapes';
 import { Marked, type Val, isMap } from '@zpine/core/template/values';
-import { type ReplyOf } from '@zpine/contract/routes';
-import { type Tx } from '../../store/tx.ts';
+import type { ReplyOf } from '@zpine/contract/routes';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
 import { contextOf, ONE_TIME } from './context.ts';
 import { settingsCatalogue } from './templates.ts';

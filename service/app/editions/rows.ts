@@ -1,9 +1,9 @@
 /** Editions as they are kept: who made them and when; and, asked for by itself, what is shown of them or kept under seal. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { type Files, type Inputs, readInputs, type ShownFile } from './content.ts';
-import { type LockoutFault } from './lockout.ts';
+import type { LockoutFault } from './lockout.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 /** What they hold is asked for by itself. */

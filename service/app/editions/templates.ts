@@ -1,12 +1,12 @@
 /** Finds the template of a device, and checks it. */
 import { checkTemplate } from '@zpine/core/template/check';
 import { parseTemplate } from '@zpine/core/template/parse';
-import { type TemplateFault } from '@zpine/core/template/faults';
+import type { TemplateFault } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
-import { type ShownTemplateFault } from '@zpine/contract/onboardingShapes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { ShownTemplateFault } from '@zpine/contract/onboardingShapes';
+import type { Stored } from '@zpine/contract/kinds';
 import { allOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { catalogueOf } from '@zpine/contract/templateNames';
 import { typeOfSetting } from '../settings/effective.ts';
 

@@ -1,5 +1,5 @@
 /** The access set of a device: how the service gets in, put together from its layers. */
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 
 export interface Access {
   user: string;

@@ -1,8 +1,8 @@
 /** Which devices are to be captured now, by the plan of their settings. */
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { among } from '../../store/among.ts';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { numbersOf } from '../settings/numbers.ts';
 
 const HOUR_MS = 3_600_000;

@@ -2,12 +2,12 @@
 import { isAscii } from '@zpine/core/text/ascii';
 import { structuredPatch } from 'diff';
 import { Refusal } from '@zpine/contract/errors';
-import { type RunRow, type ShownCapture } from '@zpine/contract/fleetShapes';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Masker } from '@zpine/core/secrets/masking';
+import type { RunRow, ShownCapture } from '@zpine/contract/fleetShapes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Masker } from '@zpine/core/secrets/masking';
 import { byId, find } from '../../store/records.ts';
 import { sha256 } from '../../store/digests.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { findRefs, likeText } from '../records/refs.ts';
 import { maskersFor, saveSecrets } from '../secrets/known.ts';
 import { bytes, maybe, number, table, text, time, type RowOf } from '../../store/table.ts';

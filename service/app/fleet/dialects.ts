@@ -1,8 +1,8 @@
 /** What is known of the dialect of a device: the sheet of its record, or the one that ships under its name. */
-import { type Dialect } from '@zpine/core/dialect/dialect';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Dialect } from '@zpine/core/dialect/dialect';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { dialectIdOf } from '../devices/inForce.ts';
 
 export async function dialectById(tx: Tx, id: number | null): Promise<Dialect | undefined> {

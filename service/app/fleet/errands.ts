@@ -1,14 +1,14 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK } from '@zpine/core/secrets/masking';
 import { contradiction, inverseLines } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
-import { type RunHead } from '@zpine/contract/fleetShapes';
-import { type BodyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { RunHead } from '@zpine/contract/fleetShapes';
+import type { BodyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { contextIn, deviceRecords, type DeviceContext } from '../editions/context.ts';
 import { renderInputs } from '../editions/content.ts';
 import { checkTemplate } from '@zpine/core/template/check';

@@ -7,7 +7,7 @@ import { liveAddresses, liveMac } from './live.ts';
 import { listRuns, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices, listWatched } from './watch.ts';
-import { type VerbHandlers } from '../handler.ts';
+import type { VerbHandlers } from '../handler.ts';
 
 export const fleetHandlers = {
   'dialect.shipped': (tx) => shippedDialects(tx),

@@ -1,7 +1,7 @@
 /** Host keys that devices showed, pinned by somebody who looked at them. */
-import { type RunRow } from '@zpine/contract/fleetShapes';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Tx } from '../../store/tx.ts';
+import type { RunRow } from '@zpine/contract/fleetShapes';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Tx } from '../../store/tx.ts';
 import { answeredRows } from './runRows.ts';
 import { runRow } from './runs.ts';
 

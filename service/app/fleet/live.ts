@@ -4,10 +4,10 @@ import { lastOf, parsePrefix, networkOf } from '@zpine/core/addressing/prefix';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { macFromBytes, parseMac, macToBytes } from '@zpine/core/addressing/mac';
 import { Refusal } from '@zpine/contract/errors';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { keysOf } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 interface SeenRow {
   device_key: string;

@@ -1,7 +1,7 @@
 /** The rows of runs: one a device, and what became of it. What is kept under seal is asked for by itself. */
-import { type Outcome } from '@zpine/core/fleet/outcomes';
-import { type RunRow } from '@zpine/contract/fleetShapes';
-import { type Tx } from '../../store/tx.ts';
+import type { Outcome } from '@zpine/core/fleet/outcomes';
+import type { RunRow } from '@zpine/contract/fleetShapes';
+import type { Tx } from '../../store/tx.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 export const rows = table('run_row', {

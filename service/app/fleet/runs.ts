@@ -1,14 +1,14 @@
 /** Runs: made, listed, shown, stopped. The work itself is done in fleet/. */
-import { type Outcome } from '@zpine/core/fleet/outcomes';
+import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
-import { type RunHead, type RunKind, type RunRow, type ShownAnswer, type ShownRun } from '@zpine/contract/fleetShapes';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { RunHead, RunKind, RunRow, ShownAnswer, ShownRun } from '@zpine/contract/fleetShapes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { findRefs } from '../records/refs.ts';
-import { type Tx } from '../../store/tx.ts';
-import { type Expectation } from '@zpine/core/fleet/expectations';
+import type { Tx } from '../../store/tx.ts';
+import type { Expectation } from '@zpine/core/fleet/expectations';
 import { rowColumns, rowsOfRun, type RowTableRow } from './runRows.ts';
-import { type Selected } from './selection.ts';
+import type { Selected } from './selection.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 /** What a run does beside its rows. */

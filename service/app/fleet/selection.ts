@@ -1,9 +1,9 @@
 /** Which devices a run is for. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Row } from '@zpine/contract/fields';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Row } from '@zpine/contract/fields';
+import type { Stored } from '@zpine/contract/kinds';
 import { fromRow } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFindFieldMany } from '../records/refs.ts';
 import { whereCondition } from '../records/where.ts';
 import { columnsFor } from '../../store/models.ts';

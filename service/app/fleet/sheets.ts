@@ -2,10 +2,10 @@
 import { dialectFrom, type Dialect } from '@zpine/core/dialect/dialect';
 import { exchangesIn, type Exchange } from '@zpine/core/dialect/recorded';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import { find } from '../../store/records.ts';
 import { readSheet } from '../../store/dialects.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { makeRun } from './runs.ts';
 import { selected } from './selection.ts';
 

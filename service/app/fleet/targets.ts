@@ -1,16 +1,16 @@
 /** Everything that sessions with devices need, read for many of them at once: a run reaches a thousand. */
-import { type SettingValue } from '@zpine/core/settings/layers';
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { standsFor } from '@zpine/core/addressing/special';
 import { mustParse } from '@zpine/core/fault';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { find, keysOf } from '../../store/records.ts';
 import { sha256 } from '../../store/digests.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { type FewSettings, settingsOfMany } from '../settings/effective.ts';
 import { secretsIn } from '../secrets/known.ts';
 import { dialectIn } from '../settings/layers.ts';
-import { type Access, type Target } from './access.ts';
+import type { Access, Target } from './access.ts';
 
 const accessSettings = [
   'users',

@@ -1,13 +1,13 @@
 /** Watching: which devices are to be looked at now, what was seen of them, and who is told. */
 import { looked, type Told, type Watched } from '@zpine/core/fleet/damping';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { among } from '../../store/among.ts';
 import { byIds, find } from '../../store/records.ts';
 import { claimDue, holds, type Lease } from '../../store/claims.ts';
-import { type Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Instant } from '../../store/instant.ts';
+import type { Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
-import { type Target } from './access.ts';
+import type { Target } from './access.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { numbersOf } from '../settings/numbers.ts';
 import { targetsOf } from './targets.ts';

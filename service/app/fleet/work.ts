@@ -2,18 +2,18 @@
 import { parseIp } from '@zpine/core/addressing/ip';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
 import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
-import { type Outcome } from '@zpine/core/fleet/outcomes';
-import { type RunKind, type RunRow, type ShownAnswer } from '@zpine/contract/fleetShapes';
+import type { Outcome } from '@zpine/core/fleet/outcomes';
+import type { RunKind, RunRow, ShownAnswer } from '@zpine/contract/fleetShapes';
 import { byIds } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
 import { nextVersion, waitingRowsOf } from './runRows.ts';
 import { inputOf, type RunInput, type RunTableRow } from './runs.ts';
 import { targetsOf } from './targets.ts';
-import { type Target } from './access.ts';
+import type { Target } from './access.ts';
 
 export interface ClaimedRun {
   id: number;

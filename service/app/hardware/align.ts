@@ -9,7 +9,7 @@ import { kindOf, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
 import { type AnyStored, byIds, find } from '../../store/records.ts';
 import { insertDerived } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { takeAway, withParts } from '../records/parts.ts';
 import { hardwareOf, type Brought, type Hardware } from './sockets.ts';
 import { refuseInUse } from './use.ts';

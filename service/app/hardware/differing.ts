@@ -1,9 +1,9 @@
 /** How the ports of devices differ from what their models and cards bring, and bringing them along. */
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind, mustFindAll } from '../records/refs.ts';
 import { alignPorts, type Difference, differences } from './align.ts';
 import { usesOf } from './use.ts';

@@ -3,13 +3,13 @@ import { isMap, isNode, isPair, isScalar, isSeq, type LineCounter, stringify, ty
 import { parsePorts, parseSlots } from '@zpine/core/rack/portGroups';
 import { parseKeyPart } from '@zpine/core/naming/names';
 import { problemOf, Refusal, type FieldFault } from '@zpine/contract/errors';
-import { type SheetFault } from '@zpine/contract/hardwareRoutes';
-import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Value } from '@zpine/contract/fields';
+import type { SheetFault } from '@zpine/contract/hardwareRoutes';
+import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Value } from '@zpine/contract/fields';
 import { kindOf, type Stored } from '@zpine/contract/kinds';
 import { readYaml } from '../../store/yaml.ts';
 import { byKeys, present } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { add, addOne } from '../records/add.ts';
 import { edit } from '../records/edit.ts';
 import { differences as fieldDifferences } from '../records/editMany.ts';

@@ -1,18 +1,18 @@
 /** What is in the slots of a device: as it was declared, and as somebody or the device itself reported it. */
 import { expandSlots, slotAround, slotItself } from '@zpine/core/rack/portGroups';
 import { mustParse } from '@zpine/core/fault';
-import { type ShownSlot } from '@zpine/contract/hardwareRoutes';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { ShownSlot } from '@zpine/contract/hardwareRoutes';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustActAt } from '../access/sites.ts';
-import { type User } from '../access/who.ts';
+import type { User } from '../access/who.ts';
 import { add } from '../records/add.ts';
 import { mustFind } from '../records/refs.ts';
 import { differences } from './align.ts';
 import { presentDifference } from './differing.ts';
-import { type Hardware } from './sockets.ts';
+import type { Hardware } from './sockets.ts';
 
 interface FoundRow {
   slot: string;

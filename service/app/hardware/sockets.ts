@@ -2,9 +2,9 @@
 import { grouped } from '@zpine/core/lists/grouped';
 import { expandPorts, type Socket } from '@zpine/core/rack/portGroups';
 import { mustParse } from '@zpine/core/fault';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** A socket of a device, and what brings it. */
 export interface Brought extends Socket {

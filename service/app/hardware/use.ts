@@ -1,6 +1,6 @@
 /** What ports are in use for: cables in them, addresses on their interfaces, being the way into the device. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 const NAMED = 5;
 

@@ -1,9 +1,9 @@
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { Refusal } from '@zpine/contract/errors';
 import { isKind, kindNames, type KindName } from '@zpine/contract/kinds';
 import { canonicalKey, refsOf } from '@zpine/contract/kind';
 import { kindOf } from '@zpine/contract/kinds';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { nearest } from '@zpine/core/naming/names';
 import { isAscii } from '@zpine/core/text/ascii';
 import { keysOf } from '../../store/records.ts';

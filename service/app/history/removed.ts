@@ -2,10 +2,10 @@
 import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Value } from '@zpine/contract/fields';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { Value } from '@zpine/contract/fields';
 import { Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { kindGiven, likeText } from '../records/refs.ts';
 import { presentImage } from './list.ts';
 import { changes, takeBack, type ChangeRow } from './undo.ts';

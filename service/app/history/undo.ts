@@ -1,12 +1,12 @@
 /** Takes a change set back: in reverse, whole, and only where nothing newer stands in the way. */
 import { Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { type AnyStored, byIds, byKeys, find } from '../../store/records.ts';
 import { derivable, insert, plannedKeys } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { alignPorts } from '../hardware/align.ts';
 import { keepTrunks } from '../interfaces/vlans.ts';
 import { rulesOf } from '../kinds/rules.ts';

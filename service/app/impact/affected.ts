@@ -4,11 +4,11 @@
  * many: what does not differ is not told.
  */
 import { lastOf, parsePrefix, type Prefix } from '@zpine/core/addressing/prefix';
-import { type Value } from '@zpine/contract/fields';
-import { type KindName } from '@zpine/contract/kinds';
+import type { Value } from '@zpine/contract/fields';
+import type { KindName } from '@zpine/contract/kinds';
 import { byIds, find } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
-import { type Change, type OwnKind, type Tx } from '../../store/tx.ts';
+import type { Change, OwnKind, Tx } from '../../store/tx.ts';
 import { waysFrom } from '../cables/trace.ts';
 import { devicesBehind, devicesLabelled, idsBy, type Handle } from '../devices/behind.ts';
 import { insertedBy } from '../editions/templates.ts';

@@ -1,9 +1,9 @@
 /** Records that a change renumbers, renames, takes along, or leaves without what they hung on. */
 import { fieldsOf } from '@zpine/contract/kind';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type ImpactRecord } from '@zpine/contract/impactShapes';
-import { type Value } from '@zpine/contract/fields';
-import { type Change } from '../../store/tx.ts';
+import type { ImpactRecord } from '@zpine/contract/impactShapes';
+import type { Value } from '@zpine/contract/fields';
+import type { Change } from '../../store/tx.ts';
 
 const SHOWN = 500;
 

@@ -1,11 +1,11 @@
 /** What is different about one device, before and after: lines of its configuration by part, boot answers, troubles. */
 import { createHash } from 'node:crypto';
 import { faultText, TemplateStop } from '@zpine/core/template/faults';
-import { type DeviceDiff } from '@zpine/contract/impactShapes';
+import type { DeviceDiff } from '@zpine/contract/impactShapes';
 import { renderWith, type Files } from '../editions/content.ts';
 import { linesOf, partsOf, sameLines } from '../editions/fileDiff.ts';
 import { lockoutFaults } from '../editions/lockout.ts';
-import { type DeviceState } from './state.ts';
+import type { DeviceState } from './state.ts';
 
 /** Two states in which nothing that counts is different. */
 export const alike = (before: DeviceState | undefined, after: DeviceState | undefined): boolean =>

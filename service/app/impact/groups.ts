@@ -1,5 +1,5 @@
 /** Puts devices together to which the same would happen. Memory holds so many differences and not one a device. */
-import { type DeviceDiff, type ImpactGroup } from '@zpine/contract/impactShapes';
+import type { DeviceDiff, ImpactGroup } from '@zpine/contract/impactShapes';
 import { impactWords } from './words.ts';
 
 /** Of differences of one shape so many are shown each for itself; the rest is one group with an example. */

@@ -3,7 +3,7 @@
  * after is loaded in between, and what differs is rendered when no lock is held any more. Results come as they are found.
  */
 import { Refusal } from '@zpine/contract/errors';
-import { type ImpactEvent } from '@zpine/contract/impactShapes';
+import type { ImpactEvent } from '@zpine/contract/impactShapes';
 import { byKeys, keysOf } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';

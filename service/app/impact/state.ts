@@ -1,10 +1,10 @@
 /** Devices as they stand at one moment: what their configuration is made from, and what they would be told when they boot. */
 import { decide } from '@zpine/core/dhcp/decide';
-import { type Look } from '@zpine/core/dhcp/look';
+import type { Look } from '@zpine/core/dhcp/look';
 import { Refusal, problemOf } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { discoverOf, usualRelay } from '../boot/explain.ts';
 import { poolOffer } from '../boot/leases.ts';
 import { bootAddresses, bootBox, devicesAt, leasesOf, linkAround, macOwners } from '../boot/look.ts';
@@ -12,7 +12,7 @@ import { digestOfInputs, type Inputs } from '../editions/content.ts';
 import { contextIn, deviceRecords, withSettings, type DeviceContext, type DeviceRecords } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
 import { dialectIn } from '../settings/layers.ts';
-import { type YieldNow } from './yielding.ts';
+import type { YieldNow } from './yielding.ts';
 import { formatOption } from './words.ts';
 
 export interface DeviceState {

@@ -1,6 +1,6 @@
 /** What would happen to a device, in one line. */
 import { optionName, showOption, type OptionValue } from '@zpine/core/dhcp/options';
-import { type DeviceDiff, type PartDiff } from '@zpine/contract/impactShapes';
+import type { DeviceDiff, PartDiff } from '@zpine/contract/impactShapes';
 
 const numbers = [
   'no',

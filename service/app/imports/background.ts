@@ -1,6 +1,6 @@
 /** The work of an uploaded import: one unit of work over the whole file, however large, with progress beside it. */
 import { Refusal, problemOf } from '@zpine/contract/errors';
-import { type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
+import type { ImportKind, ImportOutcome } from '@zpine/contract/importRoutes';
 import { LeaseLost, mustHold, type Lease } from '../../store/claims.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';

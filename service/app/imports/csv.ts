@@ -4,7 +4,7 @@ import { CsvError, parse } from 'csv-parse';
 import { nearest } from '@zpine/core/naming/names';
 import { untick } from '@zpine/contract/cells';
 import { typeOf, type Field } from '@zpine/contract/fields';
-import { type ImportKind } from '@zpine/contract/importRoutes';
+import type { ImportKind } from '@zpine/contract/importRoutes';
 import { fieldsOfImport, importFields } from './fields.ts';
 import { head, whole, type Head, type ImportRow, type RowFault } from './rows.ts';
 

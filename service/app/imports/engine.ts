@@ -3,17 +3,17 @@
  * to the next where rows are only looked at.
  */
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
-import { type ImportedRow, type ImportKind } from '@zpine/contract/importRoutes';
+import type { ImportedRow, ImportKind } from '@zpine/contract/importRoutes';
 import { canonicalKey, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import { type AnyStored, byKeys, present } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { add } from '../records/add.ts';
 import { differences } from '../records/editMany.ts';
 import { edit, setFields } from '../records/edit.ts';
 import { unknownRef } from '../records/refs.ts';
 import { clearable, plan, waves, type Planned } from './plan.ts';
-import { type ImportRow, type RowFault } from './rows.ts';
+import type { ImportRow, RowFault } from './rows.ts';
 
 /** How many records and faults are kept to be shown. */
 export const SHOWN = 500;

@@ -3,7 +3,7 @@ import { exampleCsv, exampleRows } from '@zpine/contract/examples';
 import { typeOf } from '@zpine/contract/fields';
 import { importFields } from './fields.ts';
 import { kindOfImport } from './headMapping.ts';
-import { type Format } from './rows.ts';
+import type { Format } from './rows.ts';
 
 /** A file of a few rows that an import of the kind would take. */
 export function exampleText(kindText: string, as: Format): { text: string } {

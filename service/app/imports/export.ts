@@ -3,13 +3,13 @@ import { stringify } from 'yaml';
 import { nearest } from '@zpine/core/naming/names';
 import { cellsToCsv, recordsToCsv } from '@zpine/contract/csv';
 import { Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { importKinds, isImportKind, type ImportKind } from '@zpine/contract/importRoutes';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { find, present } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { whereCondition } from '../records/where.ts';
 import { everyValue } from '../settings/values.ts';
 

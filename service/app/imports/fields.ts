@@ -1,7 +1,7 @@
 /** The fields that rows of an import may have: those of a kind, or those that say a setting's value in a layer. */
 import { layerKinds, modes } from '@zpine/core/settings/layers';
-import { type Field } from '@zpine/contract/fields';
-import { type ImportKind } from '@zpine/contract/importRoutes';
+import type { Field } from '@zpine/contract/fields';
+import type { ImportKind } from '@zpine/contract/importRoutes';
 import { kindOf } from '@zpine/contract/kinds';
 
 const ofValue: Record<string, Field> = {

@@ -6,7 +6,7 @@ import { pasteDevices } from './paste.ts';
 import { importText } from './run.ts';
 import { importScans } from './scan.ts';
 import { applyUpload, cancelUpload, presentUpload, uploadRow } from './uploads.ts';
-import { type VerbHandlers } from '../handler.ts';
+import type { VerbHandlers } from '../handler.ts';
 
 export const importsHandlers = {
   'import.run': (tx, { body }) => importText(tx, body),

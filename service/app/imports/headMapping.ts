@@ -2,7 +2,7 @@
 import { nearest } from '@zpine/core/naming/names';
 import { Refusal } from '@zpine/contract/errors';
 import { importKinds, isImportKind, type ImportKind } from '@zpine/contract/importRoutes';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export async function rememberedHeads(tx: Tx, kind: ImportKind): Promise<Map<string, string | null>> {
   const rows = await tx.select<{ head: string; field: string | null }>(

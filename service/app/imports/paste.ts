@@ -8,12 +8,12 @@ import { Refusal } from '@zpine/contract/errors';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import { canonicalKey } from '@zpine/contract/kind';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import { find, keyOf } from '../../store/records.ts';
 import { smallestCovering } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
-import { type ImportRow, type RowFault } from './rows.ts';
+import type { ImportRow, RowFault } from './rows.ts';
 import { takeRows } from './run.ts';
 
 type Input = BodyOf<'import.paste'>;

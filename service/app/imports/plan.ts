@@ -1,8 +1,8 @@
 /** Sorts the fields of a row: what a schema takes, what a verb sets, what is worked out, what has to wait. */
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { canonicalKey, fieldsOf, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
-import { type ImportRow } from './rows.ts';
+import type { ImportRow } from './rows.ts';
 
 export interface Planned {
   row: ImportRow;

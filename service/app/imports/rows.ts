@@ -1,6 +1,6 @@
 /** What a text of many records is read into, whatever its format. */
-import { type ErrorCode } from '@zpine/contract/errors';
-import { type ImportKind } from '@zpine/contract/importRoutes';
+import type { ErrorCode } from '@zpine/contract/errors';
+import type { ImportKind } from '@zpine/contract/importRoutes';
 
 export type Format = 'csv' | 'yaml' | 'json';
 

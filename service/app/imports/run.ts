@@ -1,13 +1,13 @@
 /** An import that comes in one request: all of its texts in one unit of work. */
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { type ImportFault, type ImportKind, type ImportOutcome } from '@zpine/contract/importRoutes';
-import { type BodyOf } from '@zpine/contract/routes';
+import type { ImportFault, ImportKind, ImportOutcome } from '@zpine/contract/importRoutes';
+import type { BodyOf } from '@zpine/contract/routes';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { Import, SHOWN } from './engine.ts';
 import { rememberHeads, rememberedHeads } from './headMapping.ts';
 import { readText } from './read.ts';
-import { type Format, type Head, type ImportRow, type RowFault } from './rows.ts';
+import type { Format, Head, ImportRow, RowFault } from './rows.ts';
 import { Stretches, type StretchOptions } from './stretches.ts';
 
 export async function importText(tx: Tx, input: BodyOf<'import.run'>): Promise<ImportOutcome> {

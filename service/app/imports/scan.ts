@@ -1,13 +1,13 @@
 /** Scans of a barcode reader, as boxes: in stock, or fitted to devices that wait for one. */
 import { isAscii } from '@zpine/core/text/ascii';
 import { readScans, type ScannedBox } from '@zpine/core/lists/scans';
-import { type ImportOutcome } from '@zpine/contract/importRoutes';
-import { type BodyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { ImportOutcome } from '@zpine/contract/importRoutes';
+import type { BodyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { find, keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { whereCondition } from '../records/where.ts';
-import { type ImportRow, type RowFault } from './rows.ts';
+import type { ImportRow, RowFault } from './rows.ts';
 import { takeRows } from './run.ts';
 
 export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise<ImportOutcome> {

@@ -5,11 +5,11 @@
  */
 import { Refusal } from '@zpine/contract/errors';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { importedTree } from '../addressing/importedTree.ts';
-import { type Import, type Waiting } from './engine.ts';
-import { type Planned } from './plan.ts';
-import { type ImportRow } from './rows.ts';
+import type { Import, Waiting } from './engine.ts';
+import type { Planned } from './plan.ts';
+import type { ImportRow } from './rows.ts';
 import { Companions } from './ties.ts';
 import { nameOfValue, takeValues } from './values.ts';
 

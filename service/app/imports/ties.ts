@@ -6,7 +6,7 @@ import { parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, networkOf, parsePrefix, truncations } from '@zpine/core/addressing/prefix';
 import { canonicalKey, fieldsOf, refsOf, splitKey } from '@zpine/contract/kind';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type Planned } from './plan.ts';
+import type { Planned } from './plan.ts';
 
 interface Ties {
   /** What others may refer to once this row is in. */

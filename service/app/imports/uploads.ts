@@ -1,9 +1,9 @@
 /** Files too large for one request: sent as a stream, kept in pieces, looked at in the background, saved when told to. */
 import { Refusal } from '@zpine/contract/errors';
-import { type ImportOutcome, type Upload, type uploadStates } from '@zpine/contract/importRoutes';
-import { type QueryOf } from '@zpine/contract/routes';
+import type { ImportOutcome, Upload, uploadStates } from '@zpine/contract/importRoutes';
+import type { QueryOf } from '@zpine/contract/routes';
 import { z } from 'zod';
-import { type User } from '../access/who.ts';
+import type { User } from '../access/who.ts';
 import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { kindOfImport } from './headMapping.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';

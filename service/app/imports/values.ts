@@ -1,11 +1,11 @@
 /** Values of settings in layers, among the rows of an import. */
 import { layerKinds, modes, valueFromText, type LayerKind, type Mode } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
-import { type ImportKind } from '@zpine/contract/importRoutes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Value } from '@zpine/contract/fields';
+import type { ImportKind } from '@zpine/contract/importRoutes';
+import type { Stored } from '@zpine/contract/kinds';
 import { findRefs, unknownRef } from '../records/refs.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { typeOfSetting } from '../settings/effective.ts';
 import { refuseDisagreeing } from '../settings/labels.ts';
 import { openValue, recordOf, type ValueRow } from '../settings/layers.ts';
@@ -18,8 +18,8 @@ import {
   type NewValue,
   type Target,
 } from '../settings/values.ts';
-import { type Import } from './engine.ts';
-import { type ImportRow } from './rows.ts';
+import type { Import } from './engine.ts';
+import type { ImportRow } from './rows.ts';
 
 const known = ['setting', 'layer', 'of', 'mode', 'value'];
 

@@ -1,11 +1,11 @@
 /** VLANs of interfaces: each is one of the site that the device stands at. */
 import { formatNumbers } from '@zpine/core/lists/numbers';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { type Draft, idsOf } from '../records/draft.ts';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { update } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** `316` is the VLAN 316 of the site of the device. */
 export async function spellVlans(tx: Tx, drafts: Draft[], field: string): Promise<void> {

@@ -4,13 +4,13 @@ import { formatPrefix, lastOf, networkOf, parsePrefix, usableRange } from '@zpin
 import { formatRange, parseRanges, spanOf } from '@zpine/core/addressing/ranges';
 import { mustParse } from '@zpine/core/fault';
 import { grouped } from '@zpine/core/lists/grouped';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { asStored, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, find, keyOf, keysOf } from '../../store/records.ts';
 import { smallestCoverings, type Host } from '../../store/coverings.ts';
 import { bytesOf, lockSpaces, rebuild, take, type Holds } from '../../store/spans.ts';
 import { takeMany } from '../../store/spansInBulk.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** From so many in one prefix on they are taken together. */
 const MANY = 4;

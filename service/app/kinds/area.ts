@@ -1,4 +1,4 @@
-import { type KindRules } from '../records/draft.ts';
+import type { KindRules } from '../records/draft.ts';
 
 /** An area must not end up inside itself. */
 export const areaRules: KindRules = {

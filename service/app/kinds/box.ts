@@ -1,6 +1,6 @@
 import { Refusal } from '@zpine/contract/errors';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { idsOf, type KindRules } from '../records/draft.ts';
 
 /** A box is fitted as a device exactly when its condition says so; a device has at most one box. */

@@ -1,11 +1,11 @@
 /** A cable joins two ports that fit, and has each of them for itself. */
 import { plugFits, portsFit, type CableKindName, type PortKindName } from '@zpine/core/rack/ports';
-import { type Row } from '@zpine/contract/fields';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Row } from '@zpine/contract/fields';
+import type { Stored } from '@zpine/contract/kinds';
 import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { columnsIn, recordIn } from '../../store/joined.ts';
 import { byIds, find, keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export const cableRules: KindRules = {
   async prepare(tx, drafts) {

@@ -1,10 +1,10 @@
 /** A card sits in a slot that takes it, and brings its ports. */
 import { expandSlots, slotAround, slotItself, type Slot } from '@zpine/core/rack/portGroups';
 import { mustParse } from '@zpine/core/fault';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { alignPorts } from '../hardware/align.ts';
 import { refuseInUse } from '../hardware/use.ts';
 

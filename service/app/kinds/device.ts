@@ -1,7 +1,7 @@
 import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, keyOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
+import type { Stored } from '@zpine/contract/kinds';
 import { extentOfDevice, freeSlots, clashingSlots, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
 import { alignPorts, bringPorts } from '../hardware/align.ts';
 import { leftBehind } from '../devices/offSite.ts';

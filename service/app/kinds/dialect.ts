@@ -1,6 +1,6 @@
 /** The sheet of a dialect can be read, each fault with its line and column. */
 import { readSheet } from '../../store/dialects.ts';
-import { type KindRules } from '../records/draft.ts';
+import type { KindRules } from '../records/draft.ts';
 
 export const dialectRules: KindRules = {
   prepare(_tx, drafts) {

@@ -1,5 +1,5 @@
 import { namesSlot, portsText, type PortGroup } from '@zpine/core/rack/portGroups';
-import { type KindRules } from '../records/draft.ts';
+import type { KindRules } from '../records/draft.ts';
 import { find } from '../../store/records.ts';
 import { takeAnew } from '../racks/slots.ts';
 

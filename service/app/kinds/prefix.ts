@@ -6,10 +6,10 @@ import { formatHandOut, parseHandOut } from '@zpine/core/addressing/handOut';
 import { addressAt } from '@zpine/core/addressing/offsets';
 import { nearest } from '@zpine/core/naming/names';
 import { parseDomain } from '@zpine/core/naming/domain';
-import { type Span } from '@zpine/core/addressing/spans';
+import type { Span } from '@zpine/core/addressing/spans';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { checkMany, MANY, placeMany } from '../addressing/placeMany.ts';
 import { keptByDraft, keptWords } from '../addressing/kept.ts';
 import { asStored, type Draft, type KindRules } from '../records/draft.ts';
@@ -24,7 +24,7 @@ import {
   smallestCovering,
   valueOf,
 } from '../../store/spans.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export const prefixRules: KindRules = {
   async prepare(tx, drafts) {

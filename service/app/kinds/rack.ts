@@ -1,4 +1,4 @@
-import { type KindRules } from '../records/draft.ts';
+import type { KindRules } from '../records/draft.ts';
 import { takeAnew } from '../racks/slots.ts';
 
 /** A rack that gets another shape must hold what stands in it. */

@@ -1,5 +1,5 @@
-import { type KindName } from '@zpine/contract/kinds';
-import { type KindRules } from '../records/draft.ts';
+import type { KindName } from '@zpine/contract/kinds';
+import type { KindRules } from '../records/draft.ts';
 import { addressRules } from './address.ts';
 import { areaRules } from './area.ts';
 import { boxRules } from './box.ts';

@@ -1,8 +1,8 @@
 /** A setting's name is a path that templates walk; its type stays while values of it stand. */
 import { readValue, type SettingType } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
-import { type KindRules } from '../records/draft.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { KindRules } from '../records/draft.ts';
+import type { Tx } from '../../store/tx.ts';
 import { likeText } from '../records/refs.ts';
 
 export const settingRules: KindRules = {

@@ -1,7 +1,7 @@
 /** The steps of a site plan can be read, each fault with its place. */
 import { readRecipe } from '@zpine/core/addressing/recipe';
-import { type ErrorCode } from '@zpine/contract/errors';
-import { type KindRules } from '../records/draft.ts';
+import type { ErrorCode } from '@zpine/contract/errors';
+import type { KindRules } from '../records/draft.ts';
 
 export const siteplanRules: KindRules = {
   prepare(_tx, drafts) {

@@ -1,6 +1,6 @@
 /** A fragment matches no devices: it is inserted by name. */
 import { withTodaysDirectives } from '@zpine/core/template/former';
-import { type KindRules } from '../records/draft.ts';
+import type { KindRules } from '../records/draft.ts';
 
 export const templateRules: KindRules = {
   recall: (image) =>

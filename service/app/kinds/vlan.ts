@@ -3,7 +3,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { asStored, type KindRules } from '../records/draft.ts';
 import { find } from '../../store/records.ts';
 import { update } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { keepTrunks } from '../interfaces/vlans.ts';
 
 const NAMED = 5;

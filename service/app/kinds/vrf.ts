@@ -1,6 +1,6 @@
 import { Refusal } from '@zpine/contract/errors';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
-import { type KindRules } from '../records/draft.ts';
+import type { KindRules } from '../records/draft.ts';
 
 /** The default VRF stays, and keeps its name: keys are written without it. */
 export const vrfRules: KindRules = {

@@ -1,10 +1,10 @@
 /** The same landing again: a site with all that stands in it, under a new code. */
 import { nearest } from '@zpine/core/naming/names';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { KindName, Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { assignManagement, managementOf } from '../addressing/management.ts';
 import { SitePlan } from '../addressing/sitePlan.ts';
 import { copyDeviceParts } from '../devices/copyParts.ts';

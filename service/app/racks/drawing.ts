@@ -1,9 +1,9 @@
 /** What a drawing of a rack shows: everything that stands in it, and what is free. */
 import { freeStretches } from '@zpine/core/rack/occupancy';
-import { type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find, present } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
 import { placedDevices, placedFillers, shapeOf, takenSlots } from './slots.ts';
 

@@ -1,9 +1,9 @@
 /** Many devices into several racks at once: named by their patterns, each at the next U that is free for its model. */
 import { slotName, slotsOf, type Extent } from '@zpine/core/rack/occupancy';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf, type ReplyOf } from '@zpine/contract/routes';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { nextName } from '../devices/nextName.ts';
 import { addOne } from '../records/add.ts';
 import { mustFindAll, mustFindField } from '../records/refs.ts';

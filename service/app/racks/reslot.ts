@@ -1,5 +1,5 @@
 /** Takes the room of everything that stands in racks: once after an update, when the table of slots is younger than they are. */
-import { type JobWork } from '../../store/jobs.ts';
+import type { JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
 import { transact, type Actor } from '../../store/tx.ts';
 import { freeSlots, clashingSlots, placedDevices, takeSlots } from './slots.ts';

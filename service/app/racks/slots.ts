@@ -11,9 +11,9 @@ import {
   type Slot,
 } from '@zpine/core/rack/occupancy';
 import { Refusal } from '@zpine/contract/errors';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
+import type { KindName, Stored } from '@zpine/contract/kinds';
 import { byIds, find, keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { number, table, word, type RowOf } from '../../store/table.ts';
 
 /** What stands in racks. */

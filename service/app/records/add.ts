@@ -1,7 +1,7 @@
-import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { type AnyStored } from '../../store/records.ts';
+import type { KindName, Stored } from '@zpine/contract/kinds';
+import type { AnyStored } from '../../store/records.ts';
 import { insert } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { draftNew } from './prepare.ts';
 

@@ -1,12 +1,12 @@
 /** Copies of a record under other names, with copies of its parts and of the settings it gives values to. */
-import { type CloneBody } from '@zpine/contract/bulkRoutes';
+import type { CloneBody } from '@zpine/contract/bulkRoutes';
 import { Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { columnOf, fieldsOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { parseMac } from '@zpine/core/addressing/mac';
 import { byId, find, present, type AnyStored } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { copyDeviceParts } from '../devices/copyParts.ts';
 import { fitBox } from '../devices/fit.ts';
 import { copyValues } from '../settings/values.ts';

@@ -1,9 +1,9 @@
 /** Copies of records that refer to one another: what a copy refers to is the copy, where there is one. */
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
-import { type AnyStored } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { AnyStored } from '../../store/records.ts';
+import type { Tx } from '../../store/tx.ts';
 import { copyValues } from '../settings/values.ts';
 import { add } from './add.ts';
 

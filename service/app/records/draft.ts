@@ -1,8 +1,8 @@
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { gather, Refusal, type ErrorCode, type FieldFault, type Faults } from '@zpine/contract/errors';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
-import { type AnyStored } from '../../store/records.ts';
+import type { KindName, Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
+import type { AnyStored } from '../../store/records.ts';
 
 /** A record on its way in: as it was, as it would be, and what is wrong with it. References are ids. */
 export class Draft {

@@ -1,8 +1,8 @@
 import { Refusal } from '@zpine/contract/errors';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
+import type { KindName, Stored } from '@zpine/contract/kinds';
 import { type AnyStored, byIds, present } from '../../store/records.ts';
 import { update } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { draftEdits } from './prepare.ts';
 import { mustFindAll } from './refs.ts';

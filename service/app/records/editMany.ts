@@ -1,11 +1,11 @@
 /** The same change for many records: looked at first, then all of it or nothing. */
-import { type BulkBody, type BulkReply } from '@zpine/contract/bulkRoutes';
+import type { BulkBody, BulkReply } from '@zpine/contract/bulkRoutes';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, present, type AnyStored } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { edit } from './edit.ts';
 import { selectedIds } from './selected.ts';
 

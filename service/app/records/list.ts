@@ -4,13 +4,14 @@ import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import { faultsOf } from '@zpine/contract/faults';
 import { type Field, type Value, typeOf } from '@zpine/contract/fields';
+import { schemaOf } from '@zpine/contract/fieldSchemas';
 import { columnOf, fieldsOf } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { type CountIs } from '@zpine/contract/route';
+import type { CountIs } from '@zpine/contract/counting';
 import { fromRow, present } from '../../store/records.ts';
 import { toColumns } from '../../store/columns.ts';
 import { selectText } from '../../store/belowSequelize.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
 import { whereCondition } from './where.ts';
@@ -200,7 +201,7 @@ async function equals(
   }
   if (spec.type === 'numbers' && /^\d{1,6}$/.test(text)) return literal(`FIND_IN_SET('${text}', \`${column}\`) > 0`);
   const type = typeOf(spec);
-  const read = type.schema(spec).safeParse(type.fromText(text));
+  const read = schemaOf(spec).safeParse(type.fromText(text));
   if (read.success) return toColumns(name, spec, read.data as Value);
   faults.push(...faultsOf(read.error, type.fromText(text), [], [name]));
   return {};

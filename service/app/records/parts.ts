@@ -3,7 +3,7 @@ import { columnOf, refsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { type AnyStored, find } from '../../store/records.ts';
 import { derivable, remove as removeRows, removeDerived } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export interface Going {
   kind: KindName;

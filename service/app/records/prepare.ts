@@ -1,13 +1,14 @@
 /** From what clients send to drafts that may be written: checked, with defaults, references found. */
 import { isAscii } from '@zpine/core/text/ascii';
-import { addSchema, columnOf, editSchema, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
+import { columnOf, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
+import { addSchema, editSchema } from '@zpine/contract/kindSchemas';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { faultsOf } from '@zpine/contract/faults';
 import { gather, MOST_FAULTS, Refusal, type Faults } from '@zpine/contract/errors';
-import { type Value } from '@zpine/contract/fields';
+import type { Value } from '@zpine/contract/fields';
 import { type AnyStored, byKeys } from '../../store/records.ts';
 import { plannedKeys } from '../../store/recordWrites.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
 import { Draft, throwFaults } from './draft.ts';
 import { findRefs, unknownRef } from './refs.ts';

@@ -4,7 +4,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { canonicalKey, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { isKind, kindNames, kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 /** `#12` is an id; everything else is a natural key. */
 const idOf = (ref: string): number | undefined =>

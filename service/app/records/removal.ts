@@ -1,9 +1,9 @@
 /** What a removal would take along and what stands in its way: it is done, looked at, and undone unless it was wanted. */
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { type RemovalReply, type RemoveManyBody, type RemoveManyReply } from '@zpine/contract/bulkRoutes';
-import { type KindName } from '@zpine/contract/kinds';
+import type { RemovalReply, RemoveManyBody, RemoveManyReply } from '@zpine/contract/bulkRoutes';
+import type { KindName } from '@zpine/contract/kinds';
 import { byIds, type AnyStored } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { mustFind } from './refs.ts';
 import { removeAll } from './remove.ts';
 import { selectedIds } from './selected.ts';

@@ -2,7 +2,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { columnOf } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName } from '@zpine/contract/kinds';
 import { type AnyStored, byIds, find, present } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { dropValuesOf } from '../settings/values.ts';
 import { editOne } from './edit.ts';
 import { rulesOf } from '../kinds/rules.ts';

@@ -1,7 +1,7 @@
 import { MOST_AT_ONCE } from '@zpine/contract/bulkRoutes';
 import { Refusal } from '@zpine/contract/errors';
-import { type KindName } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { KindName } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { findRefs, unknownRef } from './refs.ts';
 import { whereCondition } from './where.ts';
 

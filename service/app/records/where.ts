@@ -6,11 +6,12 @@ import { parseWhere, type Operator, type Where, type WhereValue } from '@zpine/c
 import { isAscii } from '@zpine/core/text/ascii';
 import { Refusal } from '@zpine/contract/errors';
 import { typeOf, type Field, type Row, type Value } from '@zpine/contract/fields';
+import { schemaOf } from '@zpine/contract/fieldSchemas';
 import { canonicalKey, columnOf, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { toColumns } from '../../store/columns.ts';
 import { Instant } from '../../store/instant.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
 
@@ -181,7 +182,7 @@ class Compiler {
         : { sql: `\`${column}\` LIKE ?`, values: [`%${likeText(text)}%`] };
     }
     const type = typeOf(field);
-    const read = type.schema(field).safeParse(type.fromText(text));
+    const read = schemaOf(field).safeParse(type.fromText(text));
     if (!read.success) {
       const near = field.choices ? nearest(text, field.choices) : undefined;
       this.stop(value.at, `"${text}" is not possible for ${name}${near ? `; did you mean ${near}?` : ''}`);

@@ -3,13 +3,13 @@ import { isAscii } from '@zpine/core/text/ascii';
 import { expectedAt } from '@zpine/core/where/complete';
 import { labelTerm } from '@zpine/core/naming/terms';
 import { operators } from '@zpine/core/where/where';
-import { type Field } from '@zpine/contract/fields';
+import type { Field } from '@zpine/contract/fields';
 import { canonicalKey, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
-import { type QueryOf, type ReplyOf } from '@zpine/contract/routes';
+import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { columnOf } from '@zpine/contract/kind';
 import { kindGiven, likeText } from '../records/refs.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 type Item = ReplyOf<'where.complete'>['items'][number];
 

@@ -2,7 +2,7 @@
 import { listViews, removeView, saveView } from '../views.ts';
 import { complete } from './complete.ts';
 import { search } from './search.ts';
-import { type VerbHandlers } from '../handler.ts';
+import type { VerbHandlers } from '../handler.ts';
 
 export const searchHandlers = {
   search: async (tx, { query }) => ({ items: await search(tx, query.q) }),

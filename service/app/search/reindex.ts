@@ -1,7 +1,7 @@
 /** Writes the search terms of all records anew: once after an update, when the index is younger than the records. */
-import { type Row } from '@zpine/contract/fields';
+import type { Row } from '@zpine/contract/fields';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
-import { type JobWork } from '../../store/jobs.ts';
+import type { JobWork } from '../../store/jobs.ts';
 import { fromRow, type AnyStored } from '../../store/records.ts';
 import { addTerms, dropTerms } from '../../store/terms.ts';
 import { transact, type Actor } from '../../store/tx.ts';

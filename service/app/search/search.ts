@@ -2,13 +2,13 @@
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { isAscii } from '@zpine/core/text/ascii';
 import { macDigits, wordsTyped } from '@zpine/core/naming/terms';
-import { type Row } from '@zpine/contract/fields';
+import type { Row } from '@zpine/contract/fields';
 import { canonicalKey, typeOfField } from '@zpine/contract/kind';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
-import { type ReplyOf } from '@zpine/contract/routes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { likeText } from '../records/refs.ts';
 import { fromRow, keysOf, type AnyStored } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { columnsFor } from '../../store/models.ts';
 
 type Hit = ReplyOf<'search'>['items'][number];

@@ -3,9 +3,9 @@
  * Nothing goes from here when a value is replaced or removed: devices may still have it, and captures do.
  */
 import { MASK, Masker, SHORTEST, textsOf } from '@zpine/core/secrets/masking';
-import { type LayerKind } from '@zpine/core/settings/layers';
-import { type Stored } from '@zpine/contract/kinds';
-import { type Tx } from '../../store/tx.ts';
+import type { LayerKind } from '@zpine/core/settings/layers';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Tx } from '../../store/tx.ts';
 import { layersIn, layerRecords, type LayerRecords } from '../settings/layers.ts';
 
 export interface Scope {

@@ -3,8 +3,8 @@
  * case; this is for what lies in the database.
  */
 import { Masker } from '@zpine/core/secrets/masking';
-import { type Stored } from '@zpine/contract/kinds';
-import { type JobWork } from '../../store/jobs.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
 import { transact, type Actor, type Tx } from '../../store/tx.ts';
 import { nextVersion } from '../fleet/runRows.ts';

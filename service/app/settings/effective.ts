@@ -1,10 +1,10 @@
 /** The effective settings of a device, with where they come from. */
 import { effective, type Effective, type SettingType, type SettingValue } from '@zpine/core/settings/layers';
 import { SECRET_MASK } from '@zpine/core/template/render';
-import { type ExplainedSetting } from '@zpine/contract/onboardingShapes';
-import { type Stored } from '@zpine/contract/kinds';
+import type { ExplainedSetting } from '@zpine/contract/onboardingShapes';
+import type { Stored } from '@zpine/contract/kinds';
 import { allOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import {
   layersIn,
   layerWord,

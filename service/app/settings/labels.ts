@@ -2,9 +2,9 @@
 import { labelTerm } from '@zpine/core/naming/terms';
 import { disagree, type Said } from '@zpine/core/settings/labels';
 import { Refusal } from '@zpine/contract/errors';
-import { type Stored } from '@zpine/contract/kinds';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { labelsOf, openValue, type ValueRow, settingValues } from './layers.ts';
 
 interface LabelValue extends Said {

@@ -1,11 +1,11 @@
 /** Which layers a device has, and what they say. */
-import { type Layer, type LayerKind, type LayerValue, type Mode, type SettingValue } from '@zpine/core/settings/layers';
+import type { Layer, LayerKind, LayerValue, Mode, SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
-import { type Row } from '@zpine/contract/fields';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
+import type { Row } from '@zpine/contract/fields';
+import type { KindName, Stored } from '@zpine/contract/kinds';
 import { columnsIn, recordIn } from '../../store/joined.ts';
 import { allOf, byIds, keysOf, rememberKeys } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { sitesOf } from '../devices/inForce.ts';
 import { number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
@@ -172,7 +172,9 @@ export async function loadLayerValues(
     }
   };
   if (settings && [...kinds.values()].some((ids) => ids.size > MANY_LAYERS)) {
-    take(await tx.select<ValueRow>(`SELECT ${settingValues.all} FROM setting_value WHERE setting_id IN (?)`, [settings]));
+    take(
+      await tx.select<ValueRow>(`SELECT ${settingValues.all} FROM setting_value WHERE setting_id IN (?)`, [settings]),
+    );
     return said;
   }
   const pairs = [...kinds].flatMap(([kind, keys]) => [...keys.keys()].map((id) => ({ kind, id })));

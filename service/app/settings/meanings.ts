@@ -1,9 +1,9 @@
 /** Settings that the service itself goes by: what a value of them has to be, beyond its type. */
-import { type SettingValue } from '@zpine/core/settings/layers';
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
 import { z } from 'zod';
 import { mustFindField } from '../records/refs.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 type Meaning = (tx: Tx, value: SettingValue) => Promise<void> | void;
 

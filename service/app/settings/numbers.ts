@@ -2,9 +2,9 @@
  * A setting that is a number, for every device there is: one number for all, and those of devices that stand in a layer
  * which says something else. In an estate of any size only the latter are read.
  */
-import { type LayerKind, type SettingValue } from '@zpine/core/settings/layers';
+import type { LayerKind, SettingValue } from '@zpine/core/settings/layers';
 import { allOf, byIds } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { devicesBehind, devicesLabelled, type Handle } from '../devices/behind.ts';
 import { settingsOfMany } from './effective.ts';
 

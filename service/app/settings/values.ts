@@ -3,12 +3,12 @@ import { layerKinds, readValue, type LayerKind, type Mode, type SettingValue } f
 import { grouped } from '@zpine/core/lists/grouped';
 import { SECRET_MASK } from '@zpine/core/template/render';
 import { Refusal } from '@zpine/contract/errors';
-import { type LayerValueShown } from '@zpine/contract/onboardingShapes';
-import { type BodyOf, type QueryOf, type ReplyOf } from '@zpine/contract/routes';
-import { type KindName, type Stored } from '@zpine/contract/kinds';
-import { type Row, type Value } from '@zpine/contract/fields';
+import type { LayerValueShown } from '@zpine/contract/onboardingShapes';
+import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
+import type { KindName, Stored } from '@zpine/contract/kinds';
+import type { Row, Value } from '@zpine/contract/fields';
 import { byIds, keysOf } from '../../store/records.ts';
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { saveSecrets } from '../secrets/known.ts';
 import { mustFindField } from '../records/refs.ts';
 import { maskedValue, typeOfSetting } from './effective.ts';

@@ -4,7 +4,7 @@ import { kindNames } from '@zpine/contract/kinds';
 import { read, transact, type Actor, type Store } from '../../store/tx.ts';
 import { cableEnds, macsOf } from './claims.ts';
 import { keysOf } from './keys.ts';
-import { type Difference, type Look, type Part } from './look.ts';
+import type { Difference, Look, Part } from './look.ts';
 import { rackRoom } from './room.ts';
 import { fillSamples, freeSpace } from './space.ts';
 import { termsOf } from './terms.ts';

@@ -1,8 +1,8 @@
 /** Checks of the store as people ask for them and as the night brings them: kept with what they found. */
 import { soundness, type SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { Refusal } from '@zpine/contract/errors';
-import { type BodyOf } from '@zpine/contract/routes';
-import { type JobWork } from '../../store/jobs.ts';
+import type { BodyOf } from '@zpine/contract/routes';
+import type { JobWork } from '../../store/jobs.ts';
 import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
 import { checkStore, type SoundnessReport } from './check.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';

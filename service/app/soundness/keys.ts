@@ -1,5 +1,5 @@
 /** Natural keys and what they sort by, put together from the columns once more. */
-import { type KindName } from '@zpine/contract/kinds';
+import type { KindName } from '@zpine/contract/kinds';
 import { addressText, forUpdate, numberOf, ranges, type Difference, type Look } from './look.ts';
 
 interface KeyRow {

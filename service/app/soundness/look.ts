@@ -2,7 +2,7 @@
  * What is derived from the records, worked out once more by other means than those that keep it. Nothing here may share
  * code with the writers of these rows: a fault of theirs would be repeated and not be seen.
  */
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 
 export type Statement = readonly [sql: string, values: readonly unknown[]];
 

@@ -1,5 +1,5 @@
 /** Which prefix lies in which, and which address in which: found by one walk over all blocks in their order. */
-import { type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
 import { bytesOfNumber, forUpdate, numberOf, type Difference, type Look } from './look.ts';
 
 interface Block {

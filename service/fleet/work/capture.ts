@@ -1,11 +1,11 @@
 /** The configurations of one device, and the files that its dialect names beside them. */
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Masker } from '@zpine/core/secrets/masking';
-import { type RunRow } from '@zpine/contract/fleetShapes';
-import { type Captured } from '../../app/fleet/captures.ts';
-import { type Target } from '../../app/fleet/access.ts';
-import { type Done } from '../reachable.ts';
-import { type Session } from '../session.ts';
+import type { RunRow } from '@zpine/contract/fleetShapes';
+import type { Captured } from '../../app/fleet/captures.ts';
+import type { Target } from '../../app/fleet/access.ts';
+import type { Done } from '../reachable.ts';
+import type { Session } from '../session.ts';
 
 /** The largest file that is captured. */
 export const CAPTURE_BYTES = 4 * 1024 * 1024;

@@ -1,19 +1,19 @@
 /** Some lines for one device: looked at first; then sent, verified, kept and captured. */
 import { applied } from '@zpine/core/config/applied';
-import { type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
 import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
-import { type Outcome } from '@zpine/core/fleet/outcomes';
+import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { lostWayIn } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
-import { type ErrandDone } from '@zpine/contract/fleetShapes';
+import type { ErrandDone } from '@zpine/contract/fleetShapes';
 import { sha512 } from '../../app/editions/content.ts';
-import { type Target } from '../../app/fleet/access.ts';
-import { type ErrandSeal } from '../../app/fleet/errands.ts';
-import { type RunInput } from '../../app/fleet/runs.ts';
-import { type Waiting } from '../../app/fleet/work.ts';
-import { type Done } from '../reachable.ts';
-import { type Session } from '../session.ts';
+import type { Target } from '../../app/fleet/access.ts';
+import type { ErrandSeal } from '../../app/fleet/errands.ts';
+import type { RunInput } from '../../app/fleet/runs.ts';
+import type { Waiting } from '../../app/fleet/work.ts';
+import type { Done } from '../reachable.ts';
+import type { Session } from '../session.ts';
 import { capturedText } from './capture.ts';
 
 const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');

@@ -1,7 +1,7 @@
 /** The way into one device, rung by rung. */
 import { blockingRung, ladder, rungs, type RungFound } from '@zpine/core/fleet/rungs';
-import { type Target } from '../../app/fleet/access.ts';
-import { type RowResult } from '../../app/fleet/work.ts';
+import type { Target } from '../../app/fleet/access.ts';
+import type { RowResult } from '../../app/fleet/work.ts';
 import { connect, type HostKey, type ConnectOptions } from '../connect.ts';
 import { NotReached } from '../notReached.ts';
 import { noDialect, type Login } from '../reachable.ts';

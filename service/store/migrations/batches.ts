@@ -1,5 +1,5 @@
 /** Goes through a table by its ids, however large it is. */
-import { type StepTools } from './steps.ts';
+import type { StepTools } from './steps.ts';
 
 const AT_ONCE = 200;
 

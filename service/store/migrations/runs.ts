@@ -1,4 +1,4 @@
-import { type Step } from './steps.ts';
+import type { Step } from './steps.ts';
 
 /** Rows of runs know when they last changed: whoever follows one reads only what is new. Looks and letters are claimed as jobs are. */
 export const runSteps: Step[] = [

@@ -1,4 +1,4 @@
-import { type Sealer } from '../sealing.ts';
+import type { Sealer } from '../sealing.ts';
 
 /** A migration is one DDL statement that may be run twice without harm (DDL commits by itself). */
 interface SqlStep {

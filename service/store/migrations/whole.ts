@@ -1,6 +1,6 @@
 /** Named parts of templates have their name of today, and what is shown of texts with secrets tells nothing of them. */
 import { withTodaysDirectives } from '@zpine/core/template/former';
-import { type Sealer } from '../sealing.ts';
+import type { Sealer } from '../sealing.ts';
 import { eachBatch } from './batches.ts';
 import { column, plainTable, type Step } from './steps.ts';
 
