@@ -1,18 +1,10 @@
 /** A signed-in session with a device, by its dialect: commands in, answers out. */
-import { StringDecoder } from 'node:string_decoder';
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import { type Pattern, compilePattern } from '@zpine/core/text/pattern';
+import { Gathered } from '@zpine/core/fleet/gathered';
+import { Terminal, type Answer, type TerminalStep } from '@zpine/core/fleet/terminal';
 import type { Client, ClientChannel } from 'ssh2';
 import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';
-
-export interface Answer {
-  text: string;
-  /** The device's own words, where it did not take the command. */
-  refused: string | undefined;
-  /** Only the beginning was read. */
-  cut: boolean;
-}
 
 export interface Session {
   run: (command: string) => Promise<Answer>;
@@ -23,10 +15,6 @@ export interface Session {
 
 /** As much of an answer is kept. */
 const MOST_BYTES = 8 * 1024 * 1024;
-/** So much is listened to behind what is kept of an answer, for the prompt at its end. */
-const MOST_BEYOND = 4 * 1024 * 1024;
-/** A prompt that was not seen before must stand for so long: it may be the middle of a line of the answer. */
-const NEW_PROMPT_MS = 40;
 
 export interface Limits {
   answerMs: number;
@@ -51,7 +39,7 @@ export async function openSession(
   ).catch((error: unknown) => {
     throw new NotReached('dialect', error instanceof Error ? error.message : String(error));
   });
-  const terminal = new Terminal(client, channel, dialect, limits);
+  const terminal = new TerminalSession(client, channel, dialect, limits);
   try {
     await terminal.begin();
   } catch (error) {
@@ -92,8 +80,7 @@ function execSession(client: Client, dialect: Dialect, limits: Limits): Session 
           const wrong = new Gathered(64 * 1024);
           let status: number | null = null;
           channel.on('data', (bytes: Buffer) => {
-            if (out.add(bytes)) return;
-            channel.close();
+            if (out.add(bytes).enough) channel.close();
           });
           channel.stderr.on('data', (bytes: Buffer) => void wrong.add(bytes));
           channel.on('exit', (code: number | null) => (status = code));
@@ -114,204 +101,63 @@ function execSession(client: Client, dialect: Dialect, limits: Limits): Session 
   };
 }
 
-/** Text that comes in pieces, up to a limit. */
-class Gathered {
-  cut = false;
-  private readonly most: number;
-  private readonly pieces: string[] = [];
-  private readonly decoder = new StringDecoder('utf8');
-  private size = 0;
-
-  constructor(most: number) {
-    this.most = most;
-  }
-
-  /** False when there is enough. */
-  add(bytes: Buffer): boolean {
-    if (this.cut) return false;
-    const left = this.most - this.size;
-    this.size += bytes.length;
-    this.pieces.push(this.decoder.write(bytes.length > left ? bytes.subarray(0, left) : bytes));
-    this.cut = bytes.length > left;
-    return !this.cut;
-  }
-
-  text(): string {
-    const whole = this.pieces.join('');
-    return whole.includes('\r') ? whole.replace(/\r+\n/g, '\n').replaceAll('\r', '\n') : whole;
-  }
-}
-
-// Escape sequences of terminals (ECMA-48): colours, cursor moves, titles.
-const escapes = /\u001b(?:\[[0-9;?]*[A-Za-z]|\][^\u0007]*\u0007|[()][A-Z0-9]|[=>])/g;
-
-/** The line that is being written: what stands behind the last line break. */
-const lastLine = (tail: string): string =>
-  tail.slice(Math.max(tail.lastIndexOf('\n'), tail.lastIndexOf('\r')) + 1).replace(escapes, '');
-
-class Terminal implements Session {
-  raised = false;
+/** The terminal's engine on a channel. One command at a time. */
+class TerminalSession implements Session {
   private readonly client: Client;
   private readonly channel: ClientChannel;
-  private readonly dialect: Dialect;
-  private readonly limits: Limits;
-  private readonly more: Pattern | undefined;
-  private readonly prompts = new Set<string>();
-  private heard: Gathered;
-  private tail = '';
-  private wake: (() => void) | undefined;
-  private over: Error | undefined;
-  private turned = false;
-  /** Bytes behind those that are kept of an answer. */
-  private beyond = 0;
+  private readonly terminal: Terminal;
+  private waiting: { resolve: (answer: Answer) => void; reject: (error: Error) => void } | undefined;
+  private timer: NodeJS.Timeout | undefined;
 
   constructor(client: Client, channel: ClientChannel, dialect: Dialect, limits: Limits) {
     this.client = client;
     this.channel = channel;
-    this.dialect = dialect;
-    this.limits = limits;
-    const { more } = dialect.sheet.paging;
-    this.more = more === undefined ? undefined : compilePattern(more);
-    this.heard = new Gathered(limits.mostBytes ?? MOST_BYTES);
-    const end = (error: Error) => {
-      this.over ??= error;
-      this.wake?.();
-    };
-    channel.on('data', (bytes: Buffer) => {
-      // What goes on talking costs nothing any more: the session is over, with the beginning of the answer.
-      if (this.over) return;
-      if (!this.heard.add(bytes) && (this.beyond += bytes.length) > MOST_BEYOND) {
-        end(new Error(`the device did not stop talking`));
-        return this.close();
-      }
-      this.tail = (this.tail + bytes.toString('utf8')).slice(-600);
-      this.wake?.();
-    });
-    channel.on('close', () => end(new Error('the device closed the session')));
-    client.on('close', () => end(new Error('the connection to the device ended')));
+    this.terminal = new Terminal(dialect, { answerMs: limits.answerMs, mostBytes: limits.mostBytes ?? MOST_BYTES });
+    const lost = (why: string) => () => this.follow(this.terminal.lost(why, Date.now()));
+    channel.on('data', (bytes: Buffer) => this.follow(this.terminal.hear(bytes, Date.now())));
+    channel.on('close', lost('the device closed the session'));
+    client.on('close', lost('the connection to the device ended'));
+  }
+
+  get raised(): boolean {
+    return this.terminal.raised;
   }
 
   async begin(): Promise<void> {
-    await this.prompt('', this.limits.answerMs);
+    await this.doing(() => this.terminal.begin(Date.now()));
   }
 
-  async run(command: string): Promise<Answer> {
-    this.heard = new Gathered(this.limits.mostBytes ?? MOST_BYTES);
-    this.beyond = 0;
-    this.tail = '';
-    this.turned = false;
-    this.channel.write(`${command}\n`);
-    try {
-      const prompt = await this.prompt(command, this.limits.answerMs);
-      return this.answer(command, prompt);
-    } catch (error) {
-      // Of an answer that is too long to end in time, the beginning is worth something; the session is over with it.
-      if (!this.heard.cut) throw error;
-      this.over ??= new Error(`the answer to "${command}" did not end`);
-      return this.answer(command, '');
-    }
+  run(command: string): Promise<Answer> {
+    return this.doing(() => this.terminal.run(command, Date.now()));
   }
 
   async raise(second: string): Promise<void> {
-    const { raise } = this.dialect.sheet;
-    if (!raise) return;
-    const [ask, raisedPrompt] = [compilePattern(raise.ask), compilePattern(raise.raised)];
-    if (raisedPrompt.test(lastLine(this.tail))) {
-      this.raised = true;
-      return;
-    }
-    this.heard = new Gathered(MOST_BYTES);
-    this.tail = '';
-    this.channel.write(`${raise.command}\n`);
-    const asked = await this.until(
-      raise.command,
-      this.limits.answerMs,
-      (line) => ask.test(line) || this.dialect.isPrompt(line),
-    );
-    if (ask.test(asked)) {
-      this.tail = '';
-      this.channel.write(`${second}\n`);
-      await this.prompt(raise.command, this.limits.answerMs);
-    }
-    const line = lastLine(this.tail);
-    this.raised = raisedPrompt.test(line);
-    if (!this.raised)
-      throw new Error(
-        this.dialect.refusal(this.heard.text()) ??
-          `the second password gave no more rights (the prompt is "${line.trim()}")`,
-      );
+    await this.doing(() => this.terminal.raise(second, Date.now()));
   }
 
   close(): void {
+    clearTimeout(this.timer);
     this.channel.end();
     this.client.end();
   }
 
-  private answer(command: string, prompt: string): Answer {
-    const { cut } = this.heard;
-    let text = this.heard.text();
-    if (text.includes('\u001b')) text = text.replace(escapes, '');
-    // The echo of what was typed comes first.
-    const first = text.indexOf('\n');
-    if (first >= 0 && text.slice(0, first).trim() === command.trim()) text = text.slice(first + 1);
-    if (!cut && text.endsWith(prompt)) text = text.slice(0, -prompt.length);
-    if (this.turned) text = this.withoutPages(text);
-    return { text, refused: this.dialect.refusal(text.slice(0, 20_000)), cut };
+  private doing(begin: () => TerminalStep): Promise<Answer> {
+    return new Promise((resolve, reject) => {
+      this.waiting = { resolve, reject };
+      this.follow(begin());
+    });
   }
 
-  /** Without the lines at which it stopped, and the blank ones by which devices wipe them away. */
-  private withoutPages(text: string): string {
-    let turned = false;
-    return text
-      .split('\n')
-      .filter((line) => {
-        if (this.more?.test(line)) turned = true;
-        else if (line.trim() !== '') turned = false;
-        return !turned;
-      })
-      .join('\n');
-  }
-
-  private async prompt(command: string, limitMs: number): Promise<string> {
-    const until = Date.now() + limitMs;
-    for (;;) {
-      const line = await this.until(command, Math.max(1, until - Date.now()), (last) => this.dialect.isPrompt(last));
-      if (this.prompts.has(line)) return line;
-      await new Promise((resolve) => setTimeout(resolve, NEW_PROMPT_MS));
-      if (lastLine(this.tail) !== line) continue;
-      this.prompts.add(line);
-      return line;
-    }
-  }
-
-  /** Waits until the line that is being written is as wanted; turns pages on the way. */
-  private async until(command: string, limitMs: number, wanted: (line: string) => boolean): Promise<string> {
-    const until = Date.now() + limitMs;
-    for (;;) {
-      const line = lastLine(this.tail);
-      if (line !== '' && wanted(line)) return line;
-      if (line !== '' && this.more?.test(line)) {
-        this.tail = '';
-        this.turned = true;
-        this.heard.add(Buffer.from('\n'));
-        this.channel.write(this.dialect.sheet.paging.next);
-      }
-      if (this.over) throw this.over;
-      const left = until - Date.now();
-      if (left <= 0) throw new Error(this.silence(command, limitMs, line));
-      await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, left);
-        this.wake = () => {
-          clearTimeout(timer);
-          resolve();
-        };
-      });
-    }
-  }
-
-  private silence(command: string, limitMs: number, line: string): string {
-    const behind = command === '' ? 'after signing in' : `after "${command}"`;
-    const last = line.trim() === '' ? 'nothing' : `"${line.trim().slice(0, 80)}"`;
-    return `no prompt of ${this.dialect.sheet.title} came ${behind} for ${limitMs / 1000} s; the last line is ${last}`;
+  private follow({ send, wakeAt, ended, failed, hangUp }: TerminalStep): void {
+    clearTimeout(this.timer);
+    if (send !== undefined) this.channel.write(send);
+    if (wakeAt !== undefined)
+      this.timer = setTimeout(() => this.follow(this.terminal.tick(Date.now())), Math.max(1, wakeAt - Date.now()));
+    if (hangUp) this.close();
+    const { waiting } = this;
+    if (ended === undefined && failed === undefined) return;
+    this.waiting = undefined;
+    if (ended) waiting?.resolve(ended);
+    else waiting?.reject(new Error(failed));
   }
 }

@@ -1,12 +1,13 @@
 /** One device is asked. */
 import { expectationsFrom } from '@zpine/core/fleet/expectations';
 import { Masker } from '@zpine/core/secrets/masking';
+import type { Answer } from '@zpine/core/fleet/terminal';
 import type { ShownAnswer } from '@zpine/contract/fleetShapes';
 import { digestOf } from '../../app/fleet/asks.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { RunInput } from '../../app/fleet/runs.ts';
 import type { Done } from '../reachable.ts';
-import type { Answer, Session } from '../session.ts';
+import type { Session } from '../session.ts';
 
 /** As much of an answer is kept of one that somebody only wants to look at. */
 export const ASK_BYTES = 1024 * 1024;
