@@ -1,6 +1,6 @@
 import { App, Button, Dropdown, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { Fragment, useState } from 'react';
+import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
@@ -200,24 +200,19 @@ const told = new Set([
 /** The fields that are told nowhere else; those of the description alone that nobody filled in, too. */
 function Further({ device }: { device: AnyRecord }) {
   return (
-    <div className="panel">
-      <h2>Provisioning</h2>
-      <dl className="facts body">
-        {fieldsOf(kindOf('device'))
-          .filter(([name]) => !told.has(name))
-          .map(([name, field]) => (
-            <Fragment key={name}>
-              <dt>{field.title}</dt>
-              <dd title={field.about}>
-                {device[name] === null ? (
-                  <span className="second">none of its own</span>
-                ) : (
-                  <Cell name={name} field={field} value={device[name] ?? null} />
-                )}
-              </dd>
-            </Fragment>
-          ))}
-      </dl>
+    <div className="panel beside" style={{ gridColumn: '1 / -1' }}>
+      {fieldsOf(kindOf('device'))
+        .filter(([name]) => !told.has(name))
+        .map(([name, field]) => (
+          <div key={name} title={field.about}>
+            <div className="second">{name === 'dialect' ? 'Own dialect' : field.title}</div>
+            {device[name] === null ? (
+              <span className="second">none</span>
+            ) : (
+              <Cell name={name} field={field} value={device[name] ?? null} />
+            )}
+          </div>
+        ))}
     </div>
   );
 }

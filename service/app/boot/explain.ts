@@ -9,7 +9,7 @@ import type { Tx } from '../../store/tx.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
-import { lookFor } from './look.ts';
+import { linkAround, lookFor } from './look.ts';
 
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
 
@@ -63,7 +63,10 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
     options: [],
     untold: [],
   };
-  if (!box) return { ...out, silent: 'it has no box: whoever boots there is taken for a stranger' };
+  if (!box) {
+    const prefix = (await linkAround(tx, relay ?? tx.place.address))?.key ?? null;
+    return { ...out, prefix, silent: 'it has no box: whoever boots there is taken for a stranger' };
+  }
   const message = discoverOf(box, relay, (await dialectOf(tx, device))?.sheet.boot?.vendorClass);
   const source = relay ?? tx.place.address;
   const decision = decide(await lookFor(tx, message, source, false), message, source, (await tx.now()).ms);
