@@ -10,7 +10,8 @@ import { readConfig } from '../service/config.ts';
 import { openStore } from '../service/stores.ts';
 import { byId } from '../service/store/records.ts';
 import { bytesOf, nextFree, rebuild, spaceOf, takeNext } from '../service/store/spans.ts';
-import { read, transact, type Actor, type Store } from '../service/store/tx.ts';
+import type { Actor, Store } from '../service/store/store.ts';
+import { readOnly, transact } from '../service/store/transact.ts';
 import { measureInTurns, rate, ratesInTurns, type Row } from './measure.ts';
 
 const actor: Actor = { name: 'bench', via: 'service' };
@@ -84,8 +85,8 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
       if (!row) throw new Error(`no prefix ${cidr}`);
       return row;
     });
-    const space = await read(store, actor, (tx) => spaceOf(tx, Number(id), 'fixed'));
-    return () => read(store, actor, (tx) => nextFree(tx, space, family, from ?? first));
+    const space = await readOnly(store, actor, (tx) => spaceOf(tx, Number(id), 'fixed'));
+    return () => readOnly(store, actor, (tx) => nextFree(tx, space, family, from ?? first));
   };
   await add('10.1.0.0/24');
   await add('2001:db8:1::/64');

@@ -9,7 +9,9 @@ import { search } from '../service/app/search/search.ts';
 import { settingsOf } from '../service/app/settings/effective.ts';
 import { find } from '../service/store/records.ts';
 import { nextFree, smallestCovering, spaceOf } from '../service/store/spans.ts';
-import { read, Tx, type Actor, type Store } from '../service/store/tx.ts';
+import type { Actor, Store } from '../service/store/store.ts';
+import { readOnly } from '../service/store/transact.ts';
+import { Tx } from '../service/store/tx.ts';
 import { inEstate, LARGE } from './lists.ts';
 
 const actor: Actor = { name: 'bench', via: 'service' };
@@ -25,7 +27,7 @@ type Ask = (tx: Tx) => Promise<unknown>;
 const page = (kind: KindName, more: object) => (tx: Tx) => list(tx, kind, { limit: 50, ...more });
 
 async function asks(store: Store): Promise<Record<string, Ask>> {
-  return read(store, actor, async (tx) => {
+  return readOnly(store, actor, async (tx) => {
     const [first] = await find(tx, 'device', {}, { order: ['id'], limit: 1 });
     if (!first) throw new Error('the estate is empty');
     const [address] = await find(tx, 'address', { interface_id: first.management ?? 0 });
@@ -90,7 +92,7 @@ async function statementsOf(store: Store, ask: Ask): Promise<[string, readonly u
 }
 
 async function explain(store: Store, sql: string, values: readonly unknown[]): Promise<Plan['steps']> {
-  const rows = await read(store, actor, (tx) =>
+  const rows = await readOnly(store, actor, (tx) =>
     tx.select<Record<string, string | null>>(`EXPLAIN ${sql.replace(/;\s*$/, '')}`, values),
   );
   return rows.map((row) => ({

@@ -5,7 +5,7 @@ import { addUser } from './app/access/users.ts';
 import { readConfig } from './config.ts';
 import { logFor } from './log.ts';
 import { openStore, prepareStore } from './stores.ts';
-import { transact } from './store/tx.ts';
+import { transact } from './store/transact.ts';
 
 /** `user NAME ROLE [TITLE]`: makes a user; the password comes on standard input. */
 export async function makeUser([name = '', role = '', title = '']: string[]): Promise<void> {

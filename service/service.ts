@@ -20,7 +20,7 @@ import type { ShownProcess } from '@zpine/contract/processes';
 import { processHere } from './processes/shown.ts';
 import type { ClaimedJob } from './store/jobs.ts';
 import { EventFeed } from './store/events.ts';
-import type { Store } from './store/tx.ts';
+import type { Store } from './store/store.ts';
 import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
 

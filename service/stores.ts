@@ -9,7 +9,7 @@ import { checkSealer, refuseNewKey } from './store/keyCheck.ts';
 import { migrate } from './store/migrate.ts';
 import { defineModels } from './store/models.ts';
 import { sealerFrom } from './store/sealing.ts';
-import type { Store } from './store/tx.ts';
+import type { Store } from './store/store.ts';
 
 /** What each user of the database may take of it: connections, and seconds for a statement and for a lock. */
 const shares = {

@@ -6,7 +6,7 @@ import { fillEstate } from '../bench/estate/fill.ts';
 import { plannedSites } from '../bench/estate/plan.ts';
 import { openBrowser, signedInPage } from '../ops/browser.ts';
 import { bootNet, PASSWORD } from '../ops/stack.ts';
-import { read } from '../service/store/tx.ts';
+import { readOnly } from '../service/store/transact.ts';
 import { actor, testService, type TestBench } from './service.ts';
 import { eventually } from '../trials/eventually.ts';
 
@@ -24,7 +24,7 @@ describe('a larger estate', function () {
 
   const api = () => bench.clients.engineer;
   const count = (sql: string) =>
-    read(bench.store, actor, async (tx) =>
+    readOnly(bench.store, actor, async (tx) =>
       Number((await tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM ${sql}`))?.n),
     );
 

@@ -13,7 +13,8 @@ import { startService, type Service } from '../service/service.ts';
 import { openStore } from '../service/stores.ts';
 import { expectSound } from './sound.ts';
 import { migrate } from '../service/store/migrate.ts';
-import { transact, type Actor, type Store } from '../service/store/tx.ts';
+import type { Actor, Store } from '../service/store/store.ts';
+import { transact } from '../service/store/transact.ts';
 
 export const actor: Actor = { name: 'tester', via: 'service' };
 

@@ -1,7 +1,7 @@
 /** How often the database is asked: paths that people wait for have a budget, however many records there are. */
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { expect } from 'chai';
-import type { Store } from '../service/store/tx.ts';
+import type { Store } from '../service/store/store.ts';
 
 const counting = new AsyncLocalStorage<string[]>();
 

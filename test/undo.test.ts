@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { bootNet } from '../ops/stack.ts';
 import { openValue } from '../service/app/settings/layers.ts';
-import { read } from '../service/store/tx.ts';
+import { readOnly } from '../service/store/transact.ts';
 import { actor, refusal, demoService, type TestBench } from './service.ts';
 
 describe('undo', () => {
@@ -21,7 +21,7 @@ describe('undo', () => {
 
   /** What is sealed, which no route gives out. */
   const heldValue = (name: string): Promise<unknown> =>
-    read(bench.store, actor, async (tx) => {
+    readOnly(bench.store, actor, async (tx) => {
       const row = await tx.one<{ value: string; sealed: number }>(
         'SELECT v.value, v.sealed FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name = ? AND v.layer_kind = ?',
         [name, 'site'],
@@ -38,25 +38,25 @@ describe('undo', () => {
   /** Everything that a person can see of the records, and what is derived from them. */
   async function everything(): Promise<string> {
     const { text } = await client().call('export.run', { query: {} });
-    const spans = await read(bench.store, actor, (tx) =>
+    const spans = await readOnly(bench.store, actor, (tx) =>
       tx.select(
         `SELECT p.natural_key, s.holds, s.free, HEX(f.first) AS first, HEX(f.last) AS last FROM space s JOIN prefix p ON p.id = s.prefix_id
          LEFT JOIN free_span f ON f.space_id = s.id ORDER BY p.natural_key, s.holds, f.last`,
       ),
     );
-    const parents = await read(bench.store, actor, (tx) =>
+    const parents = await readOnly(bench.store, actor, (tx) =>
       tx.select(
         'SELECT p.natural_key, q.natural_key AS parent FROM prefix p LEFT JOIN prefix q ON q.id = p.parent_id ORDER BY p.natural_key',
       ),
     );
-    const terms = await read(bench.store, actor, (tx) =>
+    const terms = await readOnly(bench.store, actor, (tx) =>
       tx.select('SELECT kind, record_id, field, term FROM search_term ORDER BY kind, record_id, field, term'),
     );
     const ids: unknown[] = [];
     for (const kind of kindNames) {
       const id = nobodysId[kind] === undefined ? 'id' : `IF(${nobodysId[kind]}, NULL, id) AS id`;
       const sql = `SELECT ${id}, natural_key FROM \`${kind}\` ORDER BY sort_key, natural_key`;
-      ids.push(kind, await read(bench.store, actor, (tx) => tx.select(sql)));
+      ids.push(kind, await readOnly(bench.store, actor, (tx) => tx.select(sql)));
     }
     return JSON.stringify([text, spans, parents, terms, ids]);
   }

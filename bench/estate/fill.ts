@@ -4,7 +4,9 @@ import { parse } from 'yaml';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { add } from '../../service/app/records/add.ts';
 import { putValue } from '../../service/app/settings/values.ts';
-import { transact, type Actor, type Store, type Tx } from '../../service/store/tx.ts';
+import type { Actor, Store } from '../../service/store/store.ts';
+import { transact } from '../../service/store/transact.ts';
+import type { Tx } from '../../service/store/tx.ts';
 import { addressIn, linesOf, plannedSites, regions, vlans, type PlannedSite } from './plan.ts';
 
 const actor: Actor = { name: 'estate', via: 'service', reason: 'a made-up estate' };

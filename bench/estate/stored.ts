@@ -6,7 +6,8 @@ import { countDoubts } from '../../service/app/checks/counting.ts';
 import { readConfig } from '../../service/config.ts';
 import { openStore } from '../../service/stores.ts';
 import { migrate } from '../../service/store/migrate.ts';
-import { read, transact, type Actor, type Store } from '../../service/store/tx.ts';
+import type { Actor, Store } from '../../service/store/store.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 import { fillEstate } from './fill.ts';
 
 const NAME = 'zpine_estate';
@@ -77,7 +78,7 @@ export async function openEstate(
     return openEstate({ devices, seed }, say);
   }
   const counts = () =>
-    read(store, filler, async (tx) => {
+    readOnly(store, filler, async (tx) => {
       const out: Record<string, number> = {};
       for (const kind of counted)
         out[kind] = Number((await tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${kind}\``))?.n ?? 0);

@@ -23,7 +23,7 @@ import { toldToDevice, toldToStranger } from './tell.ts';
 export type Outgoing = { bytes: Uint8Array; destination: Destination };
 
 /** What an arrival is told, and what is noted of where the device is just now. */
-export type Happened = {
+type Happened = {
   event: ArrivalEvent;
   box?: { serial: string | null; mac: string | null };
   relay?: string | null;

@@ -1,6 +1,6 @@
 import { numberSetting } from '@zpine/core/settings/read';
 import type { JobWork } from '../store/jobs.ts';
-import { transact } from '../store/tx.ts';
+import { transact } from '../store/transact.ts';
 import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
 import { dropOldCaptures } from './fleet/captures.ts';
 import { everywhereSettings } from './settings/effective.ts';

@@ -1,5 +1,5 @@
 /** The three listeners of booting devices, started and stopped together. */
-import type { Store } from '../store/tx.ts';
+import type { Store } from '../store/store.ts';
 import { DhcpListener, type BootOptions } from './dhcp.ts';
 import { BootHttp } from './http.ts';
 import type { Log } from './sockets.ts';

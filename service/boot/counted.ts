@@ -2,7 +2,8 @@
 import { dialled, type DialRow } from '@zpine/core/addressing/dial';
 import { Tally } from '@zpine/core/queue/tally';
 import { saveBootRecord, type BootNote } from '../app/boot/records.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 import type { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };

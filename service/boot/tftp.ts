@@ -6,7 +6,8 @@ import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zp
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
 import { saveBootRecord } from '../app/boot/records.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 import type { BootOptions } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
 import { bound, closed, PacketTurns, type Log } from './sockets.ts';

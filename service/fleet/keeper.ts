@@ -2,7 +2,8 @@
 import type { DialRow } from '@zpine/core/addressing/dial';
 import { claimProbe, saveProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { whileHeld } from '../store/claims.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 import type { Jump } from './connect.ts';
 import { prove } from './prove.ts';
 import { PollLoop } from '../store/turns.ts';

@@ -1,7 +1,8 @@
 /** What a run has found and not yet written down: gathered, and written in batches. */
 import { Refusal } from '@zpine/contract/errors';
 import { isStopping, saveRows, type ClaimedRun, type RowResult } from '../app/fleet/work.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 
 const FLUSH_MS = 200;
 /** With nothing to write down, the claim is renewed this often. */

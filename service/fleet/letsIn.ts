@@ -1,7 +1,8 @@
 /** Whether a device lets the service in just now: it is signed in on, and left at once. */
 import { targetsOf } from '../app/fleet/targets.ts';
 import { byIds } from '../store/records.ts';
-import { read, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { readOnly } from '../store/transact.ts';
 import { connect, type ConnectOptions } from './connect.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
@@ -9,7 +10,7 @@ const actor: Actor = { name: 'service', via: 'service' };
 const MOST_MS = 4000;
 
 export async function letsIn(store: Store, id: number, way: ConnectOptions): Promise<boolean> {
-  const target = await read(store, actor, async (tx) => {
+  const target = await readOnly(store, actor, async (tx) => {
     const device = (await byIds(tx, 'device', [id])).get(id);
     return device && (await targetsOf(tx, [device])).get(id);
   });

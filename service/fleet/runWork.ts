@@ -3,7 +3,8 @@ import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine
 import { endRun, freeDevice, takeDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import type { ClaimedRun, RowResult, Waiting } from '../app/fleet/work.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 import type { ConnectOptions } from './connect.ts';
 import { RunLedger } from './ledger.ts';
 import { signedInAgain, withSession, type Login } from './reachable.ts';

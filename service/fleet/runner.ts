@@ -1,7 +1,8 @@
 /** Does runs: claims one, opens sessions with its devices side by side, writes down what they come to. */
 import type { DialRow } from '@zpine/core/addressing/dial';
 import { claimRun } from '../app/fleet/work.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 import type { Jump, ConnectOptions } from './connect.ts';
 import { RunWork } from './runWork.ts';
 import { PollLoop } from '../store/turns.ts';

@@ -15,7 +15,8 @@ import {
   type Look,
 } from '../app/fleet/watch.ts';
 import { whileHeld } from '../store/claims.ts';
-import { transact, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
 import type { ConnectOptions } from './connect.ts';
 import { withSession } from './reachable.ts';
 import type { Session } from './session.ts';

@@ -4,7 +4,7 @@
  */
 import type { RouteId } from '@zpine/contract/routes';
 import type { User } from '../app/access/who.ts';
-import type { Actor } from '../store/tx.ts';
+import type { Actor } from '../store/store.ts';
 
 export interface Asked {
   id: RouteId;

@@ -9,7 +9,9 @@ import type { OwnRoutes } from '../app/handler.ts';
 import { handlers, previewed } from '../app/handlers.ts';
 import { once, type Answer } from '../app/idempotency.ts';
 import { Pieces } from '../app/pieces.ts';
-import { read, transact, type Actor, type Store, type Tx } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { readOnly, transact } from '../store/transact.ts';
+import type { Tx } from '../store/tx.ts';
 import type { Answered, Asked, Log } from './asked.ts';
 import { bodyIn, parsed, queryOf } from './input.ts';
 import { answerImpact, applied, previewOf } from './preview.ts';
@@ -29,7 +31,7 @@ export async function carryOut(store: Store, asked: Asked, log: Log, signal: Abo
   const call = { params, query, body, version, user };
   const status = route.status ?? 200;
   if (route.method === 'GET')
-    return answered(asked, { status, body: await read(store, actor, (tx) => handler(tx, call), signal) });
+    return answered(asked, { status, body: await readOnly(store, actor, (tx) => handler(tx, call), signal) });
   if (preview) {
     const other = previewed[id];
     const work = other ? (tx: Tx) => other(tx, store, params) : (tx: Tx) => handler(tx, call);

@@ -1,7 +1,8 @@
 /** Figures of the service, in the text format that monitoring programs read. */
 import { collectDefaultMetrics, Gauge, Registry } from 'prom-client';
 import { lastCheck } from '../app/soundness/checks.ts';
-import { read, type Store } from '../store/tx.ts';
+import type { Store } from '../store/store.ts';
+import { readOnly } from '../store/transact.ts';
 
 const actor = { name: 'service', via: 'service' } as const;
 
@@ -34,7 +35,7 @@ export class Metrics {
   }
 
   async text(): Promise<string> {
-    const [check, failing] = await read(this.store, actor, async (tx) => [
+    const [check, failing] = await readOnly(this.store, actor, async (tx) => [
       await lastCheck(tx),
       await tx.one<{ n: number }>('SELECT COUNT(*) AS n FROM job WHERE failure IS NOT NULL'),
     ]);

@@ -4,7 +4,7 @@ import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { PASSWORD } from '../../ops/stack.ts';
 import { actor, refusal, testService, type TestBench } from '../../test/service.ts';
-import { read } from '../store/tx.ts';
+import { readOnly } from '../store/transact.ts';
 
 describe('the server', () => {
   let bench: TestBench;
@@ -198,7 +198,7 @@ describe('the server', () => {
   });
 
   it('keeps neither passwords nor tokens in readable form', async () => {
-    const rows = await read(bench.store, actor, (tx) =>
+    const rows = await readOnly(bench.store, actor, (tx) =>
       tx.select('SELECT password FROM user UNION ALL SELECT HEX(digest) FROM token'),
     );
     const text = JSON.stringify(rows);

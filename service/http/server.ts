@@ -14,7 +14,8 @@ import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/
 import type { User } from '../app/access/who.ts';
 import type { OwnRoutes } from '../app/handler.ts';
 import type { EventFeed } from '../store/events.ts';
-import { read, type Actor, type Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { readOnly } from '../store/transact.ts';
 import type { Answered, Apart, Asked } from './asked.ts';
 import { carryOut } from './carryOut.ts';
 import { streamEvents } from './events.ts';
@@ -101,7 +102,7 @@ function addHealth(app: Hono, { store, version, organisation }: ServerOptions): 
   });
   app.get('/health/live', (c) => c.json({ alive: true }));
   app.get('/health/ready', async (c) => {
-    await read(store, { name: 'service', via: 'service' }, (tx) => tx.one('SELECT 1 AS one'));
+    await readOnly(store, { name: 'service', via: 'service' }, (tx) => tx.one('SELECT 1 AS one'));
     return c.json({ ready: true });
   });
   app.get('/api/v1/about', (c) => c.json({ product: 'Zealous Pine', version, organisation }));

@@ -4,7 +4,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { atLeast, type Role } from '@zpine/contract/roles';
 import { signIn, signOut } from '../app/access/signIn.ts';
 import { whoHolds, type User } from '../app/access/who.ts';
-import type { Actor, Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
 
 const COOKIE = 'zpine_session';
 

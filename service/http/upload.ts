@@ -1,7 +1,7 @@
 import type { Context } from 'hono';
 import type { QueryOf } from '@zpine/contract/routes';
 import { receiveUpload } from '../app/imports/uploads.ts';
-import type { Actor, Store } from '../store/tx.ts';
+import type { Actor, Store } from '../store/store.ts';
 
 const none = async function* (): AsyncGenerator<Uint8Array> {};
 

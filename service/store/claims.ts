@@ -3,7 +3,9 @@
  * claimed is nobody else's until the claim ends; whoever works renews it, and stops when it was given to another. The
  * fence grows with every claim: nothing is kept of work under an older one.
  */
-import { transact, type Actor, type Store, type Tx } from './tx.ts';
+import type { Actor, Store } from './store.ts';
+import { transact } from './transact.ts';
+import type { Tx } from './tx.ts';
 
 /** For how long a claim holds without a sign of life, in seconds, and the column that tells the rows apart. */
 const tables = {

@@ -1,5 +1,6 @@
 import { Refusal } from '@zpine/contract/errors';
-import { read, type Actor, type Store } from './tx.ts';
+import type { Actor, Store } from './store.ts';
+import { readOnly } from './transact.ts';
 
 /** A hint that a record changed: whoever shows it should ask again. */
 export interface Hint {
@@ -62,7 +63,7 @@ export class EventFeed {
   private async poll(): Promise<void> {
     try {
       if (this.top < 0) return await this.begin();
-      const rows = await read(this.store, this.actor, (tx) =>
+      const rows = await readOnly(this.store, this.actor, (tx) =>
         tx.select<{ id: number; kind: string; record_id: number; version: number | null }>(
           'SELECT id, kind, record_id, version FROM event WHERE id > ? ORDER BY id LIMIT ?',
           [Math.max(0, this.top - OVERLAP), MOST_AT_ONCE],
@@ -102,7 +103,7 @@ export class EventFeed {
   }
 
   private async begin(): Promise<void> {
-    const rows = await read(this.store, this.actor, (tx) =>
+    const rows = await readOnly(this.store, this.actor, (tx) =>
       tx.select<{ id: number }>('SELECT id FROM event ORDER BY id DESC LIMIT ?', [OVERLAP]),
     );
     this.seen.clear();

@@ -1,6 +1,7 @@
 /** Jobs: what is done in the background, once it is due. */
 import { claimDue, type Lease } from './claims.ts';
-import { transact, type Actor, type Store } from './tx.ts';
+import type { Actor, Store } from './store.ts';
+import { transact } from './transact.ts';
 
 export interface ClaimedJob {
   id: number;

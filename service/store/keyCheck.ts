@@ -1,5 +1,6 @@
 import { QueryTypes, type Sequelize } from 'sequelize';
-import { transact, type Store } from './tx.ts';
+import type { Store } from './store.ts';
+import { transact } from './transact.ts';
 
 /** What keeps a service from starting, in words for whoever starts it. */
 export class KeyFault extends Error {}

@@ -15,7 +15,7 @@ import { secretSteps } from './migrations/secrets.ts';
 import { wholeSteps } from './migrations/whole.ts';
 import type { Step, StepTools } from './migrations/steps.ts';
 import type { Sealer } from './sealing.ts';
-import type { Store } from './tx.ts';
+import type { Store } from './store.ts';
 
 /** In the order in which they run. New steps go to the end; one that has run anywhere is never changed. */
 export const steps: Step[] = [

@@ -4,7 +4,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import type { Client } from '@zpine/contract/client';
-import { transact } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/transact.ts';
 import { takeSamples } from '../../service/app/addressing/samples.ts';
 import { actor, refusal } from '../service.ts';
 import { demoBench, type DemoBench } from './bench.ts';

@@ -1,7 +1,7 @@
 /** Files that are too large for one request. */
 import { expect } from 'chai';
 import type { Upload } from '@zpine/contract/importRoutes';
-import { read } from '../../service/store/tx.ts';
+import { readOnly } from '../../service/store/transact.ts';
 import { actor, refusal, testService, type TestBench } from '../service.ts';
 import { eventually } from '../../trials/eventually.ts';
 
@@ -99,7 +99,7 @@ describe('uploads', () => {
   it('that may hold secrets lie sealed, and no longer than they are needed', async () => {
     const text = 'setting,layer,of,mode,value\ntrap.word,everywhere,,set,bell-buoy-77\n';
     const held = async () =>
-      read(bench.store, actor, async (tx) =>
+      readOnly(bench.store, actor, async (tx) =>
         (await tx.select<{ data: Buffer }>('SELECT data FROM upload_chunk')).map((row) => row.data.toString('latin1')),
       );
     const sent = await client().upload({ kind: 'value' }, inPieces(text));

@@ -1,8 +1,8 @@
 /** Captures of three dialects: a version only when something changed, secrets masked, search, differences, schedule. */
 import { expect } from 'chai';
-import { read } from '../../service/store/tx.ts';
+import { readOnly } from '../../service/store/transact.ts';
 import { dropOldCaptures } from '../../service/app/fleet/captures.ts';
-import { transact } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/transact.ts';
 import { actor } from '../service.ts';
 import { acquainted, fleet, rowOf, settled, type Fleet } from './bench.ts';
 
@@ -22,7 +22,7 @@ describe('capturing the fleet', function () {
   const texts = async () =>
     Number(
       (
-        await read(f.store, actor, (tx) =>
+        await readOnly(f.store, actor, (tx) =>
           tx.one<{ n: number }>('SELECT COALESCE(SUM(LENGTH(content)), 0) AS n FROM captured_text'),
         )
       )?.n,

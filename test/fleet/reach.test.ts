@@ -6,7 +6,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { mustNotServe } from '../../service/app/access/sites.ts';
 import type { User } from '../../service/app/access/who.ts';
 import { mustFind } from '../../service/app/records/refs.ts';
-import { transact } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/transact.ts';
 import { actor, refusal } from '../service.ts';
 
 const refused = (work: Promise<unknown>): Promise<string | undefined> =>

@@ -1,7 +1,7 @@
 /** Watching: what is believed, what is told, what is sent as a letter. */
 import { expect } from 'chai';
 import { Mailbox } from '@zpine/lab/mail';
-import { transact } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/transact.ts';
 import { actor } from '../service.ts';
 import { acquainted, addDevice, fleet, paste, type Fleet } from './bench.ts';
 import { eventually } from '../../trials/eventually.ts';

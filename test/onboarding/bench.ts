@@ -11,7 +11,7 @@ import { Lab, type DeviceInput } from '@zpine/lab/lab';
 import type { Fault } from '@zpine/lab/faults';
 import { bootNet } from '../../ops/stack.ts';
 import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
-import { transact } from '../../service/store/tx.ts';
+import { transact } from '../../service/store/transact.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
 import { eventually } from '../../trials/eventually.ts';
 

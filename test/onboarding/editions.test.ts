@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import { actor, refusal } from '../service.ts';
-import { read } from '../../service/store/tx.ts';
+import { readOnly } from '../../service/store/transact.ts';
 import { another, newest, onboarding, type Onboarding } from './bench.ts';
 
 const SECRETS = ['tide-table-0417', 'rope-and-ladder', 'bell-buoy-9'];
@@ -94,7 +94,7 @@ describe('settings in layers', () => {
       await o.client.call('edition.show', { params: { ref: 'ard-acc-1', number: '1' }, query: { trace: 'true' } }),
     ]);
     for (const secret of SECRETS) expect(seen).not.to.include(secret);
-    const tables = await read(o.store, actor, (tx) =>
+    const tables = await readOnly(o.store, actor, (tx) =>
       tx.select(
         'SELECT GROUP_CONCAT(value) AS text FROM setting_value UNION ALL SELECT GROUP_CONCAT(shown, content, inputs) FROM edition',
       ),

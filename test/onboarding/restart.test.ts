@@ -8,7 +8,7 @@ import { loadDemo } from '@zpine/demo/load';
 import type { Lab } from '@zpine/lab/lab';
 import { bootNet, clientFor, keyFile, makeUsers, startBuiltService, type TestService } from '../../ops/stack.ts';
 import { openStore } from '../../service/stores.ts';
-import { read, transact } from '../../service/store/tx.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 import { declareSwitch, prepareSwitch } from '../../trials/booter.ts';
 import { actor, emptyDatabase, testConfig } from '../service.ts';
 import { ardle, newLab, reachedIn, serves, until } from './bench.ts';
@@ -90,7 +90,7 @@ describe('a service that is killed in the middle of an arrival', () => {
     const before = await until(client, device, (a) => a.milestones.some((m) => m.name === 'called home'));
     const store = openStore(testConfig(env.ZPINE_DATABASE_NAME ?? ''));
     const claimed = () =>
-      read(store, actor, (tx) =>
+      readOnly(store, actor, (tx) =>
         tx.one('SELECT id FROM arrival WHERE id = ? AND claimed_until IS NOT NULL', [before.id]),
       );
     while (!(await claimed())) await new Promise((done) => setTimeout(done, 20));

@@ -2,7 +2,7 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import type { Client } from '@zpine/contract/client';
-import { read } from '../../service/store/tx.ts';
+import { readOnly } from '../../service/store/transact.ts';
 import { actor, refusal, testService, type TestBench } from '../service.ts';
 
 describe('racks', () => {
@@ -34,7 +34,7 @@ describe('racks', () => {
     return `${code} ${errors?.[0]?.pointer ?? ''}`;
   };
   const slots = (rack: string) =>
-    read(bench.store, actor, (tx) =>
+    readOnly(bench.store, actor, (tx) =>
       tx.select<{ u: number; face: string; half: string; kind: string; record_id: number }>(
         'SELECT s.u, s.face, s.half, s.kind, s.record_id FROM rack_slot s JOIN rack r ON r.id = s.rack_id WHERE r.natural_key = ? ORDER BY u, face, half',
         [rack],

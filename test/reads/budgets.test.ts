@@ -8,7 +8,7 @@ import { addArrival, applyEvent } from '../../service/app/arrivals/arrivals.ts';
 import { handlers } from '../../service/app/handlers.ts';
 import { routes } from '../../contract/routes.ts';
 import { find } from '../../service/store/records.ts';
-import { read, transact } from '../../service/store/tx.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
 import { expectStatements, statementsOf } from '../statements.ts';
 
@@ -28,7 +28,7 @@ describe('statements of what people wait for', () => {
     const handler = handlers[id as keyof typeof handlers];
     const whole = { params: {}, query: {}, body: {}, version: undefined, user, ...call };
     return routes[id].method === 'GET'
-      ? read(bench.store, actor, (tx) => handler(tx, whole))
+      ? readOnly(bench.store, actor, (tx) => handler(tx, whole))
       : transact(bench.store, { ...actor, reason: 'counted' }, id, (tx) => handler(tx, whole));
   };
   const within = (most: number, id: RouteId, call: Asked) => expectStatements(bench.store, most, work(id, call));

@@ -7,7 +7,8 @@ import { settingsOfMany } from '../../service/app/settings/effective.ts';
 import { numbersOf } from '../../service/app/settings/numbers.ts';
 import { putValue, removeValue } from '../../service/app/settings/values.ts';
 import { find } from '../../service/store/records.ts';
-import { read, transact, type Tx } from '../../service/store/tx.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
+import type { Tx } from '../../service/store/tx.ts';
 import { actor, demoService, type TestBench } from '../service.ts';
 import { statementsOf } from '../statements.ts';
 
@@ -28,14 +29,14 @@ describe('numbers that settings plan', () => {
 
   /** Device by device, as the layers say. */
   const asked = (setting: string) =>
-    read(bench.store, actor, async (tx) => {
+    readOnly(bench.store, actor, async (tx) => {
       const devices = await find(tx, 'device', {});
       const held = await settingsOfMany(tx, devices, [setting]);
       return new Map(devices.map((device) => [device.id, { device, every: Number(held.value(device, setting)) || 0 }]));
     });
   const same = async (setting: string) => {
     const wanted = await asked(setting);
-    const numbers = await read(bench.store, actor, (tx) => numbersOf(tx, setting));
+    const numbers = await readOnly(bench.store, actor, (tx) => numbersOf(tx, setting));
     for (const [id, { device, every }] of wanted)
       expect(numbers?.own.get(id) ?? numbers?.everywhere ?? 0, device.key).to.equal(every);
     return wanted;
@@ -45,7 +46,7 @@ describe('numbers that settings plan', () => {
     const wanted = [...(await same('watch.minutes')).values()]
       .filter(({ device, every }) => every > 0 && device.stage !== 'retired' && device.stage !== 'sketched')
       .map(({ device }) => device.id);
-    const due = await read(bench.store, actor, (tx) =>
+    const due = await readOnly(bench.store, actor, (tx) =>
       tx.select<{ device_id: number }>('SELECT device_id FROM watch_due'),
     );
     expect(due.map((row) => Number(row.device_id)).sort()).to.deep.equal(wanted.sort());
@@ -82,7 +83,7 @@ describe('numbers that settings plan', () => {
     await put('site', 'cob', 0, 'capture.hours');
     await put('device', 'cob-acc-1', 2, 'capture.hours');
     const now = Date.now();
-    const devices = await read(bench.store, actor, (tx) => find(tx, 'device', {}));
+    const devices = await readOnly(bench.store, actor, (tx) => find(tx, 'device', {}));
     await write(async (tx) => {
       for (const [i, device] of devices.entries())
         await tx.execute('REPLACE INTO capture_try (device_id, tried_at, detail) VALUES (?, ?, ?)', [
@@ -99,7 +100,7 @@ describe('numbers that settings plan', () => {
       })
       .map((device) => device.key);
     expect(wanted).to.not.have.length(0);
-    const due = await read(bench.store, actor, captureDue);
+    const due = await readOnly(bench.store, actor, captureDue);
     expect(due.map((device) => device.key).sort()).to.deep.equal(wanted.sort());
   });
 });

@@ -10,7 +10,9 @@ import {
   whileHeld,
   type Lease,
 } from '../../service/store/claims.ts';
-import { transact, type Store, type Tx } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { transact } from '../../service/store/transact.ts';
+import type { Tx } from '../../service/store/tx.ts';
 import { actor, testStore } from '../service.ts';
 
 describe('claims', () => {

@@ -2,7 +2,8 @@
 import { expect } from 'chai';
 import { connectionsOf } from '../../service/store/belowSequelize.ts';
 import { isDeadlock } from '../../service/store/database.ts';
-import { read, transact, type Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 import type { Connection, Connections } from '../../service/store/connections.ts';
 import { Unit } from '../../service/store/unit.ts';
 import { actor, testStore } from '../service.ts';
@@ -21,7 +22,7 @@ describe('deadlocks between units of work that send their statements without wai
     await store.sequelize.close();
   });
 
-  const rows = <T extends object>(sql: string): Promise<T[]> => read(store, actor, (tx) => tx.select<T>(sql));
+  const rows = <T extends object>(sql: string): Promise<T[]> => readOnly(store, actor, (tx) => tx.select<T>(sql));
 
   /** Each takes its own row, and then the other's together with all that follows. */
   async function cross(round: number): Promise<string[]> {

@@ -5,7 +5,9 @@ import { editOne } from '../../service/app/records/edit.ts';
 import { openStore } from '../../service/stores.ts';
 import { allOf, byIds, byKeys, find, keyOf } from '../../service/store/records.ts';
 import { remove } from '../../service/store/recordWrites.ts';
-import { read, transact, type Store, type Tx } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
+import type { Tx } from '../../service/store/tx.ts';
 import { actor, testConfig, testStore } from '../service.ts';
 import { statementsOf } from '../statements.ts';
 
@@ -20,9 +22,9 @@ describe('kinds with few records', () => {
   });
   after(() => Promise.all([store.sequelize.close(), other.sequelize.close()]));
 
-  const names = (at: Store) => read(at, actor, async (tx) => (await allOf(tx, 'duty')).map(({ name }) => name));
+  const names = (at: Store) => readOnly(at, actor, async (tx) => (await allOf(tx, 'duty')).map(({ name }) => name));
   const inDatabase = () =>
-    read(store, actor, async (tx) => (await find(tx, 'duty', {}, { order: ['sort_key'] })).map(({ name }) => name));
+    readOnly(store, actor, async (tx) => (await find(tx, 'duty', {}, { order: ['sort_key'] })).map(({ name }) => name));
   const same = async () => {
     const wanted = await inDatabase();
     expect(await names(store)).to.deep.equal(wanted);
@@ -34,7 +36,7 @@ describe('kinds with few records', () => {
   it('asks one question for all of them, and none again within a unit of work', async () => {
     await names(store);
     const sent = await statementsOf(store, () =>
-      read(store, actor, async (tx) => {
+      readOnly(store, actor, async (tx) => {
         const [duty] = await allOf(tx, 'duty');
         await byKeys(tx, 'duty', ['dis']);
         await byIds(tx, 'duty', [duty?.id ?? 0]);
@@ -102,7 +104,7 @@ describe('kinds with few records', () => {
   it('keeps nothing of what came and went while a kind was read', async () => {
     // A stamp that says as much as before may not stand for what was there in between.
     store.few = undefined;
-    await read(store, actor, async (tx) => {
+    await readOnly(store, actor, async (tx) => {
       await allOf(tx, 'area');
       await write(other, (tx2) => add(tx2, 'duty', [{ name: 'passing' }]));
       expect((await allOf(tx, 'duty')).map(({ name }) => name)).to.contain('passing');
@@ -112,12 +114,12 @@ describe('kinds with few records', () => {
   });
 
   it('hands out records that nobody can change by accident', async () => {
-    const [duty] = await read(store, actor, (tx) => allOf(tx, 'duty'));
+    const [duty] = await readOnly(store, actor, (tx) => allOf(tx, 'duty'));
     expect(() => Object.assign(duty ?? {}, { name: 'spoilt' })).to.throw(TypeError);
   });
 
   it('looks again in work that goes on for long', async () => {
-    await read(store, actor, async (tx) => {
+    await readOnly(store, actor, async (tx) => {
       await allOf(tx, 'duty');
       await write(other, (tx2) => add(tx2, 'duty', [{ name: 'late' }]));
       await new Promise((done) => setTimeout(done, 1100));

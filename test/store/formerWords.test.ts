@@ -1,9 +1,9 @@
 /** A database of before templates had parts: what it holds is read, traced and taken back in the words of today. */
 import { expect } from 'chai';
-import type { Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
 import { migrate } from '../../service/store/migrate.ts';
 import { wholeSteps } from '../../service/store/migrations/whole.ts';
-import { read, transact } from '../../service/store/tx.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 import { onboarding, type Onboarding } from '../onboarding/bench.ts';
 import { actor } from '../service.ts';
 
@@ -82,7 +82,7 @@ describe('a database of before templates had parts', () => {
     expect(source).to.contain('@part "identity"').and.to.not.contain('@section');
   });
   it('keeps no plain digest of a text with secrets', async () => {
-    const rows = await read(o.store, actor, (tx) =>
+    const rows = await readOnly(o.store, actor, (tx) =>
       tx.select<{ digest: string }>('SELECT digest FROM edition UNION SELECT inputs_digest FROM edition'),
     );
     for (const row of rows) expect(row.digest).to.match(/^[0-9a-f]{32}$/);

@@ -6,7 +6,8 @@ import { openStore } from '../../service/stores.ts';
 import { constraints } from '../../service/store/constraints.ts';
 import { migrate, steps } from '../../service/store/migrate.ts';
 import { attributesOf } from '../../service/store/models.ts';
-import { read, type Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { readOnly } from '../../service/store/transact.ts';
 
 const reader = { name: 'tester', via: 'service' } as const;
 
@@ -40,7 +41,7 @@ describe('migrations', () => {
 
   for (const kind of kindNames) {
     it(`make the table of ${kind} as its description has it`, async () => {
-      const rows = await read(store, reader, (tx) =>
+      const rows = await readOnly(store, reader, (tx) =>
         tx.select<{ name: string; type: string; empty: string }>(
           'SELECT COLUMN_NAME AS name, COLUMN_TYPE AS type, IS_NULLABLE AS empty FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?',
           [kind],
@@ -54,7 +55,7 @@ describe('migrations', () => {
     });
 
     it(`index what lists of ${kind} are sorted by`, async () => {
-      const rows = await read(store, reader, (tx) =>
+      const rows = await readOnly(store, reader, (tx) =>
         tx.select<{ columns: string }>(
           `SELECT GROUP_CONCAT(COLUMN_NAME ORDER BY SEQ_IN_INDEX) AS columns FROM information_schema.STATISTICS
            WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ? GROUP BY INDEX_NAME`,
@@ -68,7 +69,7 @@ describe('migrations', () => {
   }
 
   it('name every constraint that a write can break, so that its refusal has words', async () => {
-    const found = await read(store, reader, (tx) =>
+    const found = await readOnly(store, reader, (tx) =>
       tx.select<{ name: string }>(
         `SELECT CONSTRAINT_NAME AS name FROM information_schema.TABLE_CONSTRAINTS
          WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME IN (?) AND CONSTRAINT_TYPE IN ('UNIQUE', 'FOREIGN KEY')`,
@@ -85,7 +86,9 @@ describe('migrations', () => {
 
   it('bring the default VRF along', async () => {
     const fresh = await testStore();
-    const rows = await read(fresh, reader, (tx) => tx.select<{ natural_key: string }>('SELECT natural_key FROM vrf'));
+    const rows = await readOnly(fresh, reader, (tx) =>
+      tx.select<{ natural_key: string }>('SELECT natural_key FROM vrf'),
+    );
     expect(rows).to.deep.equal([{ natural_key: 'default' }]);
     await fresh.sequelize.close();
   });

@@ -27,7 +27,8 @@ import { editOne } from '../../service/app/records/edit.ts';
 import { removeOne } from '../../service/app/records/remove.ts';
 import { find } from '../../service/store/records.ts';
 import { freeCount, freeSpans, valueOf } from '../../service/store/spans.ts';
-import { read, transact, type Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 
 /** Everything plays in the first 256 addresses of a block; that of the last is far larger than a double is exact. */
 const worlds: Prefix[] = ['10.77.0.0/24', '2001:db8:77::/120', '2001:db8:77::/64'].map((cidr) =>
@@ -103,7 +104,7 @@ interface World {
 }
 
 async function look(store: Store, family: Family): Promise<World> {
-  return read(store, actor, async (tx) => ({
+  return readOnly(store, actor, async (tx) => ({
     prefixes: (await find(tx, 'prefix', { cidr_family: family })).map((p) => ({
       ...p,
       cidr: mustParse(parsePrefix(p.cidr)),
@@ -152,9 +153,9 @@ async function judge(store: Store, family: Family): Promise<void> {
     const rests = world.resting.filter((a) => a.prefix === p.id).map((a) => ({ first: a.value, last: a.value }));
     const fixed = freeWithin(usableRange(p.cidr), [...children, ...own, ...kept, ...rests]);
     const blocks = freeWithin(whole, [...children, ...own]);
-    const count = await read(store, actor, (tx) => freeCount(tx, p.id));
+    const count = await readOnly(store, actor, (tx) => freeCount(tx, p.id));
     expect(count, `count of free addresses of ${p.key}`).to.equal(countOf(fixed));
-    const stored = await read(store, actor, async (tx) => ({
+    const stored = await readOnly(store, actor, async (tx) => ({
       fixed: await freeSpans(tx, p.id, family, 'fixed'),
       blocks: await freeSpans(tx, p.id, family, 'blocks'),
     }));

@@ -13,14 +13,15 @@ import { runs } from '../../service/app/fleet/runs.ts';
 import { notices } from '../../service/app/fleet/watch.ts';
 import { changeSets, shown } from '../../service/app/history/list.ts';
 import { removals } from '../../service/app/history/removed.ts';
-import { changes } from '../../service/app/history/undo.ts';
+import { changes } from '../../service/app/history/changes.ts';
 import { uploads } from '../../service/app/imports/uploads.ts';
 import { slots } from '../../service/app/racks/slots.ts';
 import { settingValues } from '../../service/app/settings/layers.ts';
 import { checks } from '../../service/app/soundness/checks.ts';
 import { views } from '../../service/app/views.ts';
 import type { Table } from '../../service/store/table.ts';
-import { read, type Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { readOnly } from '../../service/store/transact.ts';
 import { actor, testStore } from '../service.ts';
 
 const tables: Table[] = [
@@ -69,7 +70,7 @@ describe('tables whose columns are written once', () => {
   after(() => store.sequelize.close());
 
   it('have them in the database, holding what the row says and empty only where it says so', async () => {
-    const found = await read(store, actor, (tx) =>
+    const found = await readOnly(store, actor, (tx) =>
       Promise.all(
         tables.map(({ name }) =>
           tx.select<DatabaseColumn>(
@@ -94,7 +95,7 @@ describe('tables whose columns are written once', () => {
   });
 
   it('give numbers for whole numbers of every width', async () => {
-    const row = await read(store, actor, (tx) =>
+    const row = await readOnly(store, actor, (tx) =>
       tx.one('SELECT CAST(7 AS SIGNED) AS big, COUNT(*) AS counted, MAX(version) AS held FROM setting'),
     );
     expect(Object.values(row ?? {}).map((one) => typeof one)).to.deep.equal(['number', 'number', 'number']);

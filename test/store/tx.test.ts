@@ -8,7 +8,8 @@ import { removeOne } from '../../service/app/records/remove.ts';
 import { renew } from '../../service/store/claims.ts';
 import { claimJob, finishJob } from '../../service/store/jobs.ts';
 import { byId, find } from '../../service/store/records.ts';
-import { read, transact, type Store } from '../../service/store/tx.ts';
+import type { Store } from '../../service/store/store.ts';
+import { readOnly, transact } from '../../service/store/transact.ts';
 
 describe('a unit of work', () => {
   let store: Store;
@@ -23,7 +24,7 @@ describe('a unit of work', () => {
   const write = <T>(work: Parameters<typeof transact<T>>[3]) =>
     transact(store, { ...actor, reason: 'because' }, 'test', work);
   const count = async (table: string): Promise<number> => {
-    const row = await read(store, actor, (tx) => tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${table}\``));
+    const row = await readOnly(store, actor, (tx) => tx.one<{ n: number }>(`SELECT COUNT(*) AS n FROM \`${table}\``));
     return Number(row?.n);
   };
 
@@ -57,16 +58,16 @@ describe('a unit of work', () => {
     });
     expect(await work.catch((error: Error) => error.message)).to.equal('failed');
     expect(await late.catch((error: Error) => error.message)).to.equal('this unit of work has ended');
-    expect(await read(store, actor, (tx) => tx.select("SELECT id FROM job WHERE name = 'left behind'"))).to.deep.equal(
-      [],
-    );
+    expect(
+      await readOnly(store, actor, (tx) => tx.select("SELECT id FROM job WHERE name = 'left behind'")),
+    ).to.deep.equal([]);
   });
 
   it('records who changed what from which version to which, and why', async () => {
     const site = await write((tx) => addOne(tx, 'site', { code: 'ARD', title: 'Ardle' }));
     await write((tx) => editOne(tx, 'site', 'ard', { title: 'Ardle Pier' }));
     await write((tx) => removeOne(tx, 'site', 'ard'));
-    const rows = await read(store, actor, (tx) =>
+    const rows = await readOnly(store, actor, (tx) =>
       tx.select<{
         actor: string;
         reason: string;
@@ -110,12 +111,12 @@ describe('a unit of work', () => {
       });
     await Promise.all([crossing('one', 'two'), crossing('two', 'one')]);
     expect(tries).to.be.greaterThan(2);
-    const owners = await read(store, actor, (tx) => find(tx, 'owner', {}));
+    const owners = await readOnly(store, actor, (tx) => find(tx, 'owner', {}));
     expect(owners.map((o) => o.version)).to.deep.equal([2, 2]);
   });
 
   it('refuses to write when it only reads', async () => {
-    const attempt = read(store, actor, (tx) => tx.execute('DELETE FROM site'));
+    const attempt = readOnly(store, actor, (tx) => tx.execute('DELETE FROM site'));
     expect(await attempt.catch((e: Error) => e.message)).to.include('only reads');
   });
 
@@ -127,7 +128,7 @@ describe('a unit of work', () => {
       await addOne(tx, 'vlan', { site: 'cob', number: 304 });
     });
     await write((tx) => editOne(tx, 'site', 'cob', { code: 'cobble' }));
-    const keys = await read(store, actor, async (tx) => [
+    const keys = await readOnly(store, actor, async (tx) => [
       ...(await find(tx, 'room', {})).map((r) => r.key),
       ...(await find(tx, 'rack', {})).map((r) => r.key),
       ...(await find(tx, 'vlan', {})).map((r) => r.key),
@@ -138,11 +139,11 @@ describe('a unit of work', () => {
   it('writes thousands of records in one change set', async () => {
     const inputs = Array.from({ length: 3000 }, (_, i) => ({ name: `many-${i}` }));
     await write((tx) => add(tx, 'duty', inputs));
-    const sets = await read(store, actor, (tx) =>
+    const sets = await readOnly(store, actor, (tx) =>
       tx.select<{ n: number }>("SELECT COUNT(*) AS n FROM `change` WHERE kind = 'duty' GROUP BY change_set_id"),
     );
     expect(sets.map((s) => Number(s.n))).to.deep.equal([3000]);
-    const last = await read(store, actor, (tx) => find(tx, 'duty', { natural_key: 'many-2999' }));
+    const last = await readOnly(store, actor, (tx) => find(tx, 'duty', { natural_key: 'many-2999' }));
     expect(last).to.have.length(1);
   });
 });
@@ -208,6 +209,6 @@ describe('jobs', () => {
     const again = await claimJob(store);
     expect(again?.id).to.equal(job?.id);
     expect(again?.tries).to.equal(1);
-    expect(await read(store, actor, (tx) => byId(tx, 'vrf', 1))).to.have.property('key', 'default');
+    expect(await readOnly(store, actor, (tx) => byId(tx, 'vrf', 1))).to.have.property('key', 'default');
   });
 });

@@ -1,11 +1,13 @@
-import { Button, Checkbox, Input, Segmented, Select } from 'antd';
+import { Button, Segmented } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import type { ExpectationKind } from '@zpine/core/fleet/expectations';
 import type { RunKind } from '@zpine/contract/fleetShapes';
 import { client, keys, problemOf } from '../api.ts';
 import { WhereInput } from '../records/WhereInput.tsx';
+import { AskFields } from './AskFields.tsx';
+import { begin, emptyDraft, isReady, questionsIn, type RunDraft } from './draft.ts';
+import { ErrandFields } from './ErrandFields.tsx';
 
 const verbs = [
   { value: 'reach', label: 'Reach' },
@@ -28,27 +30,22 @@ const about: Record<RunKind, string> = {
 export function Composer() {
   const [params, setParams] = useSearchParams();
   const navigate = useNavigate();
-  const [kind, setKind] = useState<RunKind>(verbs.find((verb) => verb.value === params.get('do'))?.value ?? 'reach');
-  const [where, setWhere] = useState(params.get('where') ?? '');
+  const [draft, setDraft] = useState<RunDraft>(() => ({
+    ...emptyDraft,
+    kind: verbs.find((verb) => verb.value === params.get('do'))?.value ?? 'reach',
+    where: params.get('where') ?? '',
+  }));
+  const change = (part: Partial<RunDraft>) => setDraft((before) => ({ ...before, ...part }));
+  const { kind, where } = draft;
   // What is being written stands in the address, too: it can be sent to somebody else.
   useEffect(() => {
     setParams({ ...(kind === 'reach' ? {} : { do: kind }), ...(where === '' ? {} : { where }) }, { replace: true });
   }, [kind, where, setParams]);
-  const [questions, setQuestions] = useState<string[]>([]);
-  const [command, setCommand] = useState('');
-  const [expect, setExpect] = useState('');
-  const [expectKind, setExpectKind] = useState<ExpectationKind>('has');
-  const [lines, setLines] = useState('');
-  const [table, setTable] = useState('');
-  const [before, setBefore] = useState<string[]>([]);
-  const [keep, setKeep] = useState(true);
-  const [insist, setInsist] = useState(false);
-  const [reason, setReason] = useState('');
   const [wrong, setWrong] = useState<string>();
   const [busy, setBusy] = useState(false);
   const chosen = useQuery({
     queryKey: keys.worked('chosen', where),
-    queryFn: () => client.list('device', { where, count: 'true', limit: '1' } as never),
+    queryFn: () => client.list('device', { where, count: 'true', limit: '1' }),
     enabled: where !== '',
     retry: false,
     placeholderData: (last) => last,
@@ -63,46 +60,12 @@ export function Composer() {
     ...(own.data?.items ?? []).map(({ sheet }) => sheet ?? ''),
   ];
   const names = [...new Set(sheets.flatMap(questionsIn))].sort();
-  const count = where === '' || chosen.isError ? undefined : (chosen.data as { count?: number } | undefined)?.count;
-  const ready =
-    (where !== '' || (table !== '' && kind !== 'reach' && kind !== 'capture')) &&
-    count !== 0 &&
-    (kind !== 'ask' || questions.length > 0 || command.trim() !== '' || table !== '') &&
-    (kind !== 'errand' || lines.trim() !== '' || table !== '') &&
-    (kind !== 'errand' || !insist || reason.trim() !== '');
+  const count = where === '' || chosen.isError ? undefined : chosen.data?.count;
   const start = async () => {
     setBusy(true);
     setWrong(undefined);
     try {
-      const selection = where === '' ? {} : { where };
-      const perDevice = table === '' ? {} : { perDevice: { text: table } };
-      const expected = expect
-        .split('\n')
-        .map((text) => text.trim())
-        .filter((text) => text !== '')
-        .map((text) => ({ kind: expectKind, text }));
-      const asks = [
-        ...questions.map((question) => ({ question })),
-        ...command.split('\n').flatMap((one) => (one.trim() === '' ? [] : [{ command: one.trim() }])),
-      ];
-      const made =
-        kind === 'reach'
-          ? await client.call('run.reach', { body: selection })
-          : kind === 'capture'
-            ? await client.call('run.capture', { body: selection })
-            : kind === 'ask'
-              ? await client.call('run.ask', { body: { ...selection, ...perDevice, asks, expect: expected } })
-              : await client.call('run.errand', {
-                  body: {
-                    ...selection,
-                    ...perDevice,
-                    ...(lines.trim() === '' ? {} : { lines }),
-                    questions: before,
-                    keep,
-                    insist,
-                  },
-                  ...(insist ? { reason: reason.trim() } : {}),
-                });
+      const made = await begin(client, draft);
       void navigate(`/fleet/${made.id}`);
     } catch (error) {
       const { detail, remedy, errors } = problemOf(error);
@@ -122,114 +85,30 @@ export function Composer() {
     <section className="panel composer" aria-label="Begin a run">
       <div className="body">
         <div className="line">
-          <Segmented<RunKind> aria-label="What to do" options={[...verbs]} value={kind} onChange={setKind} />
+          <Segmented<RunKind>
+            aria-label="What to do"
+            options={[...verbs]}
+            value={kind}
+            onChange={(next) => change({ kind: next })}
+          />
           <WhereInput
             kind="device"
             ariaLabel="Which devices"
             placeholder="which devices: site=har dialect=furrow"
             value={where}
-            onChange={setWhere}
+            onChange={(next) => change({ where: next })}
             wrong={chosen.isError}
             width={420}
           />
-          <Button type="primary" loading={busy} disabled={!ready} onClick={() => void start()}>
+          <Button type="primary" loading={busy} disabled={!isReady(draft, count)} onClick={() => void start()}>
             {kind === 'errand'
               ? `Look at${devices || ' them'}`
               : `${verbs.find((verb) => verb.value === kind)?.label ?? ''}${devices}`}
           </Button>
         </div>
         <p className="second">{chosen.isError && where !== '' ? problemOf(chosen.error).detail : about[kind]}</p>
-        {kind === 'ask' && (
-          <div className="two">
-            <div>
-              <label htmlFor="ask-questions">Questions</label>
-              <Select
-                id="ask-questions"
-                mode="multiple"
-                style={{ width: '100%' }}
-                value={questions}
-                options={names.map((value) => ({ value, label: value }))}
-                onChange={setQuestions}
-                placeholder="version, interfaces, neighbours …"
-              />
-              <label htmlFor="ask-command">Commands, one per line</label>
-              <Input.TextArea
-                id="ask-command"
-                className="mono"
-                autoSize={{ minRows: 1, maxRows: 6 }}
-                value={command}
-                onChange={(event) => setCommand(event.target.value)}
-              />
-            </div>
-            <div>
-              <label htmlFor="ask-expect">Every answer</label>
-              <div className="line">
-                <Select<ExpectationKind>
-                  aria-label="How it is expected"
-                  value={expectKind}
-                  onChange={setExpectKind}
-                  options={[
-                    { value: 'has', label: 'has' },
-                    { value: 'lacks', label: 'has no' },
-                    { value: 'matches', label: 'has a line that fits' },
-                  ]}
-                  style={{ width: 170 }}
-                />
-                <Input.TextArea
-                  id="ask-expect"
-                  className="mono"
-                  autoSize={{ minRows: 1, maxRows: 4 }}
-                  placeholder="10.77.0.5 (one per line)"
-                  value={expect}
-                  onChange={(event) => setExpect(event.target.value)}
-                />
-              </div>
-              <TableInput value={table} onChange={setTable} />
-            </div>
-          </div>
-        )}
-        {kind === 'errand' && (
-          <div className="two">
-            <div>
-              <label htmlFor="errand-lines">Lines, as in a configuration; “- ” before a line takes it away</label>
-              <Input.TextArea
-                id="errand-lines"
-                className="mono"
-                spellCheck={false}
-                autoSize={{ minRows: 4, maxRows: 16 }}
-                placeholder={'journal to 10.77.0.7\nsocket 1/3\n  about "to @{site.name}"'}
-                value={lines}
-                onChange={(event) => setLines(event.target.value)}
-              />
-            </div>
-            <div>
-              <label htmlFor="errand-before">Ask before and after</label>
-              <Select
-                id="errand-before"
-                mode="multiple"
-                style={{ width: '100%' }}
-                value={before}
-                options={names.map((value) => ({ value, label: value }))}
-                onChange={setBefore}
-              />
-              <TableInput value={table} onChange={setTable} />
-              <Checkbox checked={keep} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 8 }}>
-                Have the devices store what then runs
-              </Checkbox>
-              <Checkbox checked={insist} onChange={(event) => setInsist(event.target.checked)} style={{ marginTop: 8 }}>
-                Send it although the service would lose its way in
-              </Checkbox>
-              {insist && (
-                <Input
-                  aria-label="Why"
-                  placeholder="why, such as: the console cable is in"
-                  value={reason}
-                  onChange={(event) => setReason(event.target.value)}
-                />
-              )}
-            </div>
-          </div>
-        )}
+        {kind === 'ask' && <AskFields draft={draft} onChange={change} names={names} />}
+        {kind === 'errand' && <ErrandFields draft={draft} onChange={change} names={names} />}
         {wrong && (
           <div className="refused" role="alert">
             {wrong}
@@ -237,29 +116,5 @@ export function Composer() {
         )}
       </div>
     </section>
-  );
-}
-
-/** The names below `questions:` of a sheet. */
-function questionsIn(sheet: string): string[] {
-  const [, below = ''] = sheet.split(/^questions:\n/m);
-  const [part = ''] = below.split(/^\S/m);
-  return [...part.matchAll(/^ {2}([a-z][a-z0-9-]*):$/gm)].map((match) => match[1] ?? '');
-}
-
-function TableInput({ value, onChange }: { value: string; onChange: (text: string) => void }) {
-  return (
-    <>
-      <label htmlFor="run-table">Or a table with one column or one row per device, pasted from a spreadsheet</label>
-      <Input.TextArea
-        id="run-table"
-        className="mono"
-        spellCheck={false}
-        autoSize={{ minRows: 1, maxRows: 8 }}
-        placeholder={'har-acc-1;har-acc-2'}
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-      />
-    </>
   );
 }

@@ -3,7 +3,7 @@ import type { ComponentType } from 'react';
 import type { Value } from '@zpine/contract/fields';
 import type { AnyRecord } from '@zpine/contract/kind';
 
-export type OfRecord = ComponentType<{ record: AnyRecord }>;
+type OfRecord = ComponentType<{ record: AnyRecord }>;
 
 export type Extras = {
   /** The place of its list among those of its group, from 1; the first one names the group. Without it, behind them. */

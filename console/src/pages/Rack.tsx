@@ -1,24 +1,18 @@
-import { Button, Segmented, Select, Tabs } from 'antd';
+import { Button, Segmented, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { Fragment, useState } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { Value } from '@zpine/contract/fields';
 import { client, keys } from '../api.ts';
 import type { AnyRecord } from '@zpine/contract/kind';
 import { Plugs } from '../cables/Plugs.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { Page } from '../look/Page.tsx';
-import { Stage } from '../look/Stage.tsx';
-import {
-  groupOf,
-  RackDrawing,
-  tagOf,
-  type ColourBy,
-  type Drawing,
-  type Item,
-  type Spot,
-} from '../racks/RackDrawing.tsx';
-import { pathOf } from '../records/paths.ts';
+import { groupOf, RackDrawing, type ColourBy, type Spot } from '../racks/RackDrawing.tsx';
+import { Budgets } from '../racks/Budgets.tsx';
+import { Free } from '../racks/Free.tsx';
+import { Legend } from '../racks/Legend.tsx';
+import { Picked } from '../racks/Picked.tsx';
 import { RecordActions } from '../records/RecordActions.tsx';
 import { RecordDrawer } from '../records/RecordDrawer.tsx';
 import { RecordHistory } from '../records/RecordHistory.tsx';
@@ -183,160 +177,5 @@ export default function RackPage({ name }: { name: string }) {
       </div>
       {adding && <RecordDrawer kind={adding.kind} preset={adding.preset} onClose={() => setAdding(undefined)} />}
     </Page>
-  );
-}
-
-function Picked({ item }: { item: Item }) {
-  const to = item.positionU + item.heightU - 1;
-  const place = [
-    item.heightU > 1 ? `U ${item.positionU} to ${to}` : `U ${item.positionU}`,
-    item.face,
-    `${item.depth} depth`,
-    item.width === 'half' ? `${item.side} half` : null,
-  ];
-  return (
-    <section className="panel" aria-label="Chosen">
-      <h2>
-        <Link className="mono" to={pathOf(item.kind, item.key)}>
-          {item.kind === 'device' ? item.words : item.key}
-        </Link>{' '}
-        {item.stage && <Stage stage={item.stage} />}
-      </h2>
-      <div className="body">
-        <dl className="facts">
-          <dt>Place</dt>
-          <dd>{place.filter(Boolean).join(', ')}</dd>
-          {[
-            ['Model', item.model],
-            ['Duty', item.duty],
-            ['Owner', item.owner],
-            ['Form', item.form],
-            ['For', item.kind === 'filler' ? item.words : null],
-          ].map(([title, value]) =>
-            value ? (
-              <div key={title} style={{ display: 'contents' }}>
-                <dt>{title}</dt>
-                <dd>{value}</dd>
-              </div>
-            ) : null,
-          )}
-        </dl>
-      </div>
-    </section>
-  );
-}
-
-interface FreeProps {
-  spot: Spot;
-  unplaced: string[];
-  onPut: (device: string) => void;
-  onAdd: ((kind: 'device' | 'filler') => void) | undefined;
-}
-
-function Free({ spot, unplaced, onPut, onAdd }: FreeProps) {
-  return (
-    <section className="panel" aria-label="Free U">
-      <h2>
-        U {spot.u}, {spot.face}
-      </h2>
-      <div className="body form">
-        {unplaced.length > 0 && (
-          <Select
-            aria-label="Put here"
-            style={{ width: '100%', marginBottom: 10 }}
-            showSearch
-            placeholder="put a device here"
-            value={null}
-            options={unplaced.map((key) => ({ value: key, label: key }))}
-            onChange={(device: string | null) => device !== null && onPut(device)}
-          />
-        )}
-        {onAdd ? (
-          <div style={{ display: 'flex', gap: 8, flexWrap: 'wrap' }}>
-            <Button onClick={() => onAdd('device')}>Declare a device</Button>
-            <Button onClick={() => onAdd('filler')}>Cover or reserve</Button>
-          </div>
-        ) : (
-          <span className="second">Nothing stands here.</span>
-        )}
-      </div>
-    </section>
-  );
-}
-
-/** What is drawn and what weighs, and what hangs beside the U. */
-function Budgets({ drawing: { power, weight, strips } }: { drawing: Drawing }) {
-  const rows = [
-    { title: 'Power', ...power, unit: 'W', by: 1 },
-    { title: 'Weight', ...weight, unit: 'kg', by: 1000 },
-  ].filter(({ used, most }) => used > 0 || most !== null);
-  if (rows.length === 0 && strips.length === 0) return null;
-  return (
-    <section className="panel" aria-label="Power and weight">
-      <h2>Power and weight</h2>
-      <div className="body">
-        <div className="budget">
-          {rows.map(({ title, used, most, unknown, unit, by }) => {
-            const over = most !== null && used > most;
-            const share = most === null || most === 0 ? 0 : Math.min(100, (100 * used) / most);
-            return (
-              <Fragment key={title}>
-                <span>{title}</span>
-                <span className="bar">
-                  <i className={over ? 'over' : ''} style={{ width: `${share}%` }} />
-                </span>
-                <span
-                  className="nowrap"
-                  title={unknown > 0 ? `of ${unknown} more the model does not say it` : undefined}
-                >
-                  {over && '✕ '}
-                  {used / by}
-                  {most === null ? '' : ` of ${most / by}`} {unit}
-                  {unknown > 0 && '+'}
-                </span>
-              </Fragment>
-            );
-          })}
-        </div>
-        {strips.length > 0 && (
-          <p className="second" style={{ marginBottom: 0 }}>
-            Beside the U:{' '}
-            {strips.map((key) => (
-              <Link key={key} className="mono" to={pathOf('device', key)}>
-                {key}{' '}
-              </Link>
-            ))}
-          </p>
-        )}
-      </div>
-    </section>
-  );
-}
-
-function Legend({ by, groups, drawing }: { by: ColourBy; groups: string[]; drawing: Drawing }) {
-  const forms = [...new Set(drawing.items.flatMap((item) => (item.form ? [item.form] : [])))];
-  return (
-    <section className="panel" aria-label="Legend">
-      <h2>Legend</h2>
-      <div className="body legendgrid">
-        {groups.map((group, i) =>
-          by === 'stage' ? (
-            <Stage key={group} stage={group} />
-          ) : (
-            <span key={group}>
-              <i className={`key group-${i % 6}`}>{tagOf(groups, group)}</i> {group}
-            </span>
-          ),
-        )}
-        {forms.map((form) => (
-          <span key={form}>
-            <i className={`key filler ${form}`} /> {form.replace('-', ' ')}
-          </span>
-        ))}
-        <span>
-          <i className="key behind" /> from behind
-        </span>
-      </div>
-    </section>
   );
 }

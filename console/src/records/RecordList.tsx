@@ -1,7 +1,7 @@
-import { Button, Table, type TableColumnType } from 'antd';
+import { Button, Table } from 'antd';
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import { Link, useNavigate, useSearchParams } from 'react-router';
+import { useNavigate, useSearchParams } from 'react-router';
 import type { Field } from '@zpine/contract/fields';
 import { type AnyRecord, fieldsOf, type KindDescription } from '@zpine/contract/kind';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
@@ -15,12 +15,14 @@ import { extrasOf } from '../kinds/registry.ts';
 import { sectionOf } from '../shell/navigation.ts';
 import { BulkDrawer } from './BulkDrawer.tsx';
 import { Removal } from './Removal.tsx';
-import { Cell } from './Cell.tsx';
+import { columnsOf, tickColumn } from './columns.tsx';
+import { useFresh } from './fresh.ts';
+import { TickedActions } from './TickedActions.tsx';
 import { FilterInput } from './FilterInput.tsx';
 import { GroupTabs } from './GroupTabs.tsx';
 import { pathOf } from './paths.ts';
 import { RecordDrawer } from './RecordDrawer.tsx';
-import { Tick, TickAll, Ticks, useTicked } from './Ticks.tsx';
+import { Ticks } from './Ticks.tsx';
 import { Views } from './Views.tsx';
 import { WhereInput } from './WhereInput.tsx';
 
@@ -293,90 +295,3 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
 const MOST_ROWS = 500;
 
 const titleOf = (k: KindDescription, n: number): string => `${n} ${inSentence(n === 1 ? k.title : k.titles)}`;
-
-const refOf = (record: AnyRecord): string => `#${record.id}`;
-
-const tickColumn = (ticks: Ticks, items: AnyRecord[]): TableColumnType<AnyRecord> => ({
-  key: 'tick',
-  width: 36,
-  title: <TickAll ticks={ticks} refs={items.map(refOf)} />,
-  shouldCellUpdate: (record, before) => record !== before,
-  // Beside the box is still the box: a near miss does not open the record.
-  onCell: () => ({ onClick: (event) => event.stopPropagation() }),
-  render: (_, record) => <Tick ticks={ticks} of={refOf(record)} label={record.key} />,
-});
-
-interface ActionProps {
-  kind: KindName;
-  ticks: Ticks;
-  onEdit: (refs: string[]) => void;
-  onRemove: (refs: string[]) => void;
-  /** How many a selection lets through, where all of them can be edited. */
-  all?: string;
-  onEditAll?: () => void;
-  onRemoveAll?: () => void;
-}
-
-/** What can be done with the ticked rows, or with all of a selection while none is ticked. */
-function TickedActions({ kind, ticks, onEdit, onRemove, all, onEditAll, onRemoveAll }: ActionProps) {
-  const ticked = useTicked(ticks);
-  const k = kindOf(kind);
-  const { tickedActions: More } = extrasOf(kind);
-  if (ticked.length === 0)
-    return onEditAll ? (
-      <>
-        <Button onClick={onEditAll}>Edit all {all}</Button>
-        <Button onClick={onRemoveAll}>Remove all {all}</Button>
-      </>
-    ) : null;
-  return (
-    <>
-      <Button onClick={() => onEdit([...ticked])}>
-        Edit {ticked.length} {inSentence(ticked.length === 1 ? k.title : k.titles)}
-      </Button>
-      <Button onClick={() => onRemove([...ticked])}>Remove {ticked.length}</Button>
-      {More && <More refs={[...ticked]} onDone={() => ticks.clear()} />}
-    </>
-  );
-}
-
-function columnsOf(k: KindDescription, kind: KindName): TableColumnType<AnyRecord>[] {
-  return k.list.map((name) => {
-    const field = k.fields[name];
-    const sortable = name === 'key' || k.sort?.includes(name);
-    return {
-      key: name,
-      title: name === 'key' ? k.title : field?.title,
-      ...(sortable ? { sorter: true } : {}),
-      ...(field?.type === 'int' ? { className: 'num' } : {}),
-      ellipsis: field?.type === 'note',
-      // A page more must not draw all rows anew.
-      shouldCellUpdate: (record: AnyRecord, before: AnyRecord) => record !== before,
-      render: (_: unknown, record: AnyRecord) =>
-        name === 'key' ? (
-          <Link className="mono" to={pathOf(kind, record.key)} onClick={(event) => event.stopPropagation()}>
-            {record.key}
-          </Link>
-        ) : (
-          field && <Cell name={name} field={field} value={record[name] ?? null} />
-        ),
-    };
-  });
-}
-
-/** The rows that changed while somebody looked: they glow once. */
-function useFresh(items: AnyRecord[]): Set<number> {
-  const versions = useRef(new Map<number, number>());
-  const fresh = new Set<number>();
-  if (versions.current.size > 0) {
-    for (const { id, version, updatedAt } of items) {
-      const before = versions.current.get(id);
-      const changed = before === undefined ? Date.now() - Date.parse(updatedAt) < 5000 : before !== version;
-      if (changed) fresh.add(id);
-    }
-  }
-  useEffect(() => {
-    versions.current = new Map(items.map(({ id, version }) => [id, version]));
-  });
-  return fresh;
-}

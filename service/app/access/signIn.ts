@@ -2,7 +2,8 @@ import { isAscii } from '@zpine/core/text/ascii';
 import { visible } from '@zpine/core/text/visible';
 import { Refusal } from '@zpine/contract/errors';
 import type { Role } from '@zpine/contract/roles';
-import { read, transact, type Actor, type Store } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
 import { noteUser } from './note.ts';
 import { passwordFits, pretendToVerify } from './passwords.ts';
 import { digestOf, newSecret } from './secrets.ts';
@@ -42,7 +43,7 @@ export async function signIn(store: Store, trying: SigningIn, sessionHours: numb
   const typed = isAscii(trying.name) ? trying.name.trim().toLowerCase() : '';
   const service: Actor = { name: 'service', via: 'service' };
   await countTry(store, service, typed, address);
-  const row = await read(store, service, (tx) =>
+  const row = await readOnly(store, service, (tx) =>
     tx.one<Row>('SELECT id, name, title, role, password, disabled FROM user WHERE name = ?', [typed]),
   );
   const fits = row ? await passwordFits(row.password, password) : await pretendToVerify(password);

@@ -5,7 +5,9 @@
  */
 import { Refusal } from '@zpine/contract/errors';
 import { sha256 } from '../../store/digests.ts';
-import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 
 interface Allowance {
   /** Tries in a row. */

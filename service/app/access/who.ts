@@ -1,5 +1,7 @@
 import { atLeast, type Role } from '@zpine/contract/roles';
-import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 import { digestOf, TOKEN_PREFIX } from './secrets.ts';
 
 /** Somebody who is signed in, by session or by token. */
@@ -34,7 +36,7 @@ const USED_AGAIN_MS = 60_000;
 /** Who has this secret, and may sign in with it; a token's use is written down. */
 export async function whoHolds(store: Store, secret: string): Promise<User | undefined> {
   const byToken = secret.startsWith(TOKEN_PREFIX);
-  const row = await read(store, service, (tx) => find(tx, secret, byToken));
+  const row = await readOnly(store, service, (tx) => find(tx, secret, byToken));
   if (!row) return undefined;
   const { token, session, used_at } = row;
   if (session !== null && Date.now() - (used_at?.getTime() ?? 0) > USED_AGAIN_MS)

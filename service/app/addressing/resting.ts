@@ -2,7 +2,8 @@
 import type { JobWork } from '../../store/jobs.ts';
 import { byIds } from '../../store/records.ts';
 import { lockSpaces, rebuild, valueOf } from '../../store/spans.ts';
-import { transact, type Tx } from '../../store/tx.ts';
+import { transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 
 const ONCE = 200;
 /** Looked at so often, at the least; sooner where one is due sooner. */

@@ -1,6 +1,7 @@
 /** Counts what is doubtful now and then, so that the list of today can say it at once. */
 import type { JobWork } from '../../store/jobs.ts';
-import { read, transact, type Actor } from '../../store/tx.ts';
+import type { Actor } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
 import { findLeads, keepLeads } from './leads.ts';
 import { doubtfulData } from './report.ts';
 
@@ -9,8 +10,8 @@ const actor: Actor = { name: 'service', via: 'service' };
 
 export const countDoubts: JobWork = async (store) => {
   // Looked at without a transaction: it may take long, and holds nobody up.
-  const { items } = await read(store, actor, (tx) => doubtfulData(tx, { limit: 0 }));
-  const leads = await read(store, actor, findLeads);
+  const { items } = await readOnly(store, actor, (tx) => doubtfulData(tx, { limit: 0 }));
+  const leads = await readOnly(store, actor, findLeads);
   await transact(store, actor, 'plausibility', async (tx) => {
     await keepLeads(tx, leads);
     const at = await tx.now();

@@ -1,17 +1,14 @@
 /** What a run's worker takes from the database and puts back: a run at a time, its devices in batches. */
-import { parseIp } from '@zpine/core/addressing/ip';
-import { parsePrefix } from '@zpine/core/addressing/prefix';
-import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
-import type { RunKind, RunRow, ShownAnswer } from '@zpine/contract/fleetShapes';
+import type { RunKind, RunRow } from '@zpine/contract/fleetShapes';
 import { byIds } from '../../store/records.ts';
-import { bytesOf } from '../../store/spans.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
 import { nextVersion, waitingRowsOf } from './runRows.ts';
 import { inputOf, type RunInput, type RunTableRow } from './runs.ts';
+import { saveSeen } from './seen.ts';
 import { targetsOf } from './targets.ts';
 import type { Target } from './access.ts';
 
@@ -157,62 +154,6 @@ async function saveTry(tx: Tx, one: RowResult): Promise<void> {
      ON DUPLICATE KEY UPDATE tried_at = VALUES(tried_at), well_at = COALESCE(VALUES(well_at), well_at), detail = VALUES(detail)`,
     [one.device, now, well ? now : null, well ? '' : one.detail.slice(0, 500)],
   );
-}
-
-/** Answers to these questions are remembered for look-ups: which address is on which interface, which MAC behind which port. */
-async function saveSeen(tx: Tx, device: number, answer: ShownAnswer): Promise<void> {
-  if (answer.refused !== null || answer.cut) return;
-  const now = await tx.now();
-  if (answer.ask === 'interfaces') {
-    await tx.execute('DELETE FROM seen_address WHERE device_id = ?', [device]);
-    const rows = answer.rows.flatMap(({ interface: on = '', address = '', state = null }) => {
-      const [host = '', length = ''] = address.split('/');
-      const ip = parseIp(host);
-      if (!ip.ok || on === '') return [];
-      const bits = length === '' ? (ip.value.family === 4 ? 32 : 128) : Number(length);
-      if (!parsePrefix(`${host}/${bits}`).ok && !Number.isInteger(bits)) return [];
-      return [
-        {
-          device_id: device,
-          interface: on.slice(0, 100),
-          address: bytesOf(ip.value.family, ip.value.value),
-          address_family: ip.value.family,
-          length: bits,
-          state: state?.slice(0, 40) ?? null,
-          at: now,
-        },
-      ];
-    });
-    await insertOnce(tx, 'seen_address', rows, (row) => `${row.interface} ${row.address.toString('hex')}`);
-  }
-  if (answer.ask === 'macs') {
-    await tx.execute('DELETE FROM seen_mac WHERE device_id = ?', [device]);
-    const rows = answer.rows.flatMap(({ interface: on = '', mac: said = '', vlan = '' }) => {
-      const mac = parseMac(said);
-      return mac.ok && on !== ''
-        ? [
-            {
-              device_id: device,
-              interface: on.slice(0, 100),
-              mac: Buffer.from(macToBytes(mac.value)),
-              vlan: vlan.slice(0, 20),
-              at: now,
-            },
-          ]
-        : [];
-    });
-    await insertOnce(tx, 'seen_mac', rows, (row) => `${row.interface} ${row.mac.toString('hex')} ${row.vlan}`);
-  }
-}
-
-async function insertOnce<T extends Record<string, unknown>>(
-  tx: Tx,
-  table: string,
-  rows: T[],
-  key: (row: T) => string,
-): Promise<void> {
-  const once = [...new Map(rows.map((row) => [key(row).toLowerCase(), row])).values()];
-  if (once.length > 0) await tx.insertRows(table, once, '');
 }
 
 /** Whether somebody wants the run to end early. */

@@ -9,7 +9,8 @@ import { isAscii } from '@zpine/core/text/ascii';
 import { keysOf } from '../../store/records.ts';
 import { atLeast, type Role } from '@zpine/contract/roles';
 import { Instant } from '../../store/instant.ts';
-import { ownKinds, type Tx } from '../../store/tx.ts';
+import type { Tx } from '../../store/tx.ts';
+import { ownKinds } from '../../store/unsaved.ts';
 import { findRefs, likeText, mustFindField } from '../records/refs.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 

@@ -8,7 +8,8 @@ import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { kindGiven, likeText } from '../records/refs.ts';
 import { presentImage } from './list.ts';
-import { changes, takeBack, type ChangeRow } from './undo.ts';
+import { changes, type ChangeRow } from './changes.ts';
+import { takeBack } from './undo.ts';
 import { number, table, text, time, word, type RowOf } from '../../store/table.ts';
 
 export const removals = table('removed', {

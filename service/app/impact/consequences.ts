@@ -3,7 +3,7 @@ import { fieldsOf } from '@zpine/contract/kind';
 import { isKind, kindOf, type KindName } from '@zpine/contract/kinds';
 import type { ImpactRecord } from '@zpine/contract/impactShapes';
 import type { Value } from '@zpine/contract/fields';
-import type { Change } from '../../store/tx.ts';
+import type { Change } from '../../store/unsaved.ts';
 
 const SHOWN = 500;
 

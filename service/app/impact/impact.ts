@@ -6,7 +6,9 @@ import { Refusal } from '@zpine/contract/errors';
 import type { ImpactEvent } from '@zpine/contract/impactShapes';
 import { byKeys, keysOf } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
-import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 import { yielding, type YieldNow } from './yielding.ts';
 import { Consequences } from './consequences.ts';
 import { alike, differenceOf } from './difference.ts';
@@ -140,7 +142,7 @@ async function reachOf(preview: Previewed): Promise<Reached> {
       return [...(await keysOf(tx, 'device', added))].filter(([id]) => added.has(id)).map(([, key]) => key);
     },
   );
-  await read(preview.store, preview.actor, async (tx) => noteOrder(tx, await affected.devices(tx), order));
+  await readOnly(preview.store, preview.actor, async (tx) => noteOrder(tx, await affected.devices(tx), order));
   await tellMoved(preview, affected, consequences);
   const devices = [...order].sort(([, a], [, b]) => (a < b ? -1 : 1)).map(([id]) => id);
   const settingsOnly =
@@ -174,7 +176,7 @@ async function tellMoved(preview: Previewed, affected: AffectedDevices, conseque
         out.set(row.natural_key, row.home);
     return out;
   };
-  const before = await read(preview.store, preview.actor, homes);
+  const before = await readOnly(preview.store, preview.actor, homes);
   const after = await tried(preview, () => Promise.resolve(), homes);
   for (const [key, home] of after) {
     const was = before.get(key);

@@ -2,7 +2,9 @@
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import type { ImportKind, ImportOutcome } from '@zpine/contract/importRoutes';
 import { LeaseLost, mustHold, type Lease } from '../../store/claims.ts';
-import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 import { csvBatches } from './csv.ts';
 import { Import } from './engine.ts';
 import { rememberedHeads, rememberHeads } from './headMapping.ts';
@@ -26,7 +28,7 @@ export async function importUpload(
   const service: Actor = { name: 'service', via: 'service' };
   const set = (sql: string, values: unknown[]) =>
     transact(store, service, 'import', (tx) => tx.execute(`UPDATE upload SET ${sql} WHERE id = ?`, [...values, id]));
-  const upload = await read(store, service, (tx) => uploadRow(tx, String(id))).catch(() => undefined);
+  const upload = await readOnly(store, service, (tx) => uploadRow(tx, String(id))).catch(() => undefined);
   // Removed, stopped, or saved already by an instance that could not say so any more.
   if (!upload || !['waiting', 'reading', 'saving'].includes(upload.state)) return;
   if (!apply) await set("state = 'reading'", []);
@@ -126,7 +128,7 @@ async function* textOf(store: Store, upload: UploadRow, progress: Telling): Asyn
   const decoder = new TextDecoder(upload.encoding);
   const reader: Actor = { name: 'service', via: 'service' };
   for (let seq = 1; ; seq += 1) {
-    const chunk = await read(store, reader, (tx) =>
+    const chunk = await readOnly(store, reader, (tx) =>
       tx.one<{ data: Buffer }>('SELECT data FROM upload_chunk WHERE upload_id = ? AND seq = ?', [upload.id, seq]),
     );
     if (!chunk) break;

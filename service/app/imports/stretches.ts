@@ -5,6 +5,7 @@
  */
 import { Refusal } from '@zpine/contract/errors';
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
+import { probe } from '../../store/transact.ts';
 import type { Tx } from '../../store/tx.ts';
 import { importedTree } from '../addressing/importedTree.ts';
 import type { Import, Waiting } from './engine.ts';
@@ -112,7 +113,7 @@ export class Stretches {
     const before = work.standing();
     const along = this.companions.of(planned, themselves);
     try {
-      await outer.probe(async (tx) => {
+      await probe(outer, async (tx) => {
         work.backTo(before);
         work.tx = tx;
         for (const stretch of along) await work.takeAlong(stretch);

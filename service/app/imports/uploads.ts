@@ -4,7 +4,9 @@ import type { ImportOutcome, Upload, uploadStates } from '@zpine/contract/import
 import type { QueryOf } from '@zpine/contract/routes';
 import { z } from 'zod';
 import type { User } from '../access/who.ts';
-import { transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 import { kindOfImport } from './headMapping.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 

@@ -1,7 +1,8 @@
 /** Takes the room of everything that stands in racks: once after an update, when the table of slots is younger than they are. */
 import type { JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
-import { transact, type Actor } from '../../store/tx.ts';
+import type { Actor } from '../../store/store.ts';
+import { transact } from '../../store/transact.ts';
 import { freeSlots, clashingSlots, placedDevices, takeSlots } from './slots.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };

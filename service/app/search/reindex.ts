@@ -4,7 +4,8 @@ import { kindNames, type KindName } from '@zpine/contract/kinds';
 import type { JobWork } from '../../store/jobs.ts';
 import { fromRow, type AnyStored } from '../../store/records.ts';
 import { addTerms, dropTerms } from '../../store/terms.ts';
-import { transact, type Actor } from '../../store/tx.ts';
+import type { Actor } from '../../store/store.ts';
+import { transact } from '../../store/transact.ts';
 import { columnsFor } from '../../store/models.ts';
 
 const AT_ONCE = 1000;

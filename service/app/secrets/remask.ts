@@ -6,7 +6,9 @@ import { Masker } from '@zpine/core/secrets/masking';
 import type { Stored } from '@zpine/contract/kinds';
 import type { JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
-import { transact, type Actor, type Tx } from '../../store/tx.ts';
+import type { Actor } from '../../store/store.ts';
+import { transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 import { nextVersion } from '../fleet/runRows.ts';
 import { targetsOf } from '../fleet/targets.ts';
 

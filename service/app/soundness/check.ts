@@ -1,7 +1,8 @@
 /** Holds everything that is derived against the records, says what differs, and mends it when asked. */
 import { soundnessNames, type Soundness } from '@zpine/contract/doctorRoutes';
 import { kindNames } from '@zpine/contract/kinds';
-import { read, transact, type Actor, type Store } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
 import { cableEnds, macsOf } from './claims.ts';
 import { keysOf } from './keys.ts';
 import type { Difference, Look, Part } from './look.ts';
@@ -48,7 +49,7 @@ export async function checkStore(
   for (const look of soundnessNames) {
     const told: SoundnessReport['looks'][number] = { look, count: 0, mended: 0, rows: [] };
     for (const one of looks[look]) {
-      await read(store, actor, async (outer) => {
+      await readOnly(store, actor, async (outer) => {
         for await (const part of one.parts(outer)) {
           if (!alive()) throw new Error('the check was ended');
           const found = await lookAt(store, actor, part, mend);
@@ -72,7 +73,7 @@ export async function checkStore(
  * differs in the same way with the rows locked.
  */
 async function lookAt(store: Store, actor: Actor, part: Part, mend: boolean): Promise<Difference[]> {
-  const seen = await read(store, actor, (tx) => part(tx, false));
+  const seen = await readOnly(store, actor, (tx) => part(tx, false));
   if (seen.length === 0) return [];
   const before = new Set(seen.map(nameOf));
   return transact(store, actor, 'doctor.store', async (tx) => {

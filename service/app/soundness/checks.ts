@@ -3,7 +3,9 @@ import { soundness, type SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { Refusal } from '@zpine/contract/errors';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { JobWork } from '../../store/jobs.ts';
-import { read, transact, type Actor, type Store, type Tx } from '../../store/tx.ts';
+import type { Actor, Store } from '../../store/store.ts';
+import { readOnly, transact } from '../../store/transact.ts';
+import type { Tx } from '../../store/tx.ts';
 import { checkStore, type SoundnessReport } from './check.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
@@ -89,7 +91,7 @@ export const soundnessWork: JobWork = async (store: Store, payload) => {
   const asked = payload as { id?: number; actor?: Actor };
   const actor = asked.actor ?? night;
   const id = asked.id ?? (await transact(store, actor, 'doctor.store', (tx) => note(tx, false)));
-  const row = await read(store, actor, (tx) =>
+  const row = await readOnly(store, actor, (tx) =>
     tx.one<CheckRow>(`SELECT ${checks.all} FROM store_check WHERE id = ?`, [id]),
   );
   if (!row || row.ended_at !== null) return undefined;

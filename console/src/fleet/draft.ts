@@ -1,0 +1,83 @@
+/** A run as it is being put together: whether it can begin, and what is asked for then. */
+import type { ExpectationKind } from '@zpine/core/fleet/expectations';
+import type { Client } from '@zpine/contract/client';
+import type { RunHead, RunKind } from '@zpine/contract/fleetShapes';
+
+export type RunDraft = {
+  kind: RunKind;
+  where: string;
+  /** Of an ask. */
+  questions: string[];
+  command: string;
+  expect: string;
+  expectKind: ExpectationKind;
+  /** Of an errand. */
+  lines: string;
+  before: string[];
+  keep: boolean;
+  insist: boolean;
+  reason: string;
+  /** One column or one row a device. */
+  table: string;
+};
+
+export const emptyDraft: RunDraft = {
+  kind: 'reach',
+  where: '',
+  questions: [],
+  command: '',
+  expect: '',
+  expectKind: 'has',
+  lines: '',
+  before: [],
+  keep: true,
+  insist: false,
+  reason: '',
+  table: '',
+};
+
+export const takesTable = (kind: RunKind): boolean => kind === 'ask' || kind === 'errand';
+
+const linesIn = (text: string): string[] =>
+  text
+    .split('\n')
+    .map((line) => line.trim())
+    .filter((line) => line !== '');
+
+/** `count`: how many devices the selection has, as far as that is known. */
+export function isReady(draft: RunDraft, count: number | undefined): boolean {
+  const { kind, where, table, questions, command, lines, insist, reason } = draft;
+  if (count === 0 || (where === '' && (table === '' || !takesTable(kind)))) return false;
+  if (kind === 'ask') return questions.length > 0 || command.trim() !== '' || table !== '';
+  if (kind === 'errand') return (lines.trim() !== '' || table !== '') && (!insist || reason.trim() !== '');
+  return true;
+}
+
+/** Asks for the run; gives what was begun. */
+export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<RunHead> {
+  const { kind, questions, command, expectKind, before, keep, insist } = draft;
+  const selection = draft.where === '' ? {} : { where: draft.where };
+  if (kind === 'reach') return client.call('run.reach', { body: selection });
+  if (kind === 'capture') return client.call('run.capture', { body: selection });
+  const many = draft.table === '' ? selection : { ...selection, perDevice: { text: draft.table } };
+  if (kind === 'ask') {
+    const asks = [
+      ...questions.map((question) => ({ question })),
+      ...linesIn(command).map((line) => ({ command: line })),
+    ];
+    const expect = linesIn(draft.expect).map((text) => ({ kind: expectKind, text }));
+    return client.call('run.ask', { body: { ...many, asks, expect } });
+  }
+  const lines = draft.lines.trim() === '' ? {} : { lines: draft.lines };
+  return client.call('run.errand', {
+    body: { ...many, ...lines, questions: before, keep, insist },
+    ...(insist ? { reason: draft.reason.trim() } : {}),
+  });
+}
+
+/** The names below `questions:` of a sheet. */
+export function questionsIn(sheet: string): string[] {
+  const [, below = ''] = sheet.split(/^questions:\n/m);
+  const [part = ''] = below.split(/^\S/m);
+  return [...part.matchAll(/^ {2}([a-z][a-z0-9-]*):$/gm)].map((match) => match[1] ?? '');
+}

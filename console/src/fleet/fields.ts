@@ -1,0 +1,4 @@
+import type { RunDraft } from './draft.ts';
+
+/** What the fields of a run are given; `names`: the questions that some dialect knows. */
+export type FieldsProps = { draft: RunDraft; onChange: (part: Partial<RunDraft>) => void; names: string[] };
