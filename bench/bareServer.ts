@@ -10,13 +10,14 @@ async function assign(prefixId: number): Promise<string> {
   const connection = await pool.getConnection();
   try {
     await connection.beginTransaction();
-    const spaces = (await connection.query('SELECT id, holds FROM space WHERE prefix_id = ? ORDER BY id FOR UPDATE', [
-      prefixId,
-    ])) as { id: number }[];
-    const [span] = (await connection.query(
+    const spaces = await connection.query<{ id: number }[]>(
+      'SELECT id, holds FROM space WHERE prefix_id = ? ORDER BY id FOR UPDATE',
+      [prefixId],
+    );
+    const [span] = await connection.query<{ first: Buffer; last: Buffer }[]>(
       'SELECT first, last FROM free_span WHERE space_id = ? ORDER BY last LIMIT 1',
       [spaces[0]?.id],
-    )) as { first: Buffer; last: Buffer }[];
+    );
     if (!span) throw new Error('full');
     const next = Buffer.from(span.first);
     next.writeUInt32BE(next.readUInt32BE(12) + 1, 12);
@@ -28,13 +29,13 @@ async function assign(prefixId: number): Promise<string> {
       ]);
     await connection.query('UPDATE space SET free = free - 1 WHERE id IN (?)', [spaces.map((space) => space.id)]);
     const key = span.first.subarray(12).join('.');
-    const made = (await connection.query(
+    const made = await connection.query<{ insertId: number }>(
       'INSERT INTO address (natural_key, sort_key, created_at, updated_at, address, address_family, vrf_id, prefix_id) VALUES (?, ?, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), ?, 4, 1, ?)',
       [key, key, span.first, prefixId],
-    )) as { insertId: number };
-    const set = (await connection.query(
+    );
+    const set = await connection.query<{ insertId: number }>(
       "INSERT INTO change_set (at, actor, via, action) VALUES (UTC_TIMESTAMP(3), 'bench', 'api', 'bench')",
-    )) as { insertId: number };
+    );
     const image = JSON.stringify({ address: key, vrf: 1, interface: null, description: null, note: null });
     await connection.query("INSERT INTO `change` VALUES (?, 1, 'address', ?, ?, NULL, 1, NULL, ?)", [
       set.insertId,

@@ -136,9 +136,9 @@ async function storedBytes({ socket, user, password }: Mariadb): Promise<number>
     connectionLimit: 1,
     bigIntAsNumber: true,
   });
-  const [row] = (await pool.query(
+  const [row] = await pool.query<{ bytes: number }[]>(
     'SELECT COALESCE(SUM(LENGTH(content) + LENGTH(shown)), 0) AS bytes FROM captured_text',
-  )) as { bytes: number }[];
+  );
   await pool.end();
   return Number(row?.bytes);
 }

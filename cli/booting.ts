@@ -53,9 +53,9 @@ export function addBooting(program: Command): void {
     .argument('[device]')
     .option('--outcome <outcome>', 'only answered, refused, dropped or broken')
     .option('--limit <n>', 'maximum number of rows', '40')
-    .action(async (device: string | undefined, options: { outcome?: string; limit: string }, command: Command) => {
+    .action(async (device: string | undefined, options: { outcome?: 'answered'; limit: string }, command: Command) => {
       const { items } = await clientOf().call('boot.records', {
-        query: { ...options, ...(device === undefined ? {} : { device }) } as never,
+        query: { ...options, ...(device === undefined ? {} : { device }) },
       });
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return err('nothing was heard of booting clients yet');

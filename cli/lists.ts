@@ -75,7 +75,7 @@ export function addLists(box: Command, device: Command): void {
       };
       await settle(nameOf(file), send, { yes: yes === true, file, json: outputOf(command).json });
       if (label !== null && process.exitCode === undefined)
-        err(`the login is stored with label ${label}: zpine setting values --on label:${String(label)}`);
+        err(`the login is stored with label ${String(label)}: zpine setting values --on label:${String(label)}`);
     });
 }
 

@@ -137,7 +137,10 @@ export function selectionWithTable(devices: string[], options: Selected & { tabl
   const chosen = devices.length === 0 && options.where === undefined ? {} : selectionOf(devices, options);
   return {
     ...chosen,
-    perDevice: { text, ...(options.by === undefined ? {} : { by: options.by as 'columns' | 'rows' }) },
+    perDevice: {
+      text,
+      ...(options.by === undefined ? {} : { by: options.by === 'rows' ? ('rows' as const) : ('columns' as const) }),
+    },
   };
 }
 

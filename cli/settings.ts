@@ -100,7 +100,7 @@ export function addSettingVerbs(noun: Command): void {
             `${name} is a secret, and the command line is kept in the shell's history: give it on standard input, as in zpine setting set ${name} --on ${options.on} < FILE`,
           );
         const given = text ?? (await readInput());
-        const value = valueFromText(setting.valueType as SettingType, options.mode, given) as never;
+        const value = valueFromText(setting.valueType as SettingType, options.mode, given);
         const put = await client.call('value.put', {
           body: { setting: name, ...layerFrom(options.on), mode: options.mode, value },
           reason: options.reason,

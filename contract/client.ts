@@ -179,7 +179,7 @@ export class Client {
     options: WriteOptions = {},
   ): Promise<Upload> {
     const stream = { body, ...(body instanceof Blob ? {} : { duplex: 'half' }) };
-    return (await this.send('POST', '/api/v1/uploads', query as Query, undefined, options, stream)) as Upload;
+    return (await this.send('POST', '/api/v1/uploads', query, undefined, options, stream)) as Upload;
   }
 
   /** Sends one request and reads its answer; refusals and silence become errors. */
@@ -204,7 +204,7 @@ export class Client {
     if (body !== undefined) headers['Content-Type'] = 'application/json';
     if (options.version !== undefined) headers['If-Match'] = `"${options.version}"`;
     if (options.idempotencyKey) headers['Idempotency-Key'] = options.idempotencyKey;
-    const url = `${this.options.url}${path}${search.size > 0 ? `?${search}` : ''}`;
+    const url = `${this.options.url}${path}${search.size > 0 ? `?${search.toString()}` : ''}`;
     let response: Response;
     try {
       const send = this.options.fetch ?? fetch;
@@ -261,7 +261,7 @@ async function impactIn(response: Response, { hear }: PreviewOptions): Promise<I
   const decoder = new TextDecoder();
   const reader = response.body?.getReader();
   for (let piece = await reader?.read(); piece && !piece.done; piece = await reader?.read()) {
-    held += decoder.decode(piece.value, { stream: true });
+    held += decoder.decode(piece.value as Uint8Array, { stream: true });
     const lines = held.split('\n');
     held = lines.pop() ?? '';
     for (const line of lines) take(line);

@@ -7,7 +7,7 @@ import { fieldsOf, type KindDescription } from './kind.ts';
 export function cellText(k: KindDescription, name: string, record: Record<string, Value>): string {
   const field = k.fields[name];
   const value = record[name] ?? null;
-  return field ? typeOf(field).toText(value) : value === null ? '' : String(value as string | number);
+  return field ? typeOf(field).toText(value) : value === null ? '' : String(value);
 }
 
 /** A line end of either sort inside a cell is quoted, whatever ends the rows: RFC 4180, section 2.6. */

@@ -21,7 +21,7 @@ export function parsedList<G extends z.ZodType, T>(
   parse: (given: string | z.output<G>) => Parsed<T[]>,
 ): z.ZodType<T[] | null> {
   return z.union([z.string().max(20000), list]).transform((given, context) => {
-    const read = parse(given as string | z.output<G>);
+    const read = parse(given);
     if (read.ok) return read.value.length > 0 ? read.value : null;
     context.issues.push({ code: 'custom', input: given, message: read.fault.code, params: read.fault });
     return z.NEVER;

@@ -225,10 +225,7 @@ export const fieldTypes = {
       };
     },
     fromRow: (column, row) => {
-      const { family, value } = fromBytes(row[column] as Uint8Array, familyOf(column, row)) as {
-        family: Family;
-        value: bigint;
-      };
+      const { family, value } = fromBytes(row[column] as Uint8Array, familyOf(column, row));
       return formatPrefix({ family, first: value, length: Number(row[`${column}_length`]) });
     },
     input: 'code',
@@ -280,8 +277,7 @@ export const fieldTypes = {
     ...plain,
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : null }),
-    fromRow: (column, row) =>
-      typeof row[column] === 'string' ? (mustParse(parsePorts(row[column])) as unknown as Value) : null,
+    fromRow: (column, row) => (typeof row[column] === 'string' ? mustParse(parsePorts(row[column])) : null),
     toText: (value) => (Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : ''),
     input: 'groups',
     filter: false,
@@ -291,8 +287,7 @@ export const fieldTypes = {
     ...plain,
     columns: (column) => [{ name: column, sql: 'text' }],
     toRow: (column, value) => ({ [column]: Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : null }),
-    fromRow: (column, row) =>
-      typeof row[column] === 'string' ? (mustParse(parseSlots(row[column])) as unknown as Value) : null,
+    fromRow: (column, row) => (typeof row[column] === 'string' ? mustParse(parseSlots(row[column])) : null),
     toText: (value) => (Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : ''),
     input: 'groups',
     filter: false,

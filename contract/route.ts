@@ -25,7 +25,7 @@ export interface Route {
   /** Not a GET for the sake of its body alone: it saves nothing. */
   onlyReads?: boolean;
   /** Its answer as a table, for whoever asks for CSV. */
-  table?: (answer: never) => { heads: string[]; rows: string[][] };
+  table?(answer: unknown): { heads: string[]; rows: string[][] };
   /** It has more to do with the request than a unit of work: the HTTP part answers it itself. */
   own?: boolean;
   /** What it is sent may be as large as an import. */

@@ -20,7 +20,7 @@ export function labControl(lab: Lab, mail: Mailbox): Hono {
   app.get('/devices/:name', (c) => c.json(lab.state(c.req.param('name'))));
   app.get('/devices/:name/running', (c) => c.text(lab.device(c.req.param('name')).print()));
   app.post('/devices', async (c) => {
-    const input = (await c.req.json()) as DeviceInput;
+    const input = await c.req.json<DeviceInput>();
     lab.add(input);
     return c.json(lab.state(input.name), 201);
   });

@@ -6,7 +6,7 @@ import { z } from 'zod';
 import { parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
 import { Relay } from './boot/relay.ts';
-import { type Fault, isFault } from './faults.ts';
+import { isFault } from './faults.ts';
 import type { Flash, LabDevice } from './device.ts';
 import { FurrowSwitch } from './furrow/switch.ts';
 import { hearsSchema } from './hears.ts';
@@ -117,7 +117,7 @@ export class Lab {
       particulars: { serial, model, mac, version, cards },
       wire: this.wire,
       flash,
-      faults: new Set(entry.faults as Fault[]),
+      faults: new Set(entry.faults),
       hears,
       paceMs: this.paceMs,
       saved: () => writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 }),

@@ -56,7 +56,7 @@ const OLD: Algorithms = {
   kex: ['diffie-hellman-group14-sha1', 'diffie-hellman-group1-sha1'],
   cipher: ['aes128-cbc', '3des-cbc'],
   hmac: ['hmac-sha1'],
-} as Algorithms;
+};
 
 const FLOOD_BYTES = 50 * 1024 * 1024;
 

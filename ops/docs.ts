@@ -27,7 +27,7 @@ const table = (heads: string[], rows: string[][]): string =>
 const named = new Proxy({}, { get: (_target, name) => String(name).toUpperCase() }) as Record<string, string>;
 
 function errorsPage(): string {
-  const rows = (Object.entries(errors) as [string, ErrorRow][]).map(([code, row]) => [
+  const rows = Object.entries<ErrorRow>(errors).map(([code, row]) => [
     `\`${code}\``,
     String(row.status),
     row.detail(named),
@@ -82,12 +82,7 @@ function optionsPage(): string {
 }
 
 function routesPage(): string {
-  const rows = (Object.entries(routes) as [string, Route][]).map(([id, r]) => [
-    `\`${r.method} ${r.path}\``,
-    r.role,
-    r.summary,
-    `\`${id}\``,
-  ]);
+  const rows = Object.entries(routes).map(([id, r]) => [`\`${r.method} ${r.path}\``, r.role, r.summary, `\`${id}\``]);
   return `# Routes\n\n${made}\n\nBelow \`/api/v1\`; the whole description is at \`/api/openapi.json\`.\n\n${table(['route', 'role', 'what', 'id'], rows)}\n`;
 }
 

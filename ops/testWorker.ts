@@ -23,11 +23,11 @@ function wordsOf(error: Error): string {
 async function runFile(file: string): Promise<Done> {
   const begin = Date.now();
   let text = '';
-  const { write } = process.stdout;
-  process.stdout.write = ((chunk: string | Uint8Array) => {
+  const write = process.stdout.write.bind(process.stdout);
+  process.stdout.write = (chunk: string | Uint8Array) => {
     text += chunk.toString();
     return true;
-  }) as typeof write;
+  };
   try {
     const mocha = new Mocha({ reporter: 'spec', timeout: 30_000, color: false });
     mocha.addFile(file);

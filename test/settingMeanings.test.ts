@@ -1,4 +1,5 @@
 /** Settings that the service goes by have values that it can go by. */
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { expect } from 'chai';
 import { refusal, testService, type TestBench } from './service.ts';
 
@@ -10,18 +11,19 @@ describe('values of settings that the service goes by', () => {
   });
   after(() => bench.stop());
 
-  const put = (setting: string, value: unknown) =>
+  const put = (setting: string, value: SettingValue) =>
     bench.clients.engineer.call('value.put', {
-      body: { setting, layer: 'everywhere', mode: 'set', value: value as never },
+      body: { setting, layer: 'everywhere', mode: 'set', value },
     });
 
-  for (const [setting, value, code] of [
+  const refused: [string, SettingValue, string][] = [
     ['access.jump', 'nosuch', 'ref-unknown'],
     ['access.port', 70_000, 'value-high'],
     ['access.answer-seconds', 0, 'value-low'],
     ['capture.hours', -1, 'value-low'],
     ['watch.mail', ['quay@brackwater.example', 'not-an-address'], 'value-shape'],
-  ] as const)
+  ];
+  for (const [setting, value, code] of refused)
     it(`refuse ${JSON.stringify(value)} for ${setting}`, async () => {
       const problem = await refusal(put(setting, value));
       expect(problem.errors?.[0]?.code).to.equal(code);

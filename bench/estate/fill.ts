@@ -1,4 +1,5 @@
 /** Fills a database with an estate, through the same use cases as anybody's write: spans, slots, terms and history come with it. */
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { readFileSync } from 'node:fs';
 import { parse } from 'yaml';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
@@ -83,7 +84,13 @@ async function beginning(tx: Tx): Promise<void> {
   for (const value of demo.value ?? []) {
     const { layer } = value;
     if (layer === 'everywhere' || layer === 'dialect' || layer === 'duty')
-      await putValue(tx, { mode: 'set', ...value } as never);
+      await putValue(tx, {
+        mode: 'set',
+        setting: String(value.setting),
+        layer,
+        value: value.value as SettingValue,
+        ...(typeof value.of === 'string' ? { of: value.of } : {}),
+      });
   }
 }
 

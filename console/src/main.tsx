@@ -90,8 +90,10 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
   useEffect(() => {
     // Whoever's sign-in ran out is brought back to the door, wherever they were.
     return queries.getQueryCache().subscribe(({ query }) => {
-      const { error } = query.state;
-      if (query.queryKey[0] !== 'session' && error instanceof RefusedError && error.problem.status === 401) {
+      const error: unknown = query.state.error;
+      const key: unknown = query.queryKey;
+      const isOfSession = Array.isArray(key) && key[0] === 'session';
+      if (!isOfSession && error instanceof RefusedError && error.problem.status === 401) {
         void queries.resetQueries({ queryKey: ['session'] });
       }
     });

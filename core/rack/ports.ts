@@ -85,7 +85,7 @@ export const cableKindNames = Object.keys(cables) as CableKindName[];
 
 /** Whether such a cable may lead from one building to another. */
 export const leavesBuilding = (cable: CableKindName): boolean =>
-  cable !== 'twinax' && (cableKinds[cable].media as readonly Medium[]).includes('fibre');
+  cable !== 'twinax' && cableKinds[cable].media.includes('fibre');
 
 /** Whether the plug of such a cable goes into such a port. */
 export function plugFits(cable: CableKindName, port: PortKindName): boolean {

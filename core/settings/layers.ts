@@ -185,7 +185,7 @@ const readers: Record<'text' | 'number' | 'bool' | 'address' | 'prefix', Reader>
   prefix: (value) => {
     if (typeof value !== 'string') return fail('prefix-syntax', { value: shown(value) });
     const read = parsePrefix(value);
-    return read.ok ? ok(formatPrefix(read.value)) : (read as Parsed<SettingValue, ValueFault>);
+    return read.ok ? ok(formatPrefix(read.value)) : read;
   },
 };
 
@@ -216,7 +216,7 @@ const shown = (value: unknown): string =>
   (typeof value === 'string' ? value : (JSON.stringify(value) ?? 'nothing')).slice(0, 80);
 
 /** What a person typed on a command line, as a value of the type: `10.77.0.5, 10.77.0.6`, `a=1, b=2`. */
-export function valueFromText(type: SettingType, mode: Mode, text: string): unknown {
+export function valueFromText(type: SettingType, mode: Mode, text: string): SettingValue {
   if (type === 'number') return /^-?[0-9]+(\.[0-9]+)?$/.test(text.trim()) ? Number(text) : text;
   if (type === 'bool') return /^(true|yes|on)$/i.test(text) ? true : /^(false|no|off)$/i.test(text) ? false : text;
   const parts = () =>

@@ -247,7 +247,7 @@ function flat(items: Val[], host: Host): Val[] {
   const length = items.reduce<number>((sum, item) => sum + (Array.isArray(item) ? item.length : 1), 0);
   host.spend(length);
   if (length > MOST_ITEMS) throw new ArgumentFault(`the list would have more than ${MOST_ITEMS} items`);
-  return items.flat() as Val[];
+  return items.flat();
 }
 
 /** What putting in order costs besides the number of items: their texts are read, several times each. */

@@ -24,12 +24,12 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
   );
   const [shown] = await present(tx, 'device', [device]);
   return {
-    device: shown as never,
-    box: ((await present(tx, 'box', boxes))[0] ?? null) as never,
+    device: shown ?? {},
+    box: (await present(tx, 'box', boxes))[0] ?? null,
     dialect: await keyOf(tx, 'dialect', await dialectIdOf(tx, device)),
     management: await management(tx, device),
-    interfaces: (await present(tx, 'interface', interfaces)) as never,
-    addresses: (await present(tx, 'address', addresses)) as never,
+    interfaces: await present(tx, 'interface', interfaces),
+    addresses: await present(tx, 'address', addresses),
     hostKey: await hostKeyOf(tx, device.id),
     windowCloses: (await openArrival(tx, device.id))?.closes_at.toISOString() ?? null,
     stageSince: await stageSince(tx, device),

@@ -1,4 +1,6 @@
 /** What answers a call: a use case, in a unit of work. */
+import type { RecordHead } from '@zpine/contract/kind';
+import type { Pieces } from './pieces.ts';
 import { Refusal } from '@zpine/contract/errors';
 import type { Value } from '@zpine/contract/fields';
 import type { KindName } from '@zpine/contract/kinds';
@@ -24,7 +26,7 @@ export type OwnRoutes = {
 }[VerbRouteId];
 
 export type VerbHandlers = {
-  [R in Exclude<VerbRouteId, OwnRoutes>]: (tx: Tx, call: Call<QueryOf<R>, BodyOf<R>>) => Promise<ReplyOf<R>>;
+  [R in Exclude<VerbRouteId, OwnRoutes>]: (tx: Tx, call: Call<QueryOf<R>, BodyOf<R>>) => Promise<ReplyOf<R> | Pieces>;
 };
 
 export const refOf = (call: Call): string => call.params.ref ?? '';
@@ -36,8 +38,8 @@ export function onlyOne<T>(items: T[]): T {
 }
 
 /** One record as it is answered with. */
-export async function presentOne(tx: Tx, kind: KindName, record: object): Promise<Record<string, Value>> {
-  const [one] = await present(tx, kind, [record as never]);
+export async function presentOne(tx: Tx, kind: KindName, record: RecordHead): Promise<Record<string, Value>> {
+  const [one] = await present(tx, kind, [record]);
   if (!one) throw new Refusal('not-found', { kind, ref: '' });
   return one;
 }

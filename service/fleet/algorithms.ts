@@ -1,6 +1,5 @@
 /** SSH algorithms by the names of their RFCs: what is good today, and what an access set may permit beside it. */
 import type { Duplex } from 'node:stream';
-import type { Socket } from 'node:net';
 import { Client, type Algorithms } from 'ssh2';
 
 interface Table {
@@ -55,7 +54,7 @@ export function algorithmsFor(permitted: readonly string[]): Algorithms {
   const out: Record<string, string[]> = {};
   for (const [name, { good, old }] of Object.entries(algorithmTable))
     out[name] = [...good, ...old.filter((one) => permitted.includes(one))];
-  return out as Algorithms;
+  return out;
 }
 
 const offers = [
@@ -78,7 +77,7 @@ export async function offered(
     client.on('error', () => done());
     client.on('close', () => done());
     client.connect({
-      sock: sock as Socket,
+      sock: sock,
       username: 'nobody',
       readyTimeout: limitMs,
       algorithms,

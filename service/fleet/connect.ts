@@ -124,7 +124,7 @@ async function handshake(
         answer(prompts.map(() => access.password ?? '')),
       );
       client.connect({
-        sock: sock as Socket,
+        sock: sock,
         username: access.user,
         readyTimeout: access.connectSeconds * 1000,
         algorithms,
@@ -189,7 +189,7 @@ function signInWords({ access, key }: Target): string {
 function signInBy({ access }: Target) {
   const tried = new Set<string>();
   return (left: string[] | null, _partly: boolean, next: (method: AnyAuthMethod | false) => void): void => {
-    if (left === null) return next({ type: 'none', username: access.user } as AnyAuthMethod);
+    if (left === null) return next({ type: 'none', username: access.user });
     const can = (means: string) => left.includes(means) && !tried.has(means);
     const { user: username, key, password, passphrase } = access;
     if (key !== undefined && can('publickey')) {
@@ -199,7 +199,7 @@ function signInBy({ access }: Target) {
     if (password !== undefined && can('password')) {
       // One and the same password, whatever way it is asked for.
       tried.add('password').add('keyboard-interactive');
-      return next({ type: 'password', username, password } as AnyAuthMethod);
+      return next({ type: 'password', username, password });
     }
     if (password !== undefined && can('keyboard-interactive')) {
       tried.add('keyboard-interactive');

@@ -76,9 +76,9 @@ function answered(asked: Asked, { status, body }: Answer): Answered {
     headers: { ...headers, 'Content-Type': 'text/csv; charset=utf-8' },
     body: text,
   });
-  const { table }: Route = routes[asked.id];
-  if (table && wantsCsv(asked)) {
-    const { heads, rows } = table(body as never);
+  const route: Route = routes[asked.id];
+  if (route.table && wantsCsv(asked)) {
+    const { heads, rows } = route.table(body);
     return csv(cellsToCsv(heads, rows));
   }
   if (verb === 'list' && isKind(kind)) {

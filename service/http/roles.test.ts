@@ -30,7 +30,7 @@ describe('roles', () => {
     return { status: response.status, code: body.code ?? '' };
   }
 
-  for (const [id, route] of Object.entries(routes) as [string, Route][]) {
+  for (const [id, route] of Object.entries(routes)) {
     if (route.role === 'anyone') {
       it(`${id}: anybody`, async () => expect((await knock(route)).status).to.not.be.oneOf([401, 403]));
       continue;
@@ -49,7 +49,7 @@ describe('roles', () => {
   }
 
   it('covers every kind of write with at least the role of an engineer', () => {
-    for (const [id, route] of Object.entries(routes) as [string, Route][]) {
+    for (const [id, route] of Object.entries(routes)) {
       if (/\.(add|edit|remove)$/.test(id) && !/^(token|user|view)\./.test(id))
         expect(route.role, id).to.equal('engineer');
     }

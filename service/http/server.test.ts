@@ -1,6 +1,5 @@
 /** What the server does besides refusing: pages, versions, idempotency, sessions, events, health. */
 import { expect } from 'chai';
-import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { PASSWORD } from '../../ops/stack.ts';
 import { actor, refusal, testService, type TestBench } from '../../test/service.ts';
@@ -29,7 +28,7 @@ describe('the server', () => {
     expect(document.openapi).to.equal('3.1.0');
     const described = Object.values(document.paths).flatMap((path) => Object.values(path).map((o) => o.operationId));
     expect(described).to.have.members(Object.keys(routes));
-    for (const [id, route] of Object.entries(routes) as [string, Route][]) {
+    for (const [id, route] of Object.entries(routes)) {
       const operation = document.paths[`/api/v1${route.path}`]?.[route.method.toLowerCase()];
       expect(operation?.operationId).to.equal(id);
       expect(operation?.responses).to.have.property(String(route.status ?? 200));

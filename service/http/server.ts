@@ -159,7 +159,7 @@ async function answer(c: Context, id: RouteId, route: Route, options: ServerOpti
       id,
       path: c.req.path,
       url: c.req.url,
-      params: c.req.param() as Record<string, string>,
+      params: c.req.param(),
       query: c.req.query(),
       text: route.body ? await textOf(c, most) : '',
       version: versionOf(c),

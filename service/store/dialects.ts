@@ -124,7 +124,7 @@ function knownAt(path: readonly PropertyKey[]): string[] {
 /** What stands behind a default or what may be left out. */
 function unwrapped(schema: unknown): unknown {
   let inner = schema as { def?: { innerType?: unknown } } | undefined;
-  while (inner?.def?.innerType) inner = inner.def.innerType as typeof inner;
+  while (inner?.def?.innerType) inner = inner.def.innerType;
   return inner;
 }
 

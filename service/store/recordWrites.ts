@@ -197,7 +197,7 @@ export async function update<K extends KindName>(
       await freeMacs(tx, name, [before.id]);
       await claimMacs(tx, name, [record]);
     }
-    if (termsDiffer(name, from, to)) found.push(record as unknown as AnyStored);
+    if (termsDiffer(name, from, to)) found.push(record);
     knownKeys(tx, name).set(before.id, key);
     if (key !== before.key) renamed.push(before.id);
     await tx.change({
@@ -273,7 +273,7 @@ async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void>
   for (const [child, field] of referrersOf(name)) {
     if (!kindOf(child).key.parts.includes(field)) continue;
     const records = await find(tx, child, { [`${columnOf(field)}_id`]: ids });
-    const keys = await withKeys(tx, child, records as unknown as Fields[]);
+    const keys = await withKeys(tx, child, records);
     for (const [i, record] of records.entries()) {
       const { key, sortKey } = keys[i] ?? { key: record.key, sortKey: '' };
       await tx.execute(`UPDATE \`${child}\` SET natural_key = ?, sort_key = ? WHERE id = ?`, [key, sortKey, record.id]);
@@ -288,7 +288,7 @@ async function renameBelow(tx: Tx, name: KindName, ids: number[]): Promise<void>
 }
 
 /** Removes records and notes the changes. What refers to them must have been seen to. `parts` go with something else. */
-export async function remove<K extends KindName>(tx: Tx, name: K, records: Stored<K>[], parts = false): Promise<void> {
+export async function remove(tx: Tx, name: KindName, records: readonly RecordHead[], parts = false): Promise<void> {
   if (records.length === 0) return;
   const ids = records.map((r) => r.id);
   writes(tx, name);

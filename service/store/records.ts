@@ -127,8 +127,7 @@ function* refsIn(rows: Iterable<object>, field: string): Generator<number> {
 /** All records of a kind that is held in memory; undefined of others. */
 async function heldOf<K extends KindName>(tx: Tx, name: K): Promise<ReadonlyMap<number, Stored<K>> | undefined> {
   if (!isFew(name)) return undefined;
-  return (await allHeld(tx, name as FewKind, (kind) => inOrder(tx, kind))) as
-    ReadonlyMap<number, Stored<K>> | undefined;
+  return allHeld(tx, name, (kind) => inOrder(tx, kind));
 }
 
 /** All records of a kind of which there are few, in the order of their keys. */
@@ -165,7 +164,7 @@ export async function byKeys<K extends KindName>(
 
 export const knownKeys = (tx: Tx, name: KindName): Map<number, string> => {
   let known = tx.keys.get(name);
-  if (!known) tx.keys.set(name, (known = new Map()));
+  if (!known) tx.keys.set(name, (known = new Map<number, string>()));
   return known;
 };
 
@@ -222,9 +221,9 @@ export async function keyOf(tx: Tx, name: KindName, id: number | null): Promise<
 export async function present<K extends KindName>(
   tx: Tx,
   name: K,
-  records: Stored<K>[],
+  records: readonly (Stored<K> | RecordHead)[],
 ): Promise<Record<string, Value>[]> {
-  const shown = records.map((record) => ({ ...(record as unknown as Fields) }));
+  const shown = records.map((record): Fields => ({ ...record }));
   const refs = refsOf(kindOf(name)).map(([field, { to }]) => [field, to as KindName] as const);
   const idsIn = (field: string) => shown.map((r) => r[field]).filter((id): id is number => typeof id === 'number');
   await keysOfAll(

@@ -11,7 +11,7 @@ export class Unit {
   private readonly connection: Connection;
   private readonly unanswered = new Set<Promise<unknown>>();
   /** A deadlock, or a lock that was waited for too long, even where the work took no notice of it. */
-  private lost: { error: unknown } | undefined;
+  private lost: { error: Error } | undefined;
   /** From when its end began: what a branch of the work that goes on would still send belongs to nobody any more. */
   private over = false;
 
@@ -29,7 +29,7 @@ export class Unit {
 
   send(sql: string, values: unknown[]): Promise<unknown> {
     // What would be done from here on would be done in vain.
-    if (this.lost) return Promise.reject(this.lost.error as Error);
+    if (this.lost) return Promise.reject(this.lost.error);
     if (this.over) return Promise.reject(new Error('this unit of work has ended'));
     return this.sent(sql, values);
   }
@@ -69,7 +69,7 @@ export class Unit {
     try {
       return await answer;
     } catch (error) {
-      if (isDeadlock(error)) this.lost ??= { error };
+      if (isDeadlock(error)) this.lost ??= { error: error instanceof Error ? error : new Error(String(error)) };
       throw error;
     } finally {
       this.unanswered.delete(answer);

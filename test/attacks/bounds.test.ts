@@ -2,6 +2,7 @@
  * One request must not stop a boot: each of these was made to cost much, and a device that boots beside it gets its
  * offer, as everybody else gets their answers.
  */
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { connect } from 'node:net';
 import { setTimeout as pause } from 'node:timers/promises';
 import { expect } from 'chai';
@@ -116,15 +117,15 @@ describe('requests that cost much', () => {
 
   it('texts, lists and maps of secrets that go to another process and back are shown as little as here', async () => {
     const secret = 'rope-walk-77';
-    const settings = {
+    const settings: Record<string, [string, SettingValue]> = {
       word: ['text', secret],
       list: ['list-of-text', [secret, 'other-rope-78']],
       map: ['map', { quay: secret }],
-    } as const;
+    };
     for (const [name, [valueType, value]] of Object.entries(settings)) {
       await a.client.add('setting', { name: `apart.${name}`, valueType, secret: true, about: 'for this test' });
       await a.client.call('value.put', {
-        body: { setting: `apart.${name}`, layer: 'device', of: 'ard-acc-1', mode: 'set', value: value as never },
+        body: { setting: `apart.${name}`, layer: 'device', of: 'ard-acc-1', mode: 'set', value },
       });
     }
     for (const line of [

@@ -1,7 +1,7 @@
 /** Every mechanism that serves all kinds, tried on each of them: the list of kinds makes the tests. */
 import { expect } from 'chai';
 import type { AnyRecord } from '@zpine/contract/kind';
-import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
+import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { refusal, testService, type TestBench } from '../service.ts';
 import { addSample, NOTE, otherNames } from './samples.ts';
 
@@ -87,7 +87,7 @@ describe('every kind', () => {
         expect(await shown(one)).to.deep.include({ note: 'Moved', labels: ['moved', word] });
         const set = await lastSet();
         expect(set?.count).to.equal(2);
-        await client().call('history.undo', { params: { id: String(set?.id) }, body: {} });
+        await client().call('history.undo', { params: { id: String(set?.id) } });
         expect(await shown(one)).to.deep.include({ note: NOTE, labels: [word, 'spare'].sort() });
       });
 
@@ -113,11 +113,11 @@ describe('every kind', () => {
         expect(gone.items[0]?.fields.note).to.equal(NOTE);
         const found = (await client().call('search', { query: { q: two.key } })).items;
         expect(found.map((i) => `${i.kind} ${i.key}`)).not.to.include(`${kind} ${two.key}`);
-        await client().call('removed.restore', { params: { kind, ref: two.key }, body: {} as never });
+        await client().call('removed.restore', { params: { kind, ref: two.key } });
         const { version: _, createdAt: __, updatedAt: ___, ...back } = await shown(two);
         expect(before).to.deep.include(back);
         expect((await client().call('removed.list', { query: { kind, q: two.key } })).items).to.deep.equal([]);
-        const again = client().call('removed.restore', { params: { kind, ref: two.key }, body: {} as never });
+        const again = client().call('removed.restore', { params: { kind, ref: two.key } });
         expect((await refusal(again)).code).to.equal('removed-unknown');
       });
 
@@ -159,4 +159,4 @@ describe('every kind', () => {
   }
 });
 
-const formless: (KindName | string)[] = ['ref-unknown', 'address-outside', 'position-without-rack', 'taken'];
+const formless: string[] = ['ref-unknown', 'address-outside', 'position-without-rack', 'taken'];

@@ -1,4 +1,5 @@
 /** Some lines for many devices: previewed, confirmed by number, verified, kept, captured, and taken back. */
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { expect } from 'chai';
 import { acquainted, addDevice, fleet, paste, rowOf, settled, TIME, USER, type Fleet } from './bench.ts';
 import { refusal } from '../service.ts';
@@ -205,8 +206,8 @@ describe('errands', function () {
     expect(printed('har-acc-12')).to.contain('climb by topmost-secret');
   });
 
-  const access = (on: string, setting: string, value: unknown) =>
-    f.client.call('value.put', { body: { setting, layer: 'device', of: on, mode: 'set', value: value as never } });
+  const access = (on: string, setting: string, value: SettingValue) =>
+    f.client.call('value.put', { body: { setting, layer: 'device', of: on, mode: 'set', value: value } });
 
   it('does not lose the way in unseen: no account, no door, no address, another password', async () => {
     const ways: [lines: string, why: string][] = [

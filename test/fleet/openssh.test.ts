@@ -87,7 +87,7 @@ describe('a real OpenSSH server, with Shale behind it', function () {
       ['access.user', user],
     ])
       await api.call('value.put', {
-        body: { setting: setting ?? '', layer: 'device', of: DEVICE, mode: 'set', value } as never,
+        body: { setting: setting ?? '', layer: 'device', of: DEVICE, mode: 'set', value: value ?? '' },
       });
   });
   after(async () => {

@@ -1,4 +1,5 @@
 /** Watching: what is believed, what is told, what is sent as a letter. */
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { expect } from 'chai';
 import { Mailbox } from '@zpine/lab/mail';
 import { transact } from '../../service/store/transact.ts';
@@ -19,8 +20,8 @@ describe('watching', function () {
     addDevice(f.lab, 'furrow', 9, { hears: [{ on: '1/1', neighbour: 'har-xr-1', port: 'cu1' }] });
     await paste(f.client, 'furrow', ['har-acc-9']);
     await acquainted(f.client);
-    const put = (setting: string, value: unknown) =>
-      f.client.call('value.put', { body: { setting, layer: 'everywhere', mode: 'set', value } as never });
+    const put = (setting: string, value: SettingValue) =>
+      f.client.call('value.put', { body: { setting, layer: 'everywhere', mode: 'set', value } });
     await put('watch.minutes', 10);
     await put('watch.mail', ['bridge@brackwater.example', 'quay@brackwater.example']);
     await put('access.connect-seconds', 2);

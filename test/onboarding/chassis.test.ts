@@ -46,7 +46,7 @@ describe('an arriving chassis', () => {
     expect(o.lab.device('chassis').print()).to.contain('socket 1/3\n  about "crane"');
   });
 
-  it('refuses a line for a port of a card that is not there', async () => {
+  it('refuses a line for a port of a card that is not there', () => {
     const edition = o.lab.furrow('chassis').memory;
     expect(edition.take([], 'socket 2/1')).to.deep.equal({ why: 'LF-C4 has sockets 1/1 to 1/24, 4/1 to 4/24' });
   });

@@ -1,3 +1,5 @@
+import type { BodyIn } from '@zpine/contract/routes';
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { expect } from 'chai';
 import { actor, refusal } from '../service.ts';
 import { readOnly } from '../../service/store/transact.ts';
@@ -15,7 +17,7 @@ describe('settings in layers', () => {
 
   const explained = async (device: string, name: string) =>
     (await o.client.call('device.settings', { params: { ref: device } })).items.find((s) => s.name === name);
-  const put = (body: object) => o.client.call('value.put', { body: body as never });
+  const put = (body: BodyIn<'value.put'>) => o.client.call('value.put', { body: body });
 
   it('come from the strongest layer, and say which', async () => {
     expect(await explained('ard-acc-1', 'trap.target')).to.deep.include({
@@ -48,7 +50,7 @@ describe('settings in layers', () => {
   });
 
   it('are refused with the place and the reason', async () => {
-    const fault = async (body: object) => {
+    const fault = async (body: BodyIn<'value.put'>) => {
       const { code, errors } = await refusal(put(body));
       return `${code} ${errors?.[0]?.pointer}`;
     };
@@ -114,8 +116,8 @@ describe('editions', () => {
   const make = (ref: string) => o.client.call('edition.make', { params: { ref }, body: {} });
   const publish = (ref: string, number: number, body: object = {}, reason?: string) =>
     o.client.call('edition.publish', { params: { ref, number: String(number) }, body, reason });
-  const set = (setting: string, device: string, value: unknown) =>
-    o.client.call('value.put', { body: { setting, layer: 'device', of: device, value: value as never } });
+  const set = (setting: string, device: string, value: SettingValue) =>
+    o.client.call('value.put', { body: { setting, layer: 'device', of: device, value: value } });
 
   it('are the same edition as long as they are the same text', async () => {
     const { device } = await another(o);

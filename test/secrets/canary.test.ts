@@ -2,6 +2,7 @@
  * Forty secrets that nobody could mistake for anything else go through everything that the service does with secrets; then
  * all that anybody is shown, the stream, the log and the database are searched for them.
  */
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -10,7 +11,6 @@ import { QueryTypes } from 'sequelize';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
 import { RefusedError } from '@zpine/contract/client';
 import { roles } from '@zpine/contract/roles';
-import type { Route } from '@zpine/contract/route';
 import { routes } from '@zpine/contract/routes';
 import { PASSWORD } from '../../ops/stack.ts';
 import { zpineIn } from '../zpine.ts';
@@ -108,8 +108,8 @@ describe('secrets, through everything', function () {
       await o.client.add('setting', { name: settingOf(i), about: 'a canary', valueType, secret: true });
       const layer = (['everywhere', 'site', 'device'] as const)[i % 3] ?? 'everywhere';
       const of = { everywhere: undefined, site: 'ard', device: 'ard-acc-1' }[layer];
-      const put = (held: unknown) =>
-        o.client.call('value.put', { body: { setting: settingOf(i), layer, of, mode: 'set', value: held } as never });
+      const put = (held: SettingValue) =>
+        o.client.call('value.put', { body: { setting: settingOf(i), layer, of, mode: 'set', value: held } });
       await tried(put(value));
       if (i % 7 === 0)
         await tried(
@@ -191,10 +191,15 @@ describe('secrets, through everything', function () {
 
   it('go to a device: by its edition, errands, asks and captures', async () => {
     await o.client.call('value.put', {
-      body: { setting: 'trap.word', layer: 'everywhere', mode: 'set', value: plain[0] } as never,
+      body: { setting: 'trap.word', layer: 'everywhere', mode: 'set', value: plain[0] ?? '' },
     });
     await o.client.call('value.put', {
-      body: { setting: 'users', layer: 'everywhere', mode: 'set', value: { zpine: plain[1], quay: words[0] } } as never,
+      body: {
+        setting: 'users',
+        layer: 'everywhere',
+        mode: 'set',
+        value: { zpine: plain[1] ?? '', quay: words[0] ?? '' },
+      },
     });
     await prepare(o, 'ard-acc-1');
     o.lab.add(ardle);
@@ -248,7 +253,7 @@ describe('secrets, through everything', function () {
     const ids = numbered(8, (i) => String(i + 1));
     const leaks: string[] = [];
     for (const role of roles)
-      for (const [id, route] of Object.entries(routes) as [string, Route][]) {
+      for (const [id, route] of Object.entries(routes)) {
         if (route.method !== 'GET' || id === 'events') continue;
         const known = Object.keys(route.query?.shape ?? {});
         const queries = [
@@ -356,7 +361,7 @@ describe('secrets, through everything', function () {
     const leaks: string[] = [];
     for (const { name } of tables) {
       const rows = await o.store.sequelize.query(`SELECT * FROM \`${name}\``, { type: QueryTypes.SELECT });
-      const text = JSON.stringify(rows, (_key, value: unknown) =>
+      const text = JSON.stringify(rows, (_key, value: SettingValue) =>
         typeof value === 'object' && value !== null && (value as { type?: string }).type === 'Buffer'
           ? Buffer.from((value as { data: number[] }).data).toString('latin1')
           : value,

@@ -40,7 +40,7 @@ export function BlockMap({ prefix, space, onHole }: Props) {
     const title = [item.prefix, item.description, item.site?.toUpperCase()].filter(Boolean).join(' · ');
     return {
       block,
-      piece: { first: block.first, last: lastOf(block), look: 'child', name: item.prefix, title } as Piece,
+      piece: { first: block.first, last: lastOf(block), look: 'child' as const, name: item.prefix, title },
     };
   });
   const holes = space.holes.map(({ first, last }): Piece => {

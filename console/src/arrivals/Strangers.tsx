@@ -151,12 +151,7 @@ function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
       onOk={() => device !== null && onChosen(device, serial.trim() || undefined)}
     >
       <label htmlFor="recognise-device">Device</label>
-      <RefInput
-        id="recognise-device"
-        kind="device"
-        value={device}
-        onChange={(value) => setDevice(value as string | null)}
-      />
+      <RefInput id="recognise-device" kind="device" value={device} onChange={(value) => setDevice(value)} />
       {needsSerial && (
         <>
           <label htmlFor="recognise-serial">Serial, as it stands on the box</label>

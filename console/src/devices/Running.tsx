@@ -15,7 +15,7 @@ export function Running({ device }: { device: string }) {
   const may = useMay('engineer');
   const runs = useQuery({
     queryKey: keys.worked('runs', device),
-    queryFn: () => client.call('run.list', { query: { device, limit: '20' } as never }),
+    queryFn: () => client.call('run.list', { query: { device, limit: '20' } }),
   });
   const begin = (kind: 'run.reach' | 'run.capture') =>
     void attempt(async () => {

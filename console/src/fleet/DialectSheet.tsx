@@ -110,12 +110,7 @@ export default function DialectSheet({ record }: { record: AnyRecord }) {
                 onChange={(event) => setSession(event.target.value)}
               />
               <div>
-                <RefInput
-                  id="try-device"
-                  kind="device"
-                  value={device}
-                  onChange={(value) => setDevice(value as string | null)}
-                />
+                <RefInput id="try-device" kind="device" value={device} onChange={(value) => setDevice(value)} />
                 <Button
                   style={{ marginTop: 8 }}
                   disabled={faults.length > 0 || (device === null && session.trim() === '')}

@@ -36,7 +36,7 @@ export const emptyDraft: RunDraft = {
   table: '',
 };
 
-export const takesTable = (kind: RunKind): boolean => kind === 'ask' || kind === 'errand';
+const takesTable = (kind: RunKind): boolean => kind === 'ask' || kind === 'errand';
 
 const linesIn = (text: string): string[] =>
   text

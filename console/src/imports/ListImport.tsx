@@ -147,7 +147,7 @@ function Line({
         id={`list-${name}`}
         autoComplete="off"
         placeholder={hint}
-        value={(options[name] as string | undefined) ?? ''}
+        value={options[name] ?? ''}
         onChange={(event) => set(name, event.target.value)}
       />
     </>

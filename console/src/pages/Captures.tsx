@@ -20,8 +20,7 @@ export default function Captures() {
   const set = (next: Record<string, string>) => setParams(next, { replace: true });
   const found = useQuery({
     queryKey: keys.worked('capture-search', text, missing),
-    queryFn: () =>
-      client.call('capture.search', { query: { q: text, ...(missing ? { missing: 'true' } : {}) } as never }),
+    queryFn: () => client.call('capture.search', { query: { q: text, ...(missing ? { missing: 'true' } : {}) } }),
     enabled: text.trim().length > 1,
     placeholderData: (before) => before,
   });
@@ -82,7 +81,7 @@ export default function Captures() {
 export function CaptureList({ query }: { query: Record<string, string> }) {
   const list = useQuery({
     queryKey: keys.worked('captures', query),
-    queryFn: () => client.call('capture.list', { query: query as never }),
+    queryFn: () => client.call('capture.list', { query: query }),
   });
   const items = list.data?.items ?? [];
   if (list.isError) return <div className="refused">{problemOf(list.error).detail}</div>;
@@ -148,7 +147,7 @@ export function CapturePage() {
     queryKey: keys.worked('versions', one?.device ?? '', one?.file ?? ''),
     queryFn: () =>
       client.call('capture.list', {
-        query: { device: one?.device ?? '', file: one?.file ?? '', limit: '100' } as never,
+        query: { device: one?.device ?? '', file: one?.file ?? '', limit: '100' },
       }),
     enabled: one !== undefined,
   });
@@ -156,7 +155,7 @@ export function CapturePage() {
   const before = against ?? others.find((other) => other.id < Number(id))?.id;
   const diff = useQuery({
     queryKey: keys.worked('capture-diff', before ?? 0, id),
-    queryFn: () => client.call('capture.diff', { query: { from: String(before), to: id } as never }),
+    queryFn: () => client.call('capture.diff', { query: { from: String(before), to: id } }),
     enabled: before !== undefined && one?.binary === false,
   });
   const reveal = () =>

@@ -1,6 +1,7 @@
 import { Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
+import { doubtNames } from '@zpine/contract/checks';
 import { client, keys, problemOf } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';
@@ -8,11 +9,11 @@ import { pathOf } from '../records/paths.ts';
 /** What the records themselves make doubtful: each with its remedy. */
 export default function Doctor() {
   const [params, setParams] = useSearchParams();
-  const only = params.get('only');
+  const only = doubtNames.find((name) => name === params.get('only'));
   const query = { ...(only ? { only, limit: '1000' } : { limit: '8' }) };
   const found = useQuery({
     queryKey: keys.worked('doctor', query),
-    queryFn: () => client.call('doctor.data', { query: query as never }),
+    queryFn: () => client.call('doctor.data', { query }),
     placeholderData: (before) => before,
   });
   const items = found.data?.items.filter((one) => one.count > 0) ?? [];

@@ -13,7 +13,7 @@ export default function Fleet() {
   const may = useMay('engineer');
   const runs = useQuery({
     queryKey: keys.worked('runs'),
-    queryFn: () => client.call('run.list', { query: { limit: '50' } as never }),
+    queryFn: () => client.call('run.list', { query: { limit: '50' } }),
   });
   const items = runs.data?.items ?? [];
   const working = items.filter((run) => run.state === 'working' || run.state === 'waiting').length;

@@ -64,7 +64,7 @@ function Changes({ params, set }: { params: URLSearchParams; set: (name: string,
           placeholder="any kind"
           value={params.get('kind')}
           options={[
-            ...kindNames.map((kind) => ({ value: kind as string, label: kindOf(kind).title })),
+            ...kindNames.map((kind) => ({ value: kind, label: kindOf(kind).title })),
             { value: 'value', label: 'Value of a setting' },
             { value: 'edition', label: 'Edition' },
           ]}

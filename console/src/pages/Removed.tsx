@@ -44,7 +44,7 @@ export function Removed() {
           style={{ minWidth: 170 }}
           placeholder="any kind"
           value={kind}
-          options={kindNames.map((name) => ({ value: name as string, label: kindOf(name).title }))}
+          options={kindNames.map((name) => ({ value: name, label: kindOf(name).title }))}
           onChange={setKind}
         />
         <Input.Search

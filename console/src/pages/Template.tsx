@@ -37,7 +37,7 @@ export default function TemplatePage({ name }: { name: string }) {
   const found = useQuery({ queryKey: keys.record('template', name), queryFn: () => client.show('template', name) });
   if (found.isError) return <Refused title={name} error={found.error} back="/templates" />;
   if (!found.data) return <Page title={name} mono children={null} />;
-  return <Editor key={found.data.id} record={found.data as unknown as AnyRecord} />;
+  return <Editor key={found.data.id} record={found.data} />;
 }
 
 function Editor({ record }: { record: AnyRecord }) {
@@ -149,12 +149,7 @@ function Editor({ record }: { record: AnyRecord }) {
               <div className="toolbar">
                 <label htmlFor="preview-device">Preview for</label>
                 <div style={{ minWidth: 220 }}>
-                  <RefInput
-                    id="preview-device"
-                    kind="device"
-                    value={device}
-                    onChange={(v) => setDevice(v as string | null)}
-                  />
+                  <RefInput id="preview-device" kind="device" value={device} onChange={(v) => setDevice(v)} />
                 </div>
               </div>
               {tried.isError && <div className="refused">{problemOf(tried.error).detail}</div>}

@@ -16,7 +16,7 @@ export default function Watch() {
   });
   const notices = useQuery({
     queryKey: keys.worked('notices'),
-    queryFn: () => client.call('notice.list', { query: { limit: '50' } as never }),
+    queryFn: () => client.call('notice.list', { query: { limit: '50' } }),
   });
   const items = watched.data?.items ?? [];
   const devices = [...new Set(items.map((one) => one.device))];

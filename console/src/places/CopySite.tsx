@@ -2,7 +2,7 @@ import { Button, Input, Table } from 'antd';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { ReplyOf } from '@zpine/contract/routes';
-import { kindOf, type KindName } from '@zpine/contract/kinds';
+import { kindOf } from '@zpine/contract/kinds';
 import { client, problemOf } from '../api.ts';
 import type { AnyRecord } from '@zpine/contract/kind';
 import { PlanRows } from '../addressing/ApplyPlan.tsx';
@@ -91,7 +91,7 @@ function CopyDrawer({ site, onClose }: { site: AnyRecord; onClose: () => void })
 
 function Seen({ seen }: { seen: Copied }) {
   const counts = Object.entries(seen.counts).map(([kind, n]) => {
-    const k = kindOf(kind as KindName);
+    const k = kindOf(kind);
     return `${n} ${inSentence(n === 1 ? k.title : k.titles)}`;
   });
   const reasons = [...new Set(seen.left.map((one) => `${one.kind}: ${one.why}`))];

@@ -55,7 +55,7 @@ export function RecordDrawer({ kind, record, preset = {}, onClose, onSaved }: Pr
     setProblem(undefined);
     form.setFields(inForm(k).map(([name]) => ({ name, errors: [] })));
     try {
-      const saved = (await send(client, k, kind, base, form.getFieldsValue(), reason)) as unknown as AnyRecord;
+      const saved = (await send(client, k, kind, base, form.getFieldsValue(), reason)) as AnyRecord;
       own.note({ kind, record: saved.id, version: saved.version });
       void queries.invalidateQueries({ queryKey: ['records', kind] });
       void queries.invalidateQueries({ queryKey: ['worked'] });

@@ -8,7 +8,6 @@ import {
   type Mode,
   type SettingType,
 } from '@zpine/core/settings/layers';
-import type { KindName } from '@zpine/contract/kinds';
 import { client } from '../api.ts';
 import { Impact } from '../impact/Impact.tsx';
 import { useAttempt } from '../look/attempt.tsx';
@@ -39,7 +38,7 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
   const several = valueType === 'map' || valueType.startsWith('list-');
   const ready = text !== '' && (layer === 'everywhere' || of !== null);
   const send = (by = client) => {
-    const value = valueFromText(valueType as SettingType, mode, text) as never;
+    const value = valueFromText(valueType as SettingType, mode, text);
     const place = { layer, ...(layer === 'everywhere' || of === null ? {} : { of }) };
     return by.call('value.put', { body: { setting, ...place, mode, value } });
   };
@@ -73,13 +72,7 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
             {layer !== 'everywhere' && (
               <>
                 <label htmlFor="value-of">Which {layer}</label>
-                <RefInput
-                  key={layer}
-                  id="value-of"
-                  kind={layer as KindName}
-                  value={of}
-                  onChange={(next) => setOf(next as string | null)}
-                />
+                <RefInput key={layer} id="value-of" kind={layer} value={of} onChange={(next) => setOf(next)} />
               </>
             )}
           </>
@@ -87,7 +80,7 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
         {several && (
           <>
             <label>What it does to weaker layers</label>
-            <Segmented value={mode} onChange={(next) => setMode(next as Mode)} options={[...modes]} />
+            <Segmented value={mode} onChange={(next) => setMode(next)} options={[...modes]} />
           </>
         )}
         <label htmlFor="value-text">Value</label>

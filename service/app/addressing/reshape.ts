@@ -161,7 +161,7 @@ function together(prefixes: readonly Stored<'prefix'>[]): { fields: Fields; drop
   const fields = Object.fromEntries(
     [...sharedFields, ['vlan', kindOf('prefix').fields.vlan] as (typeof sharedFields)[number]].map(([name, field]) => {
       const said = prefixes
-        .map((prefix) => ({ prefix, value: prefix[name as keyof Stored<'prefix'>] as Value }))
+        .map((prefix) => ({ prefix, value: prefix[name as keyof Stored<'prefix'>] }))
         .filter(({ value }) => value !== null);
       if (name === 'labels') return [name, [...new Set(said.flatMap(({ value }) => value as string[]))]];
       if (name === 'note') return [name, [...new Set(said.map(({ value }) => value as string))].join('\n') || null];

@@ -1,7 +1,6 @@
 /** Arrivals in the database: what was seen is put through core's state machine, and what follows is written down. */
 import { type Arrival, type ArrivalEvent, type Effect, expected, step } from '@zpine/core/arrival/arrival';
 import type { Stage } from '@zpine/contract/kinds/devices';
-import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
@@ -149,8 +148,7 @@ async function runEffect(tx: Tx, row: ArrivalRow, effect: Effect): Promise<void>
       );
       return;
     case 'stage': {
-      const device = (await byIds(tx, 'device', [row.device_id], true)).get(row.device_id) as
-        Stored<'device'> | undefined;
+      const device = (await byIds(tx, 'device', [row.device_id], true)).get(row.device_id);
       if (device && device.stage !== effect.stage && movable.includes(device.stage as Stage)) {
         await setFields(tx, 'device', device.id, { stage: effect.stage });
       }

@@ -1,5 +1,5 @@
 /** What hangs on devices, for copies of them: cards, ports, interfaces, and which interface is for management or stands for it. */
-import { type AnyStored, byIds, find } from '../../store/records.ts';
+import { byIds, find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { numbersAt } from '../interfaces/vlans.ts';
 import type { Copies } from '../records/copies.ts';
@@ -82,7 +82,7 @@ async function copyInterfaces(copies: Copies, devices: number[]): Promise<void> 
   const edits = there
     .filter((one) => one.version > 0)
     .map((one) => {
-      const { device: _, name: __, form: ___, ...changes } = copies.fields('interface', one as unknown as AnyStored);
+      const { device: _, name: __, form: ___, ...changes } = copies.fields('interface', one);
       return { ref: `#${copies.of('interface', one.id)}`, changes };
     });
   if (edits.length > 0) await edit(tx, 'interface', edits);

@@ -2,7 +2,7 @@
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import type { RetireItem } from '@zpine/contract/retiring';
 import type { Stored } from '@zpine/contract/kinds';
-import { keyOf, find, type AnyStored } from '../../store/records.ts';
+import { keyOf, find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { cablesIn } from '../kinds/cable.ts';
 import { editOne } from '../records/edit.ts';
@@ -46,10 +46,10 @@ export async function retire(tx: Tx, ref: string, body: BodyOf<'device.retire'>)
   if (!body.apply) return { device: device.key, items, applied: false };
   const frees = (what: RetireItem['what']) => !body.keep.includes(what);
   if (frees('addresses')) {
-    await removeAll(tx, 'carrier', held.carriers as unknown as AnyStored[]);
-    await removeAll(tx, 'address', held.addresses as unknown as AnyStored[]);
+    await removeAll(tx, 'carrier', held.carriers);
+    await removeAll(tx, 'address', held.addresses);
   }
-  if (frees('cables')) await removeAll(tx, 'cable', held.cables as unknown as AnyStored[]);
+  if (frees('cables')) await removeAll(tx, 'cable', held.cables);
   if (frees('box'))
     for (const box of held.boxes) await editOne(tx, 'box', `#${box.id}`, { device: null, condition: body.box });
   if (frees('rack') && device.rack !== null)

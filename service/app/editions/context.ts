@@ -325,7 +325,7 @@ function settingTree(settings: DeviceSettings): ValMap {
     const parts = setting.name.split('.');
     let here = root;
     for (const part of parts.slice(0, -1)) here = (here[part] ??= {}) as ValMap;
-    here[parts.at(-1) ?? ''] = setting.secret ? secretVal(value) : (value as Val);
+    here[parts.at(-1) ?? ''] = setting.secret ? secretVal(value) : value;
   }
   return root;
 }

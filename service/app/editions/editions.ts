@@ -1,4 +1,5 @@
 /** Editions: made from a device's records, shown, published. */
+import type { Value } from '@zpine/contract/fields';
 import { layerText, type Layer } from '@zpine/core/settings/layers';
 import { checkTemplate } from '@zpine/core/template/check';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
@@ -157,8 +158,8 @@ const noteChange = (
   device: Stored<'device'>,
   id: number,
   number: number,
-  before: object | null,
-  after: object,
+  before: Record<string, Value> | null,
+  after: Record<string, Value>,
 ): Promise<void> =>
   tx.change({
     kind: 'edition',
@@ -166,8 +167,8 @@ const noteChange = (
     key: `${device.key} edition ${number}`,
     versionFrom: before ? 1 : null,
     versionTo: before ? 2 : 1,
-    before: before as never,
-    after: after as never,
+    before,
+    after,
   });
 
 /** What the records of a device make of it now; null where nothing can be rendered, which counts as changed. */

@@ -249,7 +249,7 @@ export async function writeSheet(tx: Tx, ref: string, { as }: QueryOf<'sheet.wri
   const [shown = {}] = await present(tx, 'model', [model]);
   const [vendor] = await present(tx, 'vendor', [await mustFind(tx, 'vendor', `#${model.vendor}`)]);
   const fields = kindOf('model').fields;
-  const usual = (name: string): Value => fields[name as keyof typeof fields]?.default ?? null;
+  const usual = (name: string): Value => fields[name]?.default ?? null;
   const sheet: Record<string, Value> = { vendor: shown.vendor ?? null };
   if (typeof vendor?.title === 'string') sheet.vendorTitle = vendor.title;
   sheet.name = model.name;

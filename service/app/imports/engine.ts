@@ -315,7 +315,7 @@ export class Import {
 
   private async noteAdded(k: KindDescription, kind: KindName, batch: Planned[], records: AnyStored[]): Promise<void> {
     const seen = this.quiet ? [] : records.slice(0, Math.max(0, SHOWN - this.items.length));
-    const shown = await present(this.tx, kind, seen as never);
+    const shown = await present(this.tx, kind, seen);
     for (const [i, record] of seen.entries()) {
       const p = batch[i];
       if (!p) continue;
@@ -378,7 +378,7 @@ export class Import {
       }
       this.count('edit');
       if (this.quiet || this.items.length >= SHOWN) continue;
-      const [was = {}, is = {}] = await present(this.tx, kind, [before, record] as never);
+      const [was = {}, is = {}] = await present(this.tx, kind, [before, record]);
       const changes = differences(kind, was, is);
       this.note({ file: p.row.file, row: p.row.row, kind, key: record.key, action: 'edit', changes });
     }
@@ -410,7 +410,7 @@ export class Import {
 
   private async noteLate({ planned, kind, field }: Waiting, before: AnyStored, after: AnyStored): Promise<void> {
     if (this.quiet) return;
-    const [was, is] = await present(this.tx, kind, [before, after] as never);
+    const [was, is] = await present(this.tx, kind, [before, after]);
     const { row, key } = planned;
     const known = this.items.find((item) => item.kind === kind && item.key === key);
     const change = { field, before: was?.[field] ?? null, after: is?.[field] ?? null };

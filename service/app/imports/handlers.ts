@@ -19,6 +19,6 @@ export const importsHandlers = {
   // Its answer is made piece by piece.
   'export.run': async (tx, { query }) => {
     await mayExport(tx, query);
-    return new Pieces(exportText(tx, query)) as never;
+    return new Pieces(exportText(tx, query));
   },
 } satisfies Partial<VerbHandlers>;

@@ -47,9 +47,7 @@ const comesLater = (kind: string, to: string): boolean => place(to) > place(kind
 function keyOf(k: KindDescription, given: Record<string, unknown>): string {
   const parts = k.key.parts.map((part) => {
     const value = given[part] ?? k.fields[part]?.default ?? '';
-    return String(value as string | number)
-      .trim()
-      .toLowerCase();
+    return String(value).trim().toLowerCase();
   });
   try {
     return canonicalKey(k, makeKey(k, parts).key);

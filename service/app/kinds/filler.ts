@@ -1,5 +1,5 @@
 /** What fills U of a rack without being a device: it stands in nobody's way. */
-import { fits, type Face } from '@zpine/core/rack/occupancy';
+import { fits } from '@zpine/core/rack/occupancy';
 import { asStored, idsOf, type KindRules } from '../records/draft.ts';
 import { byIds } from '../../store/records.ts';
 import {
@@ -22,7 +22,7 @@ export const fillerRules: KindRules = {
       const extent = extentOfFiller({
         positionU: Number(draft.after.positionU),
         heightU: Number(draft.after.heightU),
-        face: String(draft.after.face) as Face,
+        face: String(draft.after.face),
         depth: String(draft.after.depth),
       });
       if (!fits(shapeOf(rack), extent)) {

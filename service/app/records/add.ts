@@ -1,5 +1,4 @@
 import type { KindName, Stored } from '@zpine/contract/kinds';
-import type { AnyStored } from '../../store/records.ts';
 import { insert } from '../../store/recordWrites.ts';
 import type { Tx } from '../../store/tx.ts';
 import { rulesOf } from '../kinds/rules.ts';
@@ -17,7 +16,7 @@ export async function add<K extends KindName>(
   const fields = drafts.map((d) => d.after);
   await rulesOf(kind).adding?.(tx, fields);
   const records = await insert<K>(tx, kind, fields);
-  await rulesOf(kind).added?.(tx, records as unknown as AnyStored[]);
+  await rulesOf(kind).added?.(tx, records);
   return records;
 }
 

@@ -33,7 +33,7 @@ export async function clone<K extends KindName>(
     at,
   );
   if (kind === 'device') for (const record of made) await copyPartsOfDevice(tx, source.id, record.id);
-  else await copyParts(tx, kind, source as unknown as AnyStored, made as unknown as AnyStored[]);
+  else await copyParts(tx, kind, source, made);
   for (const record of made) await copyValues(tx, kind, source.id, record);
   for (const [i, { box }] of boxes.entries()) {
     const device = made[i];

@@ -58,9 +58,7 @@ export async function setFields<K extends KindName>(
   const before = (await byIds(tx, kind, [id], true)).get(id);
   if (!before) throw new Refusal('not-found', { kind, ref: `#${id}` });
   const held = before;
-  const [record] = await saveEdits(tx, kind, [
-    { before: held, after: { ...held, ...(fields as Partial<AnyStored>) } as AnyStored },
-  ]);
+  const [record] = await saveEdits(tx, kind, [{ before: held, after: { ...held, ...(fields as Partial<AnyStored>) } }]);
   return record as Stored<K>;
 }
 
@@ -77,7 +75,7 @@ export async function saveEdits<K extends KindName>(
   );
   await rulesOf(kind).edited?.(
     tx,
-    records.map((after, i) => ({ before: pairs[i]?.before as AnyStored, after: after as unknown as AnyStored })),
+    records.map((after, i) => ({ before: pairs[i]?.before as AnyStored, after: after })),
   );
   return records;
 }
@@ -88,9 +86,7 @@ async function stale<K extends KindName>(tx: Tx, kind: K, record: Stored<K>, you
     'SELECT `after` AS `before` FROM `change` WHERE kind = ? AND record_id = ? AND version_to = ? ORDER BY change_set_id DESC LIMIT 1',
     [kind, record.id, yours],
   );
-  const [asSeen] = image
-    ? await present(tx, kind, [{ ...record, ...(JSON.parse(image.before) as object) } as Stored<K>])
-    : [null];
+  const [asSeen] = image ? await present(tx, kind, [{ ...record, ...(JSON.parse(image.before) as object) }]) : [null];
   const seen = asSeen ? { ...asSeen, version: yours } : null;
   return new Refusal('stale', { yours, current: record.version }, [], { yours, current, seen });
 }

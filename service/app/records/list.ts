@@ -112,7 +112,7 @@ const markValue = (value: unknown): string | number | null =>
       ? value
       : value === null
         ? null
-        : String(value as string);
+        : String(value);
 
 /** What lies beyond a mark. MariaDB sorts NULL before everything else. */
 function beyond(column: string, mark: Mark, down: boolean): WhereOptions {

@@ -31,8 +31,8 @@ export async function takeAway(
     await before?.(name, records, recorded);
     await letGoOfOwn(tx, name, records);
     const whole = (r: AnyStored) => name === kind && named.has(r.id);
-    await removeRows(tx, name, recorded.filter((r) => !whole(r)).reverse() as never, true);
-    await removeRows(tx, name, recorded.filter(whole) as never);
+    await removeRows(tx, name, recorded.filter((r) => !whole(r)).reverse(), true);
+    await removeRows(tx, name, recorded.filter(whole));
     await removeDerived(
       tx,
       name,

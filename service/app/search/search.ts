@@ -210,7 +210,7 @@ async function described(tx: Tx, hits: Ranked[]): Promise<Hit[]> {
       {
         kind,
         key,
-        title: (title as string | undefined) ?? null,
+        title: title ?? null,
         why: field === 'key' ? 'key' : spec ? spec.title : field === 'box' ? 'Box' : 'Address',
         found: text.length > SNIPPET ? `${text.slice(0, SNIPPET - 1)}…` : text,
       },

@@ -50,7 +50,7 @@ async function settingsBy<T>(
     return new Map(
       catalogue.map((setting) => [
         setting.name,
-        { setting, ...effective(setting.defaultValue as SettingValue, valuesFor(said, setting.id, layers)) },
+        { setting, ...effective(setting.defaultValue, valuesFor(said, setting.id, layers)) },
       ]),
     );
   };
@@ -76,7 +76,7 @@ export async function settingsOfMany(
     value: (device, name) => {
       const setting = settings.get(name);
       const values = valuesFor(said, setting?.id ?? 0, layers.get(device.id) ?? []);
-      return effective((setting?.defaultValue ?? null) as SettingValue, values).value;
+      return effective(setting?.defaultValue ?? null, values).value;
     },
     layerOf: (device, name) => {
       const held = said.get(settings.get(name)?.id ?? 0);

@@ -49,7 +49,7 @@ const image = (
   mode: row.mode,
   ...(setting.secret && row.mode !== 'take-away'
     ? { value: { secret: `version ${row.version}` }, sealed: tx.sealer.seal(JSON.stringify(row.value)) }
-    : { value: row.value as Value }),
+    : { value: row.value }),
   place: { layer: target.kind, of: target.id, setting: setting.id },
 });
 
@@ -290,7 +290,7 @@ export async function everyValue(tx: Tx): Promise<{ secret: boolean; row: Record
     const kind = recordOf(row.layer_kind);
     const key = kind ? (keys.get(kind)?.get(Number(row.layer_id)) ?? '') : '';
     const secret = Boolean(row.secret) && row.mode !== 'take-away';
-    const shown = { mode: row.mode, value: (secret ? null : openValue(tx, row)) as Value };
+    const shown = { mode: row.mode, value: secret ? null : openValue(tx, row) };
     const at = { setting: row.name, layer: row.layer_kind, ...(key === '' ? {} : { of: key }) };
     out.push({ secret, row: { ...at, ...shown }, place: `${row.name} ${row.layer_kind} ${key}` });
   }

@@ -62,7 +62,7 @@ function termsIn(type: string, value: unknown): string[] {
     return String(value as string)
       .split(',')
       .flatMap((label) => [label, `#${label}`]);
-  return words(String(value as string));
+  return words(String(value));
 }
 
 const SIZE = 500;
