@@ -9,7 +9,7 @@ import { addOne } from '../service/app/records/add.ts';
 import { readConfig } from '../service/config.ts';
 import { openStore } from '../service/stores.ts';
 import { byId } from '../service/store/records.ts';
-import { bytesOf, nextFree, rebuild, spaceOf, takeNext } from '../service/store/spans.ts';
+import { bytesOf, nextFree, rebuild, spaceOf, occupyNext } from '../service/store/spans.ts';
 import type { Actor, Store } from '../service/store/store.ts';
 import { readOnly, transact } from '../service/store/transact.ts';
 import { measureInTurns, rate, ratesInTurns, type Row } from './measure.ts';
@@ -98,7 +98,7 @@ async function queries(store: Store, database: Mariadb): Promise<Row[]> {
   const pool = createPool({ ...loginOf(database), connectionLimit: 1 });
   const report = await oldView(await pool.getConnection());
   await transact(store, actor, 'bench', async (tx) => {
-    for (let i = 0; i < TAKES; i += 1) await (await takeNext(tx, long.id, 4, begin))?.done;
+    for (let i = 0; i < TAKES; i += 1) await (await occupyNext(tx, long.id, 4, begin))?.done;
   });
   const spaces = [
     { what: 'an empty /24', query: await query('10.1.0.0/24') },

@@ -24,7 +24,7 @@ export function readAccount(): Account | undefined {
   }
 }
 
-export function keepAccount(account: Account): void {
+export function saveAccount(account: Account): void {
   mkdirSync(folder(), { recursive: true, mode: 0o700 });
   writeFileSync(accountFile(), `${JSON.stringify(account, null, 2)}\n`, { mode: 0o600 });
   chmodSync(accountFile(), 0o600);

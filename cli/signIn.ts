@@ -2,7 +2,7 @@ import { quickFetch } from './transport.ts';
 import { hostname } from 'node:os';
 import type { Command } from 'commander';
 import { Client, RefusedError, unreached, UnreachedError } from '@zpine/contract/client';
-import { accountFile, forgetAccount, keepAccount, readAccount } from './account.ts';
+import { accountFile, forgetAccount, saveAccount, readAccount } from './account.ts';
 import { outputOf } from './context.ts';
 import { askSecret } from './prompt.ts';
 import { out } from './print.ts';
@@ -42,7 +42,7 @@ async function signIn(typed: string, { user, days }: { user: string; days: strin
   const title = `zpine on ${hostname()}`;
   const token = await client.call('token.add', { body: { title, days: Number(days) } });
   await client.call('session.close');
-  keepAccount({ url, user, token: token.secret, tokenId: token.id });
+  saveAccount({ url, user, token: token.secret, tokenId: token.id });
   out(`signed in as ${user} (${token.role}) until ${token.expiresAt.slice(0, 10)}; the token is in ${accountFile()}`);
 }
 

@@ -1,10 +1,10 @@
 import type { Num } from './decimal.ts';
-import type { Place } from './faults.ts';
+import type { SourcePlace } from './faults.ts';
 
 export type BinaryOp =
   '+' | '-' | '*' | '/' | '%' | '==' | '!=' | '<' | '<=' | '>' | '>=' | 'in' | 'not in' | 'and' | 'or';
 
-export type Expr = { at: Place } & (
+export type Expr = { at: SourcePlace } & (
   | { kind: 'literal'; value: null | boolean | string | Num }
   | { kind: 'text'; parts: (string | Expr)[] }
   | { kind: 'list'; items: Expr[] }
@@ -19,7 +19,7 @@ export type Expr = { at: Place } & (
   | { kind: 'choice'; condition: Expr; yes: Expr; no: Expr }
 );
 
-export type Node = { at: Place } & (
+export type Node = { at: SourcePlace } & (
   | { kind: 'line'; parts: (string | Expr)[]; ended: boolean }
   | { kind: 'let'; name: string; value: Expr }
   | { kind: 'if'; arms: { condition: Expr; body: Node[] }[]; otherwise: Node[] }

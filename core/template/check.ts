@@ -1,7 +1,7 @@
 /** Finds every fault that can be known before there is data: the template's first, then its fragments', each once. */
 import type { Expr, Node } from './ast.ts';
 import type { Library } from './compile.ts';
-import { faultAt, type Place, type TemplateFault } from './faults.ts';
+import { faultAt, type SourcePlace, type TemplateFault } from './faults.ts';
 import { shapeOf, type Known, type Report } from './inference.ts';
 import { parseTemplate, type Parsed } from './parse.ts';
 import { MOST_FRAGMENTS } from './bounds.ts';
@@ -119,7 +119,7 @@ class Checker {
       this.report(expr.at, 'type', 'nothing cannot stand in a text', 'give another value with ??');
   }
 
-  private declare(name: string, shape: Shape, scope: Block, at: Place): void {
+  private declare(name: string, shape: Shape, scope: Block, at: SourcePlace): void {
     if (Object.hasOwn(this.catalogue.names, name)) {
       this.report(at, 'hidden', `"${name}" is a name of the data and cannot be hidden`, 'choose another name');
     } else if (scope.own.has(name)) this.report(at, 'twice', `"${name}" has a value in this block already`);

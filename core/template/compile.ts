@@ -1,7 +1,7 @@
 /** Makes functions of a template, once: names become places in a frame, so that running it looks nothing up. */
 import type { Expr, Node, Template } from './ast.ts';
 import { evaluator, inTextHint, type Scope, type Value } from './evaluate.ts';
-import { faultAt, type Place, TemplateStop } from './faults.ts';
+import { faultAt, type SourcePlace, TemplateStop } from './faults.ts';
 import { ArgumentFault, sorted } from './functions.ts';
 import { parseTemplate } from './parse.ts';
 import { MOST_FRAGMENTS } from './bounds.ts';
@@ -20,7 +20,7 @@ interface Given {
   name: string;
   settings: readonly string[];
 }
-type FragmentOf = (name: string, given: Given[], at: Place) => Compiled;
+type FragmentOf = (name: string, given: Given[], at: SourcePlace) => Compiled;
 
 /** Gives the source of a fragment; undefined when there is none. */
 export type Library = (name: string) => string | undefined;
@@ -28,11 +28,11 @@ export type Library = (name: string) => string | undefined;
 /** Compiles a template with its fragments. The template must have been checked: a faulty line throws. */
 export function compileTemplate(name: string, source: string, library: Library): Compiled {
   const parsed = new Map<string, Template>();
-  const templateOf = (fragment: string, text: string | undefined, at?: Place): Template => {
+  const templateOf = (fragment: string, text: string | undefined, at?: SourcePlace): Template => {
     const known = parsed.get(fragment);
     if (known) return known;
     if (text === undefined)
-      throw new TemplateStop(faultAt(at as Place, 'fragment-unknown', `there is no fragment "${fragment}"`));
+      throw new TemplateStop(faultAt(at as SourcePlace, 'fragment-unknown', `there is no fragment "${fragment}"`));
     const { template, faults } = parseTemplate(fragment, text);
     if (faults[0]) throw new TemplateStop(faults[0]);
     parsed.set(fragment, template);
@@ -261,7 +261,7 @@ function held(value: Value, run: Run): boolean {
   }
 }
 
-function guarded<T>(run: Run, at: Place, work: () => T): T {
+function guarded<T>(run: Run, at: SourcePlace, work: () => T): T {
   try {
     return work();
   } catch (error) {
@@ -270,7 +270,7 @@ function guarded<T>(run: Run, at: Place, work: () => T): T {
   }
 }
 
-const notSecret = (run: Run, at: Place, value: Val): Val =>
+const notSecret = (run: Run, at: SourcePlace, value: Val): Val =>
   value instanceof Marked ? run.stop('secret', 'nothing is put in order by a secret', undefined, at) : value;
 
 interface Turns {
@@ -279,7 +279,7 @@ interface Turns {
   keys: string[] | undefined;
 }
 
-function turnsOf(value: Val, run: Run, at: Place): Turns {
+function turnsOf(value: Val, run: Run, at: SourcePlace): Turns {
   if (Array.isArray(value)) return { items: value, keys: undefined };
   if (isMap(value)) {
     const keys = sorted(Object.keys(value), (key) => [key]);

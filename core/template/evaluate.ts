@@ -1,7 +1,7 @@
 /** Makes a function of an expression. */
 import type { BinaryOp, Expr } from './ast.ts';
 import { add, divide, isNum, isWhole, modulo, multiply, negate, type Num, subtract, wholeBig } from './decimal.ts';
-import type { Place } from './faults.ts';
+import type { SourcePlace } from './faults.ts';
 import { ArgumentFault, callFunction, functions } from './functions.ts';
 import type { Run } from './run.ts';
 import {
@@ -168,7 +168,7 @@ function pathOf(expr: Expr, scope: Scope): Path {
   }
 }
 
-function itemOf(base: Val, key: Val, run: Run, at: Place): Val | undefined {
+function itemOf(base: Val, key: Val, run: Run, at: SourcePlace): Val | undefined {
   if (Array.isArray(base)) {
     if (!isNum(key) || !isWhole(key))
       return run.stop('type', `an item of a list is named by a whole number, not by ${typeName(key)}`, undefined, at);
@@ -333,7 +333,7 @@ function binary(expr: Expr & { kind: 'binary' }, scope: Scope): Plain {
   return { run: (run) => compute(op, left.run(run), right.run(run), run, at), settings };
 }
 
-function compute(op: BinaryOp, a: Val, b: Val, run: Run, at: Place): Val {
+function compute(op: BinaryOp, a: Val, b: Val, run: Run, at: SourcePlace): Val {
   if (op === '==' || op === '!=') {
     if (a !== null && b !== null && (holdsSecret(a) || holdsSecret(b)))
       run.stop('secret', 'a secret, and what holds one, can be compared only with null', undefined, at);
@@ -371,7 +371,7 @@ function arithmetic(op: BinaryOp, a: Num, b: Num): Num | undefined {
   return op === '/' ? divide(a, b) : modulo(a, b);
 }
 
-function within(a: Val, b: Val, run: Run, at: Place): boolean {
+function within(a: Val, b: Val, run: Run, at: SourcePlace): boolean {
   if (Array.isArray(b)) {
     if (holdsSecret(b) || holdsSecret(a)) run.stop('secret', 'a secret can be compared only with null', undefined, at);
     return b.some((item) => equal(item, a, run.spend));

@@ -2,7 +2,7 @@
 import type { BinaryOp, Expr } from './ast.ts';
 import { closingBrace } from './braces.ts';
 import { MOST_DIGITS, parseNum } from './decimal.ts';
-import { faultAt, type Place, type TemplateFault, TemplateStop } from './faults.ts';
+import { faultAt, type SourcePlace, type TemplateFault, TemplateStop } from './faults.ts';
 
 type Token = { kind: 'number' | 'name' | 'word' | 'sign' | 'single' | 'double' | 'end'; text: string; at: number };
 
@@ -53,14 +53,14 @@ const NAME = /[A-Za-z_][A-Za-z0-9_]*/y;
 
 export class ExpressionReader {
   private readonly source: string;
-  private readonly base: Omit<Place, 'column'>;
+  private readonly base: Omit<SourcePlace, 'column'>;
   private at: number;
   private readonly end: number;
   private token: Token;
   private depth = 0;
 
   /** Reads inside `source` from `from` to `to`; places are columns of the whole line. */
-  constructor(source: string, from: number, to: number, base: Omit<Place, 'column'>) {
+  constructor(source: string, from: number, to: number, base: Omit<SourcePlace, 'column'>) {
     this.source = source;
     this.base = base;
     this.at = from;
@@ -68,7 +68,7 @@ export class ExpressionReader {
     this.token = this.scan();
   }
 
-  place(at = this.token.at): Place {
+  place(at = this.token.at): SourcePlace {
     return { ...this.base, column: at + 1 };
   }
 

@@ -12,7 +12,7 @@ export interface TemplateFault {
   source: string;
 }
 
-export interface Place {
+export interface SourcePlace {
   template: string;
   line: number;
   column: number;
@@ -29,7 +29,7 @@ export class TemplateStop extends Error {
   }
 }
 
-export const faultAt = (place: Place, code: string, message: string, hint?: string): TemplateFault => ({
+export const faultAt = (place: SourcePlace, code: string, message: string, hint?: string): TemplateFault => ({
   code,
   message,
   ...(hint === undefined ? {} : { hint }),

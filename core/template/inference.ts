@@ -2,7 +2,7 @@
 import { nearest } from '../naming/names.ts';
 import type { Expr } from './ast.ts';
 import { isNum } from './decimal.ts';
-import type { Place } from './faults.ts';
+import type { SourcePlace } from './faults.ts';
 import { functions, type Takes } from './functions.ts';
 import { any, bool, either, listOf, mapOf, number, secretShape, type Shape, shapeName, text } from './shapes.ts';
 
@@ -12,7 +12,7 @@ export interface Known {
   secrets: readonly string[];
 }
 
-export type Report = (at: Place, code: string, message: string, hint?: string) => void;
+export type Report = (at: SourcePlace, code: string, message: string, hint?: string) => void;
 
 const near = (typed: string, candidates: Iterable<string>): string | undefined => {
   const found = nearest(typed, candidates);

@@ -3,7 +3,7 @@ import { nearest } from '../naming/names.ts';
 import type { Expr, Node, Template } from './ast.ts';
 import { closingBrace } from './braces.ts';
 import { ExpressionReader, isFault } from './expressions.ts';
-import { faultAt, type Place, type TemplateFault } from './faults.ts';
+import { faultAt, type SourcePlace, type TemplateFault } from './faults.ts';
 
 const keywords = ['remark', 'let', 'if', 'else', 'end', 'for', 'none', 'insert', 'part', 'output', 'require'];
 
@@ -12,7 +12,7 @@ const MOST_NESTED = 200;
 
 interface Open {
   kind: 'if' | 'for' | 'part' | 'output';
-  at: Place;
+  at: SourcePlace;
   /** Where lines go now. */
   body: Node[];
   node: Node;
@@ -72,14 +72,14 @@ class TemplateReader {
     return this.open.at(-1)?.body ?? this.top;
   }
 
-  private line(line: string, base: Omit<Place, 'column'>, ended: boolean): void {
+  private line(line: string, base: Omit<SourcePlace, 'column'>, ended: boolean): void {
     const match = /^([ \t]*)@([A-Za-z]+)/.exec(line);
     if (!match) {
       this.body.push({ kind: 'line', at: { ...base, column: 1 }, parts: this.parts(line, base), ended });
       return;
     }
     const [, indent = '', word = ''] = match;
-    const at: Place = { ...base, column: indent.length + 1 };
+    const at: SourcePlace = { ...base, column: indent.length + 1 };
     if (!keywords.includes(word)) {
       const near = nearest(word, keywords);
       const hint = near
@@ -93,7 +93,7 @@ class TemplateReader {
   }
 
   /** A line of text: literal parts and what stands between @{ and }. */
-  private parts(line: string, base: Omit<Place, 'column'>): (string | Expr)[] {
+  private parts(line: string, base: Omit<SourcePlace, 'column'>): (string | Expr)[] {
     const parts: (string | Expr)[] = [];
     let text = '';
     for (let i = 0; i < line.length; i += 1) {
@@ -125,7 +125,7 @@ class TemplateReader {
     return text || parts.length === 0 ? [...parts, text] : parts;
   }
 
-  private directive(word: string, r: ExpressionReader, at: Place, indent: string): void {
+  private directive(word: string, r: ExpressionReader, at: SourcePlace, indent: string): void {
     switch (word) {
       case 'remark':
         return;
@@ -186,7 +186,7 @@ class TemplateReader {
   }
 
   /** Opens a block. A faulty head opens it all the same, so that its @end has something to close. */
-  private begin(kind: Open['kind'], at: Place, head: () => { node: Node; body: Node[] }): void {
+  private begin(kind: Open['kind'], at: SourcePlace, head: () => { node: Node; body: Node[] }): void {
     try {
       if (this.open.length === MOST_NESTED)
         this.faults.push(faultAt(at, 'too-deep', `blocks nest at most ${MOST_NESTED} levels`));
@@ -204,7 +204,7 @@ class TemplateReader {
     }
   }
 
-  private loop(r: ExpressionReader, at: Place): { node: Node; body: Node[] } {
+  private loop(r: ExpressionReader, at: SourcePlace): { node: Node; body: Node[] } {
     const first = r.mustName();
     const second = r.takeSign(',') ? r.mustName() : undefined;
     r.mustWord('of');
@@ -221,7 +221,7 @@ class TemplateReader {
     return { node: { kind: 'for', at, ...names, list, ...(where ? { where } : {}), by, body, none: [] }, body };
   }
 
-  private otherwise(r: ExpressionReader, at: Place): void {
+  private otherwise(r: ExpressionReader, at: SourcePlace): void {
     const block = this.open.at(-1);
     const condition = r.atEnd() ? undefined : this.elseIf(r);
     if (block?.kind !== 'if' || block.last) {
@@ -245,7 +245,7 @@ class TemplateReader {
     return condition;
   }
 
-  private none(r: ExpressionReader, at: Place): void {
+  private none(r: ExpressionReader, at: SourcePlace): void {
     r.mustEnd();
     const block = this.open.at(-1);
     if (block?.kind !== 'for' || block.last) {
@@ -257,13 +257,13 @@ class TemplateReader {
     if (block.node.kind === 'for') block.node.none = block.body;
   }
 
-  private checkPart(name: string, at: Place): void {
+  private checkPart(name: string, at: SourcePlace): void {
     if (this.open.some((o) => o.kind === 'part')) this.faults.push(faultAt(at, 'nested', 'a @part inside another'));
     if (this.declared.some((s) => s.name === name))
       this.faults.push(faultAt(at, 'twice', `there is a part "${name}" already`));
   }
 
-  private insert(r: ExpressionReader, at: Place, indent: string): void {
+  private insert(r: ExpressionReader, at: SourcePlace, indent: string): void {
     const name = r.mustFixedText();
     const given: [string, Expr][] = [];
     if (r.takeWord('given')) {
@@ -279,7 +279,7 @@ class TemplateReader {
   }
 
   /** @end, with or without the word that it closes. A wrong word is one fault and closes the innermost block. */
-  private end(r: ExpressionReader, at: Place): void {
+  private end(r: ExpressionReader, at: SourcePlace): void {
     const block = this.open.pop();
     const word = /@end\s+(\S+)/.exec(at.source)?.[1];
     if (!block) this.faults.push(faultAt(at, 'stray', '@end closes nothing'));

@@ -1,7 +1,7 @@
 /** What one rendering carries along: data, bounds, and the files that it gathers with secret spans, parts, and a trace. */
 import { utf8Length } from '../text/utf8.ts';
 import { MOST_BYTES, MOST_ITEMS, MOST_SIGNS, MOST_STEPS } from './bounds.ts';
-import { faultAt, type Place, TemplateStop } from './faults.ts';
+import { faultAt, type SourcePlace, TemplateStop } from './faults.ts';
 import type { Host } from './functions.ts';
 import { MOST_DIGITS, tooManyDigits, type Num } from './decimal.ts';
 import { Marked, SIGNS_A_STEP, type Piece, type Val } from './values.ts';
@@ -56,7 +56,7 @@ export class Run implements Host {
   readonly secrets: Record<string, Val>;
   readonly traced: boolean;
   /** The directive or line at work: named when a bound is passed. */
-  at: Place | undefined;
+  at: SourcePlace | undefined;
   frame: Frame = [];
   depth = 0;
   indent = '';
@@ -109,7 +109,7 @@ export class Run implements Host {
   }
 
   /** One line of a template; its values may hold further line ends. */
-  emit(text: string, secrets: readonly Span[], at: Place, settings: readonly string[]): void {
+  emit(text: string, secrets: readonly Span[], at: SourcePlace, settings: readonly string[]): void {
     this.bytes += 3 * (text.length + (this.indent === '' ? 0 : this.indent.length * text.split('\n').length));
     if (this.bytes > MOST_BYTES) {
       this.bytes = this.size() + utf8Length(text);
@@ -128,7 +128,7 @@ export class Run implements Host {
   }
 
   /** Plain text where nothing is traced and nothing indented. */
-  put(text: string, at: Place): void {
+  put(text: string, at: SourcePlace): void {
     if (this.traced || this.indent !== '') return this.emit(text, [], at, []);
     this.bytes += 3 * text.length;
     if (this.bytes > MOST_BYTES) {
@@ -149,7 +149,7 @@ export class Run implements Host {
     this.file.endLine();
   }
 
-  part(name: string, owned: boolean, at: Place, body: () => void): void {
+  part(name: string, owned: boolean, at: SourcePlace, body: () => void): void {
     const { file } = this;
     if (file.open) this.stop('nested', `part "${name}" begins inside part "${file.open}"`, undefined, at);
     if (file.parts.some((s) => s.name === name))
@@ -163,7 +163,7 @@ export class Run implements Host {
     file.open = undefined;
   }
 
-  output(name: string, at: Place, body: () => void): void {
+  output(name: string, at: SourcePlace, body: () => void): void {
     if (!/^[A-Za-z0-9._-]{1,100}$/.test(name)) {
       this.stop('output-name', `"${name}" is not a file name`, 'letters, digits, ". _ -"', at);
     }

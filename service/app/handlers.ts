@@ -17,7 +17,7 @@ import { removeOne } from './records/remove.ts';
 import { show } from './records/show.ts';
 import type { Store } from '../store/store.ts';
 import type { Tx } from '../store/tx.ts';
-import { takeUploaded } from './imports/background.ts';
+import { importUploaded } from './imports/background.ts';
 import { accessHandlers } from './access/handlers.ts';
 import { addressingHandlers } from './addressing/handlers.ts';
 import { arrivalsHandlers } from './arrivals/handlers.ts';
@@ -87,5 +87,5 @@ export const handlers = {
 export const previewed: Partial<
   Record<RouteId, (tx: Tx, store: Store, params: Record<string, string>) => Promise<unknown>>
 > = {
-  'import.apply': (tx, store, { id = '' }) => takeUploaded(tx, store, id),
+  'import.apply': (tx, store, { id = '' }) => importUploaded(tx, store, id),
 };

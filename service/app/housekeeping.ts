@@ -1,7 +1,7 @@
 import { numberSetting } from '@zpine/core/settings/read';
 import type { JobWork } from '../store/jobs.ts';
 import { transact } from '../store/transact.ts';
-import { OLD_SAMPLES, takeSamples } from './addressing/samples.ts';
+import { OLD_SAMPLES, saveSamples } from './addressing/samples.ts';
 import { dropOldCaptures } from './fleet/captures.ts';
 import { everywhereSettings } from './settings/effective.ts';
 
@@ -39,6 +39,6 @@ export const housekeeping: JobWork = async (store) => {
     const keep = numberSetting(await everywhereSettings(tx), 'capture.keep') ?? 50;
     while ((await dropOldCaptures(tx, Math.max(1, keep))) === 1000);
   });
-  await transact(store, { name: 'service', via: 'service' }, 'samples', takeSamples);
+  await transact(store, { name: 'service', via: 'service' }, 'samples', saveSamples);
   return HOUR;
 };

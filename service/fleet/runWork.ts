@@ -1,6 +1,6 @@
 /** One run, from its claim to its end: which device is begun with when, and what is done with it. */
 import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine/core/fleet/loginGuard';
-import { endRun, freeDevice, takeDevice, waitingRows } from '../app/fleet/work.ts';
+import { endRun, freeDevice, reserveDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import type { ClaimedRun, RowResult, Waiting } from '../app/fleet/work.ts';
 import type { Actor, Store } from '../store/store.ts';
@@ -148,7 +148,7 @@ export class RunWork {
   private async alone(waiting: Waiting): Promise<{ row: RowResult; login: Login }> {
     const { target } = waiting;
     const other = await transact(this.store, this.actor, 'run.take', (tx) =>
-      takeDevice(tx, this.run, target.device, BUSY_SECONDS),
+      reserveDevice(tx, this.run, target.device, BUSY_SECONDS),
     );
     if (other !== undefined)
       return {

@@ -25,7 +25,7 @@ import { Metrics } from './metrics.ts';
 import { answerProblem } from './problems.ts';
 import type { BodyRoom } from './bodyRoom.ts';
 import { admit, closeSession, openSession, refuseForeign, stillIn } from './session.ts';
-import { takeUpload } from './upload.ts';
+import { answerUpload } from './upload.ts';
 
 export interface ServerOptions {
   store: Store;
@@ -195,7 +195,7 @@ const ownAnswers: Record<Exclude<OwnRoutes, 'session.open'>, (call: OwnCall) => 
   'import.upload': ({ c, user, via, options }) => {
     const { query, reason } = queryOf(c.req.query(), verbRoutes['import.upload']);
     const actor: Actor = { name: user.name, via, reason };
-    return takeUpload(c, options.store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
+    return answerUpload(c, options.store, actor, query as QueryOf<'import.upload'>, options.uploadBytes);
   },
 };
 

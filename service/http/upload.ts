@@ -6,7 +6,7 @@ import type { Actor, Store } from '../store/store.ts';
 const none = async function* (): AsyncGenerator<Uint8Array> {};
 
 /** The body as it comes, never as a whole in memory. */
-export async function takeUpload(
+export async function answerUpload(
   c: Context,
   store: Store,
   actor: Actor,

@@ -103,7 +103,7 @@ export async function byIds<K extends KindName>(
   const ids =
     typeof how === 'string' ? refsIn(from as Iterable<Record<string, unknown>>, how) : (from as Iterable<number>);
   const wanted = [...new Set(ids)];
-  const held = lock || wanted.length === 0 ? undefined : await heldOf(tx, name);
+  const held = lock || wanted.length === 0 ? undefined : await recordsInMemory(tx, name);
   if (!held) return new Map((await find(tx, name, { id: wanted }, { lock })).map((record) => [record.id, record]));
   const found = new Map<number, Stored<K>>();
   for (const id of wanted.sort((a, b) => a - b)) {
@@ -125,14 +125,17 @@ function* refsIn(rows: Iterable<object>, field: string): Generator<number> {
 }
 
 /** All records of a kind that is held in memory; undefined of others. */
-async function heldOf<K extends KindName>(tx: Tx, name: K): Promise<ReadonlyMap<number, Stored<K>> | undefined> {
+async function recordsInMemory<K extends KindName>(
+  tx: Tx,
+  name: K,
+): Promise<ReadonlyMap<number, Stored<K>> | undefined> {
   if (!isFew(name)) return undefined;
   return allHeld(tx, name, (kind) => inOrder(tx, kind));
 }
 
 /** All records of a kind of which there are few, in the order of their keys. */
 export async function allOf<K extends FewKind>(tx: Tx, name: K): Promise<Stored<K>[]> {
-  const held = await heldOf(tx, name);
+  const held = await recordsInMemory(tx, name);
   const all = held ? [...held.values()] : await inOrder(tx, name);
   rememberKeys(tx, name, all);
   return all;
@@ -151,7 +154,7 @@ export async function byKeys<K extends KindName>(
   keys: string[],
   lock = false,
 ): Promise<Map<string, Stored<K>>> {
-  const held = lock || keys.length === 0 ? undefined : await heldOf(tx, name);
+  const held = lock || keys.length === 0 ? undefined : await recordsInMemory(tx, name);
   if (held) {
     const wanted = new Set(keys);
     const found = [...held.values()].filter((record) => wanted.has(record.key));
@@ -172,7 +175,7 @@ export const knownKeys = (tx: Tx, name: KindName): Map<number, string> => {
 export async function keysOf(tx: Tx, name: KindName, ids: Iterable<number>): Promise<Map<number, string>> {
   const known = knownKeys(tx, name);
   const missing = [...new Set(ids)].filter((id) => !known.has(id));
-  const held = missing.length > 0 ? await heldOf(tx, name) : undefined;
+  const held = missing.length > 0 ? await recordsInMemory(tx, name) : undefined;
   if (held) {
     for (const id of missing) {
       const key = held.get(id)?.key;

@@ -71,7 +71,7 @@ export async function nextFree(tx: Tx, space: number, family: Family, from: bigi
 }
 
 /** Takes one stretch out of both spaces of a prefix, from each as far as it was wholly free there. They must be locked. */
-export async function take(tx: Tx, spaces: Iterable<Locked>, family: Family, taken: Span): Promise<void> {
+export async function occupy(tx: Tx, spaces: Iterable<Locked>, family: Family, taken: Span): Promise<void> {
   const from: number[] = [];
   for (const { id } of spaces) {
     const row = await spanAt(tx, id, family, taken.last);
@@ -88,7 +88,7 @@ export async function take(tx: Tx, spaces: Iterable<Locked>, family: Family, tak
  * undefined when there is none. Everybody who assigns here waits for the same lock, so the caller may go on while the
  * last statements are under way, and must wait for `done`.
  */
-export async function takeNext(
+export async function occupyNext(
   tx: Tx,
   prefixId: number,
   family: Family,

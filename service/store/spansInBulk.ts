@@ -42,7 +42,7 @@ const insertAll = (tx: Tx, spans: { space: number; family: Family; span: Span }[
       );
 
 /** Takes stretches out of what is free in both spaces of a prefix, as far as they are free. The spaces must be locked. */
-export async function takeMany(tx: Tx, prefixId: number, family: Family, taken: readonly Span[]): Promise<void> {
+export async function occupyMany(tx: Tx, prefixId: number, family: Family, taken: readonly Span[]): Promise<void> {
   if (taken.length === 0) return;
   const last = taken.reduce((most, span) => (span.last > most ? span.last : most), 0n);
   const first = taken.reduce((least, span) => (span.first < least ? span.first : least), last);

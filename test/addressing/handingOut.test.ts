@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import type { Client } from '@zpine/contract/client';
 import { transact } from '../../service/store/transact.ts';
-import { takeSamples } from '../../service/app/addressing/samples.ts';
+import { saveSamples } from '../../service/app/addressing/samples.ts';
 import { actor, refusal } from '../service.ts';
 import { demoBench, type DemoBench } from './bench.ts';
 import { eventually } from '../../trials/eventually.ts';
@@ -213,8 +213,8 @@ describe('addresses, handed out by rules', function () {
       tx.execute('INSERT INTO fill_sample VALUES (?, UTC_DATE() - INTERVAL 20 DAY, 62)', [id]),
     );
     await client.call('address.reserve', { body: { prefix: cidr, count: 40 } });
-    await transact(store, actor, 'test', takeSamples);
-    await transact(store, actor, 'test', takeSamples);
+    await transact(store, actor, 'test', saveSamples);
+    await transact(store, actor, 'test', saveSamples);
     const seen = await space(cidr);
     expect(seen.samples.map((one) => one.free)).to.deep.equal(['62', '22']);
     // 40 in 20 days: the 22 that are left last for 11.

@@ -6,7 +6,7 @@ import { kindNames, type KindName } from '@zpine/contract/kinds';
 import { bootNet } from '../../ops/stack.ts';
 import { readText } from '../../service/app/imports/read.ts';
 import type { ImportRow } from '../../service/app/imports/rows.ts';
-import { takeRows } from '../../service/app/imports/run.ts';
+import { importRows } from '../../service/app/imports/run.ts';
 import { transact } from '../../service/store/transact.ts';
 import { actor, demoService, testService, type TestBench } from '../service.ts';
 
@@ -30,11 +30,11 @@ describe('a look at an import', function () {
 
   const looked = (bench: TestBench, some: ImportRow[], size?: number): Promise<ImportOutcome> =>
     transact(bench.store, actor, 'import.run', (tx) =>
-      takeRows(tx, some, [], { apply: false, format: 'yaml', ...(size === undefined ? {} : { size }) }),
+      importRows(tx, some, [], { apply: false, format: 'yaml', ...(size === undefined ? {} : { size }) }),
     );
   const done = (bench: TestBench, some: ImportRow[], size?: number): Promise<ImportOutcome> =>
     transact(bench.store, actor, 'import.run', async (tx) => {
-      const outcome = await takeRows(tx, some, [], {
+      const outcome = await importRows(tx, some, [], {
         apply: true,
         format: 'yaml',
         ...(size === undefined ? {} : { size }),
@@ -115,7 +115,7 @@ describe('a look at an import', function () {
         throw Object.assign(new Error('Deadlock found'), { errno: 1213 });
     };
     const again = await transact(demo.store, actor, 'import.run', (tx) =>
-      takeRows(tx, some, [], { apply: false, format: 'yaml' }),
+      importRows(tx, some, [], { apply: false, format: 'yaml' }),
     );
     delete demo.store.heard;
     expect(tried).to.be.at.least(2);

@@ -3,7 +3,7 @@ import { expect } from 'chai';
 import { soundnessNames, type Soundness } from '@zpine/contract/doctorRoutes';
 import { checkStore } from '../../service/app/soundness/check.ts';
 import { addOne } from '../../service/app/records/add.ts';
-import { takeSamples } from '../../service/app/addressing/samples.ts';
+import { saveSamples } from '../../service/app/addressing/samples.ts';
 import type { Store } from '../../service/store/store.ts';
 import { transact } from '../../service/store/transact.ts';
 import { onboarding, type Onboarding } from '../onboarding/bench.ts';
@@ -21,7 +21,7 @@ describe('what is derived from the records', () => {
     await transact(store, actor, 'test', async (tx) => {
       await addOne(tx, 'prefix', { cidr: '2001:db8:99::/64', labels: ['tidal'] });
       await addOne(tx, 'address', { address: '2001:db8:99::b' });
-      await takeSamples(tx);
+      await saveSamples(tx);
     });
   });
   after(() => bench.end());

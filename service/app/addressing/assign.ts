@@ -8,7 +8,7 @@ import type { Tx } from '../../store/tx.ts';
 import { placeFor } from './handOut.ts';
 import { managementPrefix } from './managementPrefix.ts';
 import { writtenLength } from './lengths.ts';
-import { familyOf, nextIn, proposalOf, takeNextIn, type Proposal } from './next.ts';
+import { familyOf, nextIn, proposalOf, assignNextIn, type Proposal } from './next.ts';
 
 /** The next free address, without taking it. */
 export async function propose(tx: Tx, query: QueryOf<'address.propose'>): Promise<Proposal> {
@@ -32,8 +32,8 @@ export async function assign(tx: Tx, input: BodyOf<'address.assign'>): Promise<R
   const description = input.description ?? null;
   const { address, left } =
     exactly !== undefined && on
-      ? { address: await takeIn(tx, prefix, exactly, on, description), left: undefined }
-      : await takeNextIn(tx, prefix, from, on ?? null, description);
+      ? { address: await assignAddress(tx, prefix, exactly, on, description), left: undefined }
+      : await assignNextIn(tx, prefix, from, on ?? null, description);
   return {
     ...(await proposalOf(tx, prefix, address.address, left)),
     length: writtenLength(on?.form, prefix),
@@ -45,7 +45,7 @@ export async function assign(tx: Tx, input: BodyOf<'address.assign'>): Promise<R
 }
 
 /** Takes one address by name, for an interface; it must lie in this very prefix. */
-export async function takeIn(
+export async function assignAddress(
   tx: Tx,
   prefix: Stored<'prefix'>,
   address: string,

@@ -10,11 +10,11 @@ import { mustFind, mustFindField } from '../records/refs.ts';
 import { byId, byIds, find, keyOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { uniqueIds } from '../settings/layers.ts';
-import { takeIn } from './assign.ts';
+import { assignAddress } from './assign.ts';
 import { lengthOn } from './lengths.ts';
 import { placeFor } from './handOut.ts';
 import { managementPrefix } from './managementPrefix.ts';
-import { familyOf, proposalOf, takeNextIn } from './next.ts';
+import { familyOf, proposalOf, assignNextIn } from './next.ts';
 
 type Assignment = ReplyOf<'device.assignManagement'>;
 
@@ -88,8 +88,8 @@ export async function assignManagement(
   const exactly = input.address ?? place.exactly;
   const address =
     exactly === undefined
-      ? (await takeNextIn(tx, prefix, place.from, on, null)).address
-      : await takeIn(tx, prefix, exactly, on, null);
+      ? (await assignNextIn(tx, prefix, place.from, on, null)).address
+      : await assignAddress(tx, prefix, exactly, on, null);
   return describe(tx, device, address, prefix, true);
 }
 

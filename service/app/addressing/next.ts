@@ -6,7 +6,7 @@ import type { Stored } from '@zpine/contract/kinds';
 import { keyOf, keysOfAll } from '../../store/records.ts';
 import { insert } from '../../store/recordWrites.ts';
 import { uniqueIds } from '../settings/layers.ts';
-import { freeCount, nextFree, spaceOf, takeNext } from '../../store/spans.ts';
+import { freeCount, nextFree, spaceOf, occupyNext } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 
 export interface Proposal {
@@ -28,7 +28,7 @@ export async function nextIn(tx: Tx, prefix: Stored<'prefix'>, from: string | un
 }
 
 /** Takes the next free address of a prefix for an interface, or for nobody. */
-export async function takeNextIn(
+export async function assignNextIn(
   tx: Tx,
   prefix: Stored<'prefix'>,
   from: string | undefined,
@@ -51,7 +51,7 @@ export async function takeNextIn(
     ]),
     tx.now(),
   ]);
-  const taken = await takeNext(tx, prefix.id, family, start);
+  const taken = await occupyNext(tx, prefix.id, family, start);
   if (!taken) throw await full(tx, prefix, from);
   // What is free in a locked space is sound: inside the prefix and in no smaller one, in no pool, on nobody.
   const address = formatIp({ family, value: taken.value });

@@ -12,7 +12,7 @@ import { grouped } from '@zpine/core/lists/grouped';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import { bytesOf, ipText, lockSpaces, valueOf, withheld } from '../../store/spans.ts';
-import { createFilledSpaces, takeMany, type NewSpace } from '../../store/spansInBulk.ts';
+import { createFilledSpaces, occupyMany, type NewSpace } from '../../store/spansInBulk.ts';
 import type { Tx } from '../../store/tx.ts';
 import { keptByDraft, keptWords } from './kept.ts';
 import type { Draft } from '../records/draft.ts';
@@ -78,7 +78,7 @@ async function standing(tx: Tx, vrf: number, family: Family, stretch: Span): Pro
 }
 
 /** What lies directly in some prefixes, within a stretch: addresses that are taken, or that rest. */
-async function heldIn(
+async function occupiedIn(
   tx: Tx,
   table: 'address' | 'resting',
   prefixes: readonly number[],
@@ -139,7 +139,7 @@ export async function checkMany(tx: Tx, drafts: readonly { draft: Draft; p: Pref
         block.draft.fault('cidr', 'prefix-on-kept', keptWords(field, span, parent.block.key, family, block.key));
       else over?.fault(field, 'range-on-prefix', { range: spanText(span, family), prefix: block.key });
     }
-    for (const { value } of await heldIn(tx, 'address', parents, family, stretch)) {
+    for (const { value } of await occupiedIn(tx, 'address', parents, family, stretch)) {
       const block = innermost(nodes, value)?.block;
       if (!block?.draft) continue;
       const usable = usableRange(block);
@@ -169,7 +169,7 @@ export async function placeMany(tx: Tx, records: readonly Stored<'prefix'>[]): P
     const parents = aroundNew(nodes, isNew);
     const own: Record<'address' | 'resting', Map<number, Span[]>> = { address: new Map(), resting: new Map() };
     for (const table of ['address', 'resting'] as const) {
-      const held = await heldIn(tx, table, parents, family, stretch);
+      const held = await occupiedIn(tx, table, parents, family, stretch);
       const moved = held.flatMap((one) => {
         const to = innermost(nodes, one.value)?.block.id ?? one.prefix;
         return to === one.prefix ? [] : [{ ...one, to }];
@@ -198,7 +198,7 @@ export async function placeMany(tx: Tx, records: readonly Stored<'prefix'>[]): P
       ({ parent }) => parent?.block.id,
     );
     for (const parent of parents)
-      await takeMany(
+      await occupyMany(
         tx,
         parent,
         family,

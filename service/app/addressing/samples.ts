@@ -8,7 +8,7 @@ const KEPT_DAYS = 800;
 const SHOWN = 400;
 
 /** Today's samples of all prefixes; a prefix that is as full as when it was last sampled needs none. */
-export async function takeSamples(tx: Tx): Promise<void> {
+export async function saveSamples(tx: Tx): Promise<void> {
   await tx.execute(
     `INSERT INTO fill_sample (prefix_id, day, free)
      SELECT s.prefix_id, UTC_DATE(), s.free FROM space s

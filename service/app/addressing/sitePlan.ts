@@ -23,11 +23,11 @@ import { farEnds } from '../cables/trace.ts';
 import { addOne } from '../records/add.ts';
 import { editOne } from '../records/edit.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
-import { takeIn } from './assign.ts';
+import { assignAddress } from './assign.ts';
 import { gatewayOf, nextBlocks } from './carve.ts';
 import { placeFor } from './handOut.ts';
 import { link } from './link.ts';
-import { takeNextIn } from './next.ts';
+import { assignNextIn } from './next.ts';
 
 export async function applyPlan(
   tx: Tx,
@@ -202,8 +202,8 @@ export class SitePlan {
       const address =
         held ??
         (exactly === undefined
-          ? (await takeNextIn(tx, from, start, on, null)).address
-          : await takeIn(tx, from, exactly, on, null));
+          ? (await assignNextIn(tx, from, start, on, null)).address
+          : await assignAddress(tx, from, exactly, on, null));
       if (device.main === null) await editOne(tx, 'device', `#${device.id}`, { main: `#${on.id}` });
       this.row(n, 'loopback', on.key, address.address, held !== undefined);
     }

@@ -6,7 +6,7 @@ import type { Row } from '@zpine/contract/fields';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys, fromRow, keysOf, keysOfAll } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { waysFrom } from '../cables/trace.ts';
+import { pathsFrom } from '../cables/trace.ts';
 import { uniqueIds } from '../settings/layers.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 import { columnsFor } from '../../store/models.ts';
@@ -154,7 +154,7 @@ function candidatesOf(
 async function pluggedInto(tx: Tx, circuits: string[]): Promise<Map<string, string>> {
   const keys = new Map(circuits.map((circuit) => [circuit, circuit.trim().toLowerCase()]));
   const ports = await byKeys(tx, 'port', [...keys.values()]);
-  const ways = await waysFrom(
+  const ways = await pathsFrom(
     tx,
     [...ports.values()].map((port) => port.id),
   );

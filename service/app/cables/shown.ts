@@ -6,7 +6,7 @@ import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { mustFind, mustFindField } from '../records/refs.ts';
-import { waysFrom, type Hop, type Way } from './trace.ts';
+import { pathsFrom, type Hop, type CablePath } from './trace.ts';
 
 const MOST_PLUGS = 5000;
 
@@ -78,7 +78,7 @@ const cableWords = ({ cable }: Hop) => ({
 
 export async function trace(tx: Tx, ref: string): Promise<ReplyOf<'port.trace'>> {
   const port = await mustFind(tx, 'port', ref);
-  const way = (await waysFrom(tx, [port.id])).get(port.id);
+  const way = (await pathsFrom(tx, [port.id])).get(port.id);
   const hops = way?.hops ?? [];
   const ends = await Ends.of(tx, [port, ...hops.flatMap((hop) => hop.port ?? [])]);
   const known = hops.every((hop) => hop.cable.lengthCm !== null);
@@ -94,7 +94,7 @@ export async function plugs(tx: Tx, query: QueryOf<'cable.plugs'>): Promise<Repl
   const devices = await devicesOf(tx, query);
   const ports = await cabledPorts(tx, devices);
   if (ports.length > MOST_PLUGS) throw Refusal.at(['site'], 'bulk-many', { max: MOST_PLUGS });
-  const ways = await waysFrom(
+  const ways = await pathsFrom(
     tx,
     ports.map((port) => port.id),
   );
@@ -109,7 +109,7 @@ export async function plugs(tx: Tx, query: QueryOf<'cable.plugs'>): Promise<Repl
   return { items: ordered.flatMap(({ port }) => plugOf(ends, port, ways.get(port.id))) };
 }
 
-function plugOf(ends: Ends, port: Stored<'port'>, way: Way | undefined): ReplyOf<'cable.plugs'>['items'] {
+function plugOf(ends: Ends, port: Stored<'port'>, way: CablePath | undefined): ReplyOf<'cable.plugs'>['items'] {
   const [first] = way?.hops ?? [];
   const last = way?.hops.at(-1);
   if (!way || !first || !last) return [];

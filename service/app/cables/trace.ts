@@ -9,15 +9,15 @@ export interface Hop {
   port: Stored<'port'> | null;
 }
 
-export interface Way {
+export interface CablePath {
   hops: Hop[];
   /** `port`: a socket of a device; `words`: what is not ours; `open`: a panel that nothing goes on from; `circle`: back again. */
   ends: 'port' | 'words' | 'open' | 'circle';
 }
 
 /** The ways from these ports; a port without a cable has none. */
-export async function waysFrom(tx: Tx, ports: number[]): Promise<Map<number, Way>> {
-  const ways = new Map<number, Way>();
+export async function pathsFrom(tx: Tx, ports: number[]): Promise<Map<number, CablePath>> {
+  const ways = new Map<number, CablePath>();
   let open = new Map<number, { start: number; seen: Set<number> }>(
     ports.map((port) => [port, { start: port, seen: new Set([port]) }]),
   );
@@ -53,7 +53,7 @@ export interface FarEnd {
 /** Where the cables of these ports come out; those that end nowhere are left out. */
 export async function farEnds(tx: Tx, ports: number[]): Promise<Map<number, FarEnd>> {
   const out = new Map<number, FarEnd>();
-  for (const [start, { hops, ends }] of await waysFrom(tx, ports)) {
+  for (const [start, { hops, ends }] of await pathsFrom(tx, ports)) {
     const last = hops.at(-1);
     if (!last || ends === 'open' || ends === 'circle') continue;
     out.set(start, { port: last.port?.id ?? null, words: last.port ? null : last.cable.farEnd });

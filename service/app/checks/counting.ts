@@ -2,7 +2,7 @@
 import type { JobWork } from '../../store/jobs.ts';
 import type { Actor } from '../../store/store.ts';
 import { readOnly, transact } from '../../store/transact.ts';
-import { findLeads, keepLeads } from './leads.ts';
+import { findLeads, saveLeads } from './leads.ts';
 import { doubtfulData } from './report.ts';
 
 export const DOUBTS_AGAIN_SECONDS = 600;
@@ -13,7 +13,7 @@ export const countDoubts: JobWork = async (store) => {
   const { items } = await readOnly(store, actor, (tx) => doubtfulData(tx, { limit: 0 }));
   const leads = await readOnly(store, actor, findLeads);
   await transact(store, actor, 'plausibility', async (tx) => {
-    await keepLeads(tx, leads);
+    await saveLeads(tx, leads);
     const at = await tx.now();
     for (const { doubt, count } of items)
       await tx.execute('REPLACE INTO doubt_count (doubt, count, at) VALUES (?, ?, ?)', [doubt, count, at]);

@@ -34,7 +34,7 @@ export async function findLeads(tx: Tx): Promise<Leads> {
   return out;
 }
 
-export async function keepLeads(tx: Tx, leads: Leads): Promise<void> {
+export async function saveLeads(tx: Tx, leads: Leads): Promise<void> {
   await tx.execute('DELETE FROM today_lead');
   const rows = Object.entries(leads).flatMap(([code, ids]) => ids.map((record_id) => ({ code, record_id })));
   if (rows.length > 0) await tx.insertRows('today_lead', rows, '');

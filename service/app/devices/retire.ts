@@ -15,7 +15,7 @@ const becomes = { stock: 'goes to stock', faulty: 'is faulty', retired: 'is reti
 type Kept = Pick<BodyOf<'device.retire'>, 'keep' | 'box'>;
 
 /** What a device holds that others could have; the whole list, also of what is to be kept. */
-async function heldBy(tx: Tx, device: Stored<'device'>) {
+async function holdingsOf(tx: Tx, device: Stored<'device'>) {
   const interfaces = await find(tx, 'interface', { device_id: device.id });
   const on = { interface_id: interfaces.map((one) => one.id) };
   const ports = await find(tx, 'port', { device_id: device.id });
@@ -41,7 +41,7 @@ async function heldBy(tx: Tx, device: Stored<'device'>) {
 
 export async function retire(tx: Tx, ref: string, body: BodyOf<'device.retire'>): Promise<ReplyOf<'device.retire'>> {
   const device = await mustFind(tx, 'device', ref, true);
-  const held = await heldBy(tx, device);
+  const held = await holdingsOf(tx, device);
   const items = await itemsOf(tx, device, held, body);
   if (!body.apply) return { device: device.key, items, applied: false };
   const frees = (what: RetireItem['what']) => !body.keep.includes(what);
@@ -61,7 +61,7 @@ export async function retire(tx: Tx, ref: string, body: BodyOf<'device.retire'>)
 async function itemsOf(
   tx: Tx,
   device: Stored<'device'>,
-  held: Awaited<ReturnType<typeof heldBy>>,
+  held: Awaited<ReturnType<typeof holdingsOf>>,
   { keep, box: condition }: Kept,
 ): Promise<RetireItem[]> {
   const items: Omit<RetireItem, 'kept'>[] = [
@@ -109,7 +109,7 @@ export async function stageByHand(tx: Tx, ref: string, to: string): Promise<Stor
 }
 
 async function remarkHeld(tx: Tx, device: Stored<'device'>): Promise<void> {
-  const items = await itemsOf(tx, device, await heldBy(tx, device), { keep: [], box: 'stock' });
+  const items = await itemsOf(tx, device, await holdingsOf(tx, device), { keep: [], box: 'stock' });
   if (items.length === 0) return;
   const of = (what: RetireItem['what']) => items.filter((item) => item.what === what).length;
   const counted = [

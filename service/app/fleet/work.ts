@@ -161,7 +161,7 @@ export const isStopping = async (tx: Tx, run: ClaimedRun): Promise<boolean> =>
   Boolean((await tx.one<{ stopping: number }>('SELECT stopping FROM run WHERE id = ?', [run.id]))?.stopping);
 
 /** A device that an errand changes is its own until it is done; gives the run that has it otherwise. */
-export async function takeDevice(
+export async function reserveDevice(
   tx: Tx,
   run: ClaimedRun,
   device: number,

@@ -66,7 +66,7 @@ export async function readSheets(tx: Tx, body: BodyOf<'sheet.read'>): Promise<Ou
     sheet.fields = withoutFaultyGroups(sheet, out.faults);
     try {
       await addVendor(tx, sheet, out.vendors);
-      const model = await take(tx, sheet, key, out);
+      const model = await saveSheet(tx, sheet, key, out);
       if (model) changed.push(model);
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
@@ -218,7 +218,7 @@ async function addVendor(tx: Tx, { fields }: Sheet, vendors: string[]): Promise<
   vendors.push(name.value);
 }
 
-async function take(tx: Tx, sheet: Sheet, key: string | null, out: Outcome): Promise<Stored<'model'> | undefined> {
+async function saveSheet(tx: Tx, sheet: Sheet, key: string | null, out: Outcome): Promise<Stored<'model'> | undefined> {
   const { vendorTitle: _, ...given } = sheet.fields;
   const standing = key === null ? undefined : (await byKeys(tx, 'model', [key])).get(key);
   const none: string[] = [];

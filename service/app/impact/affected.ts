@@ -10,7 +10,7 @@ import { byIds, find } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import type { Change, OwnKind } from '../../store/unsaved.ts';
-import { waysFrom } from '../cables/trace.ts';
+import { pathsFrom } from '../cables/trace.ts';
 import { devicesBehind, devicesLabelled, idsBy, type Handle } from '../devices/behind.ts';
 import { insertedBy } from '../editions/templates.ts';
 
@@ -219,7 +219,7 @@ async function inSpans(tx: Tx, blocks: ReturnType<AffectedDevices['blocks']>): P
 async function neighboursOf(tx: Tx, devices: number[], named: number[]): Promise<Set<number>> {
   const out = new Set<number>();
   const look = async (ports: number[]): Promise<void> => {
-    const ways = [...(await waysFrom(tx, ports)).values()];
+    const ways = [...(await pathsFrom(tx, ports)).values()];
     for (const way of ways) for (const { port } of way.hops) if (port) out.add(port.device);
   };
   for (let at = 0; at < devices.length; at += SLICE) {

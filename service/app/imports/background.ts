@@ -10,7 +10,7 @@ import { Import } from './engine.ts';
 import { rememberedHeads, rememberHeads } from './headMapping.ts';
 import { guessFormat, readText } from './read.ts';
 import { whole, type Head, type ImportRow } from './rows.ts';
-import { outcomeOf, takeRows } from './run.ts';
+import { outcomeOf, importRows } from './run.ts';
 import { dropChunks, openChunk, uploadRow, type UploadRow } from './uploads.ts';
 import { refersToOwn, Stretches } from './stretches.ts';
 
@@ -37,7 +37,7 @@ export async function importUpload(
     const actor: Actor = { name: upload.started_by, via: upload.via, reason: upload.reason ?? undefined };
     const outcome = await transact(store, actor, 'import.run', async (tx) => {
       progress.begin();
-      const done = await takeUpload(tx, store, upload, apply, progress);
+      const done = await importPieces(tx, store, upload, apply, progress);
       // With the records, so that whoever is asked to do it again sees that it is done.
       if (done.applied) {
         await mustHold(tx, hold);
@@ -76,10 +76,10 @@ export const failUpload = (store: Store, id: number, failure: string, hold: Leas
   });
 
 /** The same work for whoever only wants to see what it would do. */
-export async function takeUploaded(tx: Tx, store: Store, ref: string): Promise<ImportOutcome> {
+export async function importUploaded(tx: Tx, store: Store, ref: string): Promise<ImportOutcome> {
   const upload = await uploadRow(tx, ref);
   if (upload.state !== 'read') throw new Refusal('upload-state', { state: upload.state });
-  return takeUpload(tx, store, upload, true, { bytes: 0, rows: 0, tell: () => Promise.resolve() });
+  return importPieces(tx, store, upload, true, { bytes: 0, rows: 0, tell: () => Promise.resolve() });
 }
 
 /** How far it is: told now and then, and a chance to be stopped. */
@@ -139,7 +139,7 @@ async function* textOf(store: Store, upload: UploadRow, progress: Telling): Asyn
   yield decoder.decode();
 }
 
-async function takeUpload(
+async function importPieces(
   tx: Tx,
   store: Store,
   upload: UploadRow,
@@ -155,7 +155,7 @@ async function takeUpload(
     yield* chunks;
   })();
   const format = upload.format ?? guessFormat((begin ?? '').replace(/^\uFEFF/, ''));
-  if (format === 'csv' && kind !== undefined) return takeTable(tx, all, { kind, columns, apply, progress });
+  if (format === 'csv' && kind !== undefined) return importTable(tx, all, { kind, columns, apply, progress });
   if (Number(upload.bytes) > MOST_WHOLE) {
     const work = new Import(tx, []);
     work.faults.push(whole('import-large', { format: format.toUpperCase(), max: MOST_WHOLE }));
@@ -167,7 +167,7 @@ async function takeUpload(
   const remembered = (of: ImportKind) => rememberedHeads(tx, of);
   const parsed = await readText({ text, file: null, kind, as: format, columns, remembered });
   const behind = () => progress.tell();
-  return takeRows(tx, parsed.rows, parsed.faults, { apply, format, heads: parsed.heads, behind });
+  return importRows(tx, parsed.rows, parsed.faults, { apply, format, heads: parsed.heads, behind });
 }
 
 interface Table {
@@ -177,7 +177,7 @@ interface Table {
   progress: Telling;
 }
 
-async function takeTable(
+async function importTable(
   tx: Tx,
   chunks: AsyncIterable<string>,
   { kind, columns, apply, progress }: Table,
@@ -189,9 +189,9 @@ async function takeTable(
   const together = kind !== 'value' && refersToOwn(kind);
   const held: ImportRow[] = [];
   const take = async (rows: ImportRow[]) => {
-    if (kind === 'value') return stretches.takeValues(rows);
-    await stretches.take(kind, rows);
-    await stretches.takeWaiting();
+    if (kind === 'value') return stretches.importValues(rows);
+    await stretches.importOf(kind, rows);
+    await stretches.importWaiting();
   };
   for await (const batch of csvBatches({ chunks, kind, file: null, columns, remembered })) {
     if (batch.heads) heads = batch.heads;

@@ -155,7 +155,7 @@ export class Import {
     );
 
   /** Adds what is new, and edits what stands. */
-  async take(kind: KindName, planned: readonly Planned[]): Promise<void> {
+  async importPlanned(kind: KindName, planned: readonly Planned[]): Promise<void> {
     if (planned.length === 0 || this.full) return;
     const k = kindOf(kind);
     const standing = await this.byKeys(kind, planned);
@@ -175,14 +175,14 @@ export class Import {
   }
 
   /** Rows that were taken before, in a unit of work that is over: they are there again, and nothing is noted anew. */
-  async takeAlong(planned: readonly Planned[]): Promise<void> {
+  async importParts(planned: readonly Planned[]): Promise<void> {
     const [first] = planned;
     if (!first || first.row.kind === 'value') return;
     const before = this.waiting;
     this.waiting = [];
     this.quiet = true;
     try {
-      await this.take(first.row.kind, planned);
+      await this.importPlanned(first.row.kind, planned);
     } finally {
       this.waiting = before;
       this.quiet = false;
@@ -391,7 +391,7 @@ export class Import {
     return waiting;
   }
 
-  async takeWaiting(waiting: readonly Waiting[]): Promise<void> {
+  async importWaiting(waiting: readonly Waiting[]): Promise<void> {
     for (const one of waiting) {
       const { planned, kind, field, value, fresh } = one;
       if (this.broken.get(kind)?.has(planned.key)) continue;

@@ -14,7 +14,7 @@ import { smallestCovering } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
 import type { ImportRow, RowFault } from './rows.ts';
-import { takeRows } from './run.ts';
+import { importRows } from './run.ts';
 
 type Input = BodyOf<'import.paste'>;
 
@@ -46,7 +46,7 @@ export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'impor
     ...paste.rows,
     ...(label === null ? [] : login(input, label)),
   ];
-  const outcome = await takeRows(tx, rows, [...faults, ...paste.faults], { apply: input.apply, format: 'csv' });
+  const outcome = await importRows(tx, rows, [...faults, ...paste.faults], { apply: input.apply, format: 'csv' });
   outcome.counts.same += paste.standing;
   // People count the lines that they pasted.
   outcome.rows = new Set([...read.hosts.map((host) => host.line), ...read.faults.map((fault) => fault.line)]).size;

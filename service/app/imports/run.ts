@@ -20,7 +20,7 @@ export async function importText(tx: Tx, input: BodyOf<'import.run'>): Promise<I
     read.push(await readText({ text, file: name, kind: kind ?? input.kind, as, columns, remembered }));
   }
   const rows = read.flatMap((one) => one.rows);
-  const outcome = await takeRows(
+  const outcome = await importRows(
     tx,
     rows,
     read.flatMap((one) => one.faults),
@@ -36,7 +36,7 @@ export async function importText(tx: Tx, input: BodyOf<'import.run'>): Promise<I
 }
 
 /** Rows of any kinds, all at hand. */
-export async function takeRows(
+export async function importRows(
   tx: Tx,
   rows: ImportRow[],
   faults: RowFault[],
@@ -45,7 +45,7 @@ export async function takeRows(
   const work = new Import(tx, new Set(rows.map((row) => row.kind)));
   work.faults.push(...faults);
   const stretches = new Stretches(work, how);
-  await stretches.takeAll(rows);
+  await stretches.importAll(rows);
   return outcomeOf(tx, work, { apply: how.apply, format, heads, rows: rows.length, tree: stretches.tree });
 }
 

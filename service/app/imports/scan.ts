@@ -8,7 +8,7 @@ import { find, keyOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { whereCondition } from '../records/where.ts';
 import type { ImportRow, RowFault } from './rows.ts';
-import { takeRows } from './run.ts';
+import { importRows } from './run.ts';
 
 export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise<ImportOutcome> {
   const words = wordsOf(`${input.text}\n${input.model ?? ''}`);
@@ -38,7 +38,7 @@ export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise
     if (planned) rows.push(planned);
     else faults.push({ ...at(box.line), column: 'model', value: box.serial, code: 'scan-model', params: {} });
   }
-  return takeRows(tx, rows, faults, { apply: input.apply, format: 'csv' });
+  return importRows(tx, rows, faults, { apply: input.apply, format: 'csv' });
 }
 
 /** Everything in a list that could be a name: whole lines, their cells, and what stands between blanks. */

@@ -12,7 +12,7 @@ import type { Import, Waiting } from './engine.ts';
 import type { Planned } from './plan.ts';
 import type { ImportRow } from './rows.ts';
 import { Companions } from './ties.ts';
-import { nameOfValue, takeValues } from './values.ts';
+import { nameOfValue, importValues } from './values.ts';
 
 /** Rows of a stretch: a second's work for the slowest kinds. */
 const STRETCH = 500;
@@ -48,17 +48,17 @@ export class Stretches {
   }
 
   /** Rows of any kinds: earlier kinds first, and settings' values when everything else is there. */
-  async takeAll(rows: readonly ImportRow[]): Promise<void> {
+  async importAll(rows: readonly ImportRow[]): Promise<void> {
     for (const kind of kindNames)
-      await this.take(
+      await this.importOf(
         kind,
         rows.filter((row) => row.kind === kind),
       );
-    await this.takeWaiting();
-    await this.takeValues(rows.filter((row) => row.kind === 'value'));
+    await this.importWaiting();
+    await this.importValues(rows.filter((row) => row.kind === 'value'));
   }
 
-  async take(kind: KindName, rows: readonly ImportRow[]): Promise<void> {
+  async importOf(kind: KindName, rows: readonly ImportRow[]): Promise<void> {
     if (rows.length === 0) return;
     const planned = this.work.plan(kind, rows);
     const ordered = refersToOwn(kind) ? await this.work.inOrder(kind, planned) : [planned];
@@ -68,7 +68,7 @@ export class Stretches {
       for (const stretch of inSlices(some, size)) {
         if (this.work.full) return;
         await this.one(stretch, false, async (tx) => {
-          await this.work.take(kind, stretch);
+          await this.work.importPlanned(kind, stretch);
           // Several waves of them there are not: it is the whole tree.
           if (kind === 'prefix' && this.work.faults.length === 0) this.tree = (await importedTree(tx)) ?? this.tree;
         });
@@ -78,22 +78,22 @@ export class Stretches {
   }
 
   /** What had to wait for what came behind it. */
-  async takeWaiting(): Promise<void> {
+  async importWaiting(): Promise<void> {
     for (const stretch of inSlices<Waiting>(this.work.handOverWaiting(), this.size))
       await this.one(
         stretch.map(({ planned }) => planned),
         true,
-        () => this.work.takeWaiting(stretch),
+        () => this.work.importWaiting(stretch),
       );
   }
 
-  async takeValues(rows: readonly ImportRow[]): Promise<void> {
+  async importValues(rows: readonly ImportRow[]): Promise<void> {
     const { work } = this;
     for (const some of inSlices(rows, this.size)) {
       if (work.full) return;
       const stretch = some.filter((row) => work.first('value', nameOfValue(row), row, 'setting'));
       const planned = stretch.map((row): Planned => ({ row, key: '', fields: row.fields, byVerb: {}, waiting: [] }));
-      await this.one(planned, false, (tx) => takeValues(tx, work, stretch));
+      await this.one(planned, false, (tx) => importValues(tx, work, stretch));
     }
   }
 
@@ -116,7 +116,7 @@ export class Stretches {
       await probe(outer, async (tx) => {
         work.backTo(before);
         work.tx = tx;
-        for (const stretch of along) await work.takeAlong(stretch);
+        for (const stretch of along) await work.importParts(stretch);
         tx.remarks.length = 0;
         await take(tx);
       });

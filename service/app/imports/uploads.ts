@@ -79,7 +79,7 @@ export async function receiveUpload(
     return (await tx.insertRows('upload', [row]))[0] ?? 0;
   });
   try {
-    const { bytes, encoding } = await keepChunks(store, actor, { id, sealed, most }, body);
+    const { bytes, encoding } = await saveChunks(store, actor, { id, sealed, most }, body);
     if (bytes === 0) throw new Refusal('import-empty');
     return await transact(store, actor, 'import.upload', async (tx) => {
       await tx.execute('UPDATE upload SET bytes = ?, encoding = ? WHERE id = ?', [bytes, encoding, id]);
@@ -92,7 +92,7 @@ export async function receiveUpload(
   }
 }
 
-async function keepChunks(
+async function saveChunks(
   store: Store,
   actor: Actor,
   { id, sealed, most }: { id: number; sealed: boolean; most: number },

@@ -35,7 +35,7 @@ interface Read {
   input: { mode: Mode; value: Value };
 }
 
-export async function takeValues(tx: Tx, work: Import, rows: ImportRow[]): Promise<void> {
+export async function importValues(tx: Tx, work: Import, rows: ImportRow[]): Promise<void> {
   const read = await understood(tx, work, rows);
   // Of one value twice, by two spellings of its record, and of labels that may disagree, one is taken at a time.
   const taken = new Set<string>();
@@ -47,8 +47,8 @@ export async function takeValues(tx: Tx, work: Import, rows: ImportRow[]): Promi
     if (!free) alone.push(one);
     return free;
   });
-  await take(tx, work, together);
-  for (const one of alone) await take(tx, work, [one]);
+  await saveRead(tx, work, together);
+  for (const one of alone) await saveRead(tx, work, [one]);
 }
 
 /** Rows with a setting, a layer and a record of it that there are; of the others it is said what is wrong. */
@@ -109,7 +109,7 @@ async function understand(
   return { row, setting, target: { kind: layer, id: record.id, key: record.key }, input: { mode, value } };
 }
 
-async function take(tx: Tx, work: Import, all: readonly Read[]): Promise<void> {
+async function saveRead(tx: Tx, work: Import, all: readonly Read[]): Promise<void> {
   const standing = await standingRows(
     tx,
     all.map(({ setting, target }) => ({ setting, target })),

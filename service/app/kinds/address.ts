@@ -8,8 +8,8 @@ import type { Stored } from '@zpine/contract/kinds';
 import { asStored, type Draft, type KindRules } from '../records/draft.ts';
 import { byId, byIds, find, keyOf, keysOf } from '../../store/records.ts';
 import { smallestCoverings, type Host } from '../../store/coverings.ts';
-import { bytesOf, lockSpaces, rebuild, take, type Holds } from '../../store/spans.ts';
-import { takeMany } from '../../store/spansInBulk.ts';
+import { bytesOf, lockSpaces, rebuild, occupy, type Holds } from '../../store/spans.ts';
+import { occupyMany } from '../../store/spansInBulk.ts';
 import type { Tx } from '../../store/tx.ts';
 
 /** From so many in one prefix on they are taken together. */
@@ -64,10 +64,10 @@ export const addressRules: KindRules = {
       const { family } = some[0] as (typeof some)[number];
       // Gateway and held-back addresses are in no free space to begin with: taking them by name is fine.
       const spans = some.map(({ value }) => ({ first: value, last: value }));
-      if (spans.length >= MANY) await takeMany(tx, prefix, family, spans);
+      if (spans.length >= MANY) await occupyMany(tx, prefix, family, spans);
       else
         for (const span of spans)
-          await take(
+          await occupy(
             tx,
             holdsAll.flatMap((holds) => spaces.get(`${prefix} ${holds}`) ?? []),
             family,

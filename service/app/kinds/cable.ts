@@ -41,7 +41,7 @@ export const cableRules: KindRules = {
   },
 
   async added(tx, records) {
-    await takeEnds(
+    await saveEnds(
       tx,
       records.map((record) => asStored('cable', record)),
     );
@@ -51,7 +51,7 @@ export const cableRules: KindRules = {
     const moved = pairs.filter(({ before, after }) => before.from !== after.from || before.to !== after.to);
     if (moved.length === 0) return;
     await tx.execute('DELETE FROM cable_end WHERE cable_id IN (?)', [moved.map(({ after }) => after.id)]);
-    await takeEnds(
+    await saveEnds(
       tx,
       moved.map(({ after }) => asStored('cable', after)),
     );
@@ -106,7 +106,7 @@ const farEndOf = async (tx: Tx, cable: Stored<'cable'>, port: number): Promise<s
     ? ((await keyOf(tx, 'port', cable.to)) ?? cable.farEnd ?? 'nowhere')
     : ((await keyOf(tx, 'port', cable.from)) ?? '');
 
-async function takeEnds(tx: Tx, cables: Stored<'cable'>[]): Promise<void> {
+async function saveEnds(tx: Tx, cables: Stored<'cable'>[]): Promise<void> {
   // The same order for everybody: two that want the same two ports do not wait for one another.
   const rows = cables
     .flatMap((cable) =>

@@ -2,7 +2,7 @@ import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts
 import { byIds, keyOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import type { Stored } from '@zpine/contract/kinds';
-import { extentOfDevice, freeSlots, clashingSlots, placedDevices, takeSlots, type Placed } from '../racks/slots.ts';
+import { extentOfDevice, freeSlots, clashingSlots, placedDevices, occupySlots, type Placed } from '../racks/slots.ts';
 import { alignPorts, bringPorts } from '../hardware/align.ts';
 import { leftBehind } from '../devices/offSite.ts';
 import { followSite } from '../interfaces/vlans.ts';
@@ -66,7 +66,7 @@ export const deviceRules: KindRules = {
 
   async added(tx, records) {
     const devices = records.map((record) => asStored('device', record));
-    await takeSlots(tx, await placedDevices(tx, devices));
+    await occupySlots(tx, await placedDevices(tx, devices));
     if (!tx.takingBack) await bringPorts(tx, devices);
   },
 
@@ -87,7 +87,7 @@ export const deviceRules: KindRules = {
       'device',
       moved.map(({ after }) => after.id),
     );
-    await takeSlots(
+    await occupySlots(
       tx,
       await placedDevices(
         tx,

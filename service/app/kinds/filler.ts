@@ -8,7 +8,7 @@ import {
   clashingSlots,
   placedFillers,
   shapeOf,
-  takeSlots,
+  occupySlots,
   type Placed,
 } from '../racks/slots.ts';
 
@@ -42,7 +42,7 @@ export const fillerRules: KindRules = {
       wanted.get(placed)?.fault('positionU', 'position-taken', { u, rack: placed.rack.key, by });
   },
   async added(tx, records) {
-    await takeSlots(
+    await occupySlots(
       tx,
       await placedFillers(
         tx,
@@ -56,7 +56,7 @@ export const fillerRules: KindRules = {
       'filler',
       pairs.map(({ after }) => after.id),
     );
-    await takeSlots(
+    await occupySlots(
       tx,
       await placedFillers(
         tx,

@@ -1,7 +1,7 @@
 import { namesSlot, portsText, type PortGroup } from '@zpine/core/rack/portGroups';
 import type { KindRules } from '../records/draft.ts';
 import { find } from '../../store/records.ts';
-import { takeAnew } from '../racks/slots.ts';
+import { occupyAnew } from '../racks/slots.ts';
 
 /** A model that turns out larger than it was said needs the room wherever it stands. */
 export const modelRules: KindRules = {
@@ -23,6 +23,6 @@ export const modelRules: KindRules = {
     const reshaped = pairs.filter(({ before, after }) =>
       (['heightU', 'depth', 'width'] as const).some((field) => before[field] !== after[field]),
     );
-    if (reshaped.length > 0) await takeAnew(tx, { models: reshaped.map(({ after }) => after.id) });
+    if (reshaped.length > 0) await occupyAnew(tx, { models: reshaped.map(({ after }) => after.id) });
   },
 };

@@ -1,5 +1,5 @@
 import type { KindRules } from '../records/draft.ts';
-import { takeAnew } from '../racks/slots.ts';
+import { occupyAnew } from '../racks/slots.ts';
 
 /** A rack that gets another shape must hold what stands in it. */
 export const rackRules: KindRules = {
@@ -7,6 +7,6 @@ export const rackRules: KindRules = {
     const reshaped = pairs.filter(
       ({ before, after }) => before.heightU !== after.heightU || before.numbering !== after.numbering,
     );
-    if (reshaped.length > 0) await takeAnew(tx, { racks: reshaped.map(({ after }) => after.id) });
+    if (reshaped.length > 0) await occupyAnew(tx, { racks: reshaped.map(({ after }) => after.id) });
   },
 };

@@ -5,7 +5,7 @@ import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find, present } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
-import { placedDevices, placedFillers, shapeOf, takenSlots } from './slots.ts';
+import { placedDevices, placedFillers, shapeOf, occupiedSlots } from './slots.ts';
 
 export async function drawing(tx: Tx, ref: string): Promise<ReplyOf<'rack.drawing'>> {
   const rack = await mustFind(tx, 'rack', ref);
@@ -38,7 +38,7 @@ export async function drawing(tx: Tx, ref: string): Promise<ReplyOf<'rack.drawin
     const none = { stage: null, duty: null, owner: null, model: null };
     items.push({ kind: 'filler', key: filler.key, words, ...extent, ...none, form: filler.form });
   }
-  const taken = await takenSlots(tx, rack.id);
+  const taken = await occupiedSlots(tx, rack.id);
   const free = freeStretches(shapeOf(rack), taken);
   const freeU = free.reduce((sum, { from, to }) => sum + to - from + 1, 0);
   const reservedU = fillers.filter((f) => f.form === 'reserved').reduce((sum, f) => sum + f.heightU, 0);

@@ -7,7 +7,7 @@ import type { Tx } from '../../store/tx.ts';
 import { nextName } from '../devices/nextName.ts';
 import { addOne } from '../records/add.ts';
 import { mustFindAll, mustFindField } from '../records/refs.ts';
-import { extentOfDevice, shapeOf, takenSlots } from './slots.ts';
+import { extentOfDevice, shapeOf, occupiedSlots } from './slots.ts';
 
 type Filled = ReplyOf<'rack.fill'>;
 
@@ -55,7 +55,7 @@ async function placesIn(
   { face, from, startU, count }: BodyOf<'rack.fill'>,
 ): Promise<(number | null)[]> {
   if (model?.heightU === 0) return Array.from({ length: count }, () => null);
-  const taken = new Set((await takenSlots(tx, rack.id)).map(slotName));
+  const taken = new Set((await occupiedSlots(tx, rack.id)).map(slotName));
   const heightU = Math.max(1, model?.heightU ?? 1);
   const last = rack.heightU - heightU + 1;
   const numbers = Array.from({ length: Math.max(0, last) }, (_, i) => i + 1).filter((u) =>

@@ -3,7 +3,7 @@ import type { JobWork } from '../../store/jobs.ts';
 import { find } from '../../store/records.ts';
 import type { Actor } from '../../store/store.ts';
 import { transact } from '../../store/transact.ts';
-import { freeSlots, clashingSlots, placedDevices, takeSlots } from './slots.ts';
+import { freeSlots, clashingSlots, placedDevices, occupySlots } from './slots.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
 
@@ -19,7 +19,7 @@ export const reslot: JobWork = async (store) => {
       'device',
       placed.map((one) => one.id),
     );
-    await takeSlots(tx, sound);
+    await occupySlots(tx, sound);
   });
   return undefined;
 };

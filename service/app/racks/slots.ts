@@ -94,7 +94,7 @@ export async function freeSlots(tx: Tx, kind: Standing, ids: number[]): Promise<
   if (ids.length > 0) await tx.execute('DELETE FROM rack_slot WHERE kind = ? AND record_id IN (?)', [kind, ids]);
 }
 
-export async function takeSlots(tx: Tx, placed: Placed[]): Promise<void> {
+export async function occupySlots(tx: Tx, placed: Placed[]): Promise<void> {
   const rows = placed.flatMap(({ kind, id, rack, extent }) =>
     slotsOf(shapeOf(rack), extent).map(({ u, face, half }) => ({
       rack_id: rack.id,
@@ -140,7 +140,7 @@ export async function placedFillers(tx: Tx, fillers: Stored<'filler'>[]): Promis
 }
 
 /** After a rack or a model got another shape: what stands there takes its room anew, or the change is refused. */
-export async function takeAnew(tx: Tx, where: { racks?: number[]; models?: number[] }): Promise<void> {
+export async function occupyAnew(tx: Tx, where: { racks?: number[]; models?: number[] }): Promise<void> {
   const devices = await find(tx, 'device', where.racks ? { rack_id: where.racks } : { model_id: where.models ?? [] });
   const fillers = where.racks ? await find(tx, 'filler', { rack_id: where.racks }) : [];
   const placed = [...(await placedDevices(tx, devices)), ...(await placedFillers(tx, fillers))];
@@ -166,10 +166,10 @@ export async function takeAnew(tx: Tx, where: { racks?: number[]; models?: numbe
       kind,
       placed.filter((one) => one.kind === kind).map((one) => one.id),
     );
-  await takeSlots(tx, placed);
+  await occupySlots(tx, placed);
 }
 
-export const takenSlots = async (tx: Tx, rack: number): Promise<(Slot & { kind: Standing; id: number })[]> =>
+export const occupiedSlots = async (tx: Tx, rack: number): Promise<(Slot & { kind: Standing; id: number })[]> =>
   (await tx.select<SlotRow>(`SELECT ${slots.all} FROM rack_slot WHERE rack_id = ?`, [rack])).map(
     ({ u, face, half, kind, record_id }) => ({
       u,

@@ -22,7 +22,7 @@ export async function clone<K extends KindName>(
   { records }: CloneBody,
 ): Promise<Stored<K>[]> {
   const source = await mustFind(tx, kind, ref);
-  const boxes = records.map((record, i) => takeBox(kind, record, i));
+  const boxes = records.map((record, i) => splitBox(kind, record, i));
   const at = (i: number) => ['records', i];
   const [shown = {}] = await present(tx, kind, [source]);
   const base = copied(kind, shown);
@@ -58,7 +58,7 @@ interface Boxed {
 }
 
 /** A copy of a device may come with its hardware. */
-function takeBox(kind: KindName, record: Record<string, unknown>, i: number): Boxed {
+function splitBox(kind: KindName, record: Record<string, unknown>, i: number): Boxed {
   if (kind !== 'device') return { rest: record };
   const { serial, boxMac, ...rest } = record;
   if (serial === undefined || serial === null || serial === '') {
