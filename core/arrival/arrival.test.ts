@@ -188,4 +188,14 @@ describe('arrivals', () => {
       expect(words.remedy, code).not.to.equal('');
     }
   });
+
+  it('does not begin anew by a packet of the boot that is under way, which came late or twice', () => {
+    const asked = (xid: number): ArrivalEvent => ({ kind: 'request', evidence: {}, xid });
+    const boot: ArrivalEvent[] = [asked(7), { kind: 'leased', evidence: {} }, { kind: 'file-complete', evidence: {} }];
+    const living = boot.reduce((state, event) => step(state, event, standardLimits).state, expected);
+    expect(living.phase).to.equal('living');
+    expect(step(living, asked(7), standardLimits)).to.deep.equal({ state: living, effects: [] });
+    expect(step(living, asked(8), standardLimits).effects).to.deep.equal([{ kind: 'again' }]);
+    expect(step(living, { kind: 'discover', evidence: {} }, standardLimits).effects).to.deep.equal([{ kind: 'again' }]);
+  });
 });

@@ -26,6 +26,8 @@ export interface Arrival {
   phase: Phase;
   reached: Milestone[];
   diagnosis: Diagnosis | null;
+  /** The transaction (RFC 2131, section 2) by which it last asked for its address. */
+  xid?: number;
 }
 
 export const expected: Arrival = { phase: 'expected', reached: [], diagnosis: null };
@@ -33,7 +35,7 @@ export const expected: Arrival = { phase: 'expected', reached: [], diagnosis: nu
 type Evidence = Record<string, string | number | boolean | string[]>;
 
 export type ArrivalEvent =
-  | { kind: 'discover' | 'request'; evidence: Evidence }
+  | { kind: 'discover' | 'request'; evidence: Evidence; xid?: number }
   | { kind: 'offered' | 'leased' | 'file-asked' | 'file-complete'; evidence: Evidence }
   | { kind: 'file-refused' | 'file-broken'; evidence: Evidence }
   | { kind: 'called-home'; rejected: { line: string; why: string }[]; evidence: Evidence }
@@ -84,7 +86,10 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
   switch (event.kind) {
     case 'discover':
     case 'request':
+      // A packet of a transaction that was answered already came late, or twice: nobody begins anew by it.
+      if (over.includes(state.phase) && event.xid !== undefined && event.xid === state.xid) return doing.done();
       if (over.includes(state.phase)) return { state: { ...state, phase: 'closed' }, effects: [{ kind: 'again' }] };
+      doing.asked(event.xid);
       if (doing.reach('powered', event.evidence))
         doing.stage('arriving').phase('booting').limit(limits.request).clear();
       return doing.done();
@@ -213,6 +218,11 @@ class Steps {
   /** A milestone that a later one implies: nothing was lost when it was not seen. */
   pass(milestone: Milestone, evidence: Evidence): void {
     if (milestone === 'offered' && this.state.reached.includes('powered')) this.reach(milestone, evidence);
+  }
+
+  /** By which transaction it asks for its address now. */
+  asked(xid: number | undefined): void {
+    if (xid !== undefined) this.state = { ...this.state, xid };
   }
 
   phase(phase: Phase): this {

@@ -206,7 +206,7 @@ function answerDevice(scene: Scene, device: BootDevice, { box, by }: Who & { is:
   const boots = type !== 'INFORM' && !(type === 'REQUEST' && requestState(message) === 'renewing');
   if (boots)
     arrival.push({
-      event: { kind: type === 'DISCOVER' ? 'discover' : 'request', evidence: evidenceOf(client, by) },
+      event: { kind: type === 'DISCOVER' ? 'discover' : 'request', evidence: evidenceOf(client, by), xid: message.xid },
       box: { serial: client.serial ?? box?.serial ?? null, mac: client.mac },
       relay: client.relay,
     });
