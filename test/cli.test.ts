@@ -96,9 +96,11 @@ describe('the command line', () => {
 
   it('shows a device at a glance', async () => {
     const lines = (await well('device', 'show', 'ard-acc-1')).split('\n');
-    expect(lines[0]).to.match(/^ard-acc-1 {3}○ sketched since \d+ s {4}access · LF-24 · LF24-0188-01$/);
-    expect(lines[1]).to.equal('place       ard/closet/w1 U 7 front');
-    expect(lines[2]).to.equal('management  10.77.16.11/24 on vlan 304, gateway 10.77.16.1');
+    expect(lines[0]).to.match(/^ard-acc-1 +○ sketched since \d+ s {4}access · LF-24 · LF24-0188-01$/);
+    expect(lines[1]).to.match(/^place +ard\/closet\/w1 U 7 front$/);
+    expect(lines[2]).to.match(/^management +10\.77\.16\.11\/24 on vlan 304, gateway 10\.77\.16\.1$/);
+    const further = lines.map((line) => line.split(/ {2,}/)).filter(([field]) => field === 'provisioned');
+    expect(further).to.deep.equal([['provisioned', 'yes']]);
   });
 
   it('lists in columns for people, and in JSON and CSV for programs', async () => {
