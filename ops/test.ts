@@ -45,6 +45,7 @@ const env = {
   ZPINE_TEST_PASSWORD: database.password,
   ZPINE_TEST_PID: String(database.pid),
   ...(coverage ? { NODE_V8_COVERAGE: COVERED } : {}),
+  ...(process.argv.includes('--whole') ? { ZPINE_WHOLE: '1' } : {}),
 };
 
 const results: Done[] = [];

@@ -5,6 +5,7 @@ import { bootNet } from '../ops/stack.ts';
 import { openValue } from '../service/app/settings/layers.ts';
 import { readOnly } from '../service/store/transact.ts';
 import { actor, refusal, demoService, type TestBench } from './service.ts';
+import { runs } from '../trials/runs.ts';
 
 describe('undo', () => {
   let bench: TestBench;
@@ -241,7 +242,7 @@ describe('undo', () => {
           expect(await everything()).to.equal(before);
         },
       ),
-      { numRuns: 12 },
+      { numRuns: runs(5, 12) },
     );
   });
 });

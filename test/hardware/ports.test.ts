@@ -5,6 +5,7 @@ import type { Client } from '@zpine/contract/client';
 import type { AnyRecord } from '@zpine/contract/kind';
 import { refusal, testService, type TestBench } from '../service.ts';
 import { faultsOf, makeHardware, namesOf } from './bench.ts';
+import { runs } from '../../trials/runs.ts';
 
 describe('ports', () => {
   let bench: TestBench;
@@ -287,7 +288,7 @@ describe('ports', () => {
           expect(await interfaces(name), JSON.stringify(one)).to.have.members(wanted);
         }
       }),
-      { numRuns: 12 },
+      { numRuns: runs(5, 12) },
     );
   });
 

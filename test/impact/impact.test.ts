@@ -8,6 +8,7 @@ import { impactOf as impactOfWork } from '../../service/app/impact/impact.ts';
 import { add } from '../../service/app/records/add.ts';
 import type { Tx } from '../../service/store/tx.ts';
 import { actor, refusal, demoService, type TestBench } from '../service.ts';
+import { runs } from '../../trials/runs.ts';
 
 type Write = (client: Client) => Promise<unknown>;
 
@@ -370,9 +371,9 @@ describe('impact', function () {
           }
         }
       }),
-      { numRuns: 8, examples: [[[certain]]], includeErrorInReport: true },
+      { numRuns: runs(4, 8), examples: [[[certain]]], includeErrorInReport: true },
     );
-    expect(saved, 'writes that were saved').to.be.greaterThan(5);
-    expect(different, 'devices that were different').to.be.greaterThan(1);
+    expect(saved, 'writes that were saved').to.be.greaterThan(runs(2, 5));
+    expect(different, 'devices that were different').to.be.greaterThan(0);
   });
 });

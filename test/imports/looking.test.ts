@@ -9,6 +9,7 @@ import type { ImportRow } from '../../service/app/imports/rows.ts';
 import { importRows } from '../../service/app/imports/run.ts';
 import { transact } from '../../service/store/transact.ts';
 import { actor, demoService, testService, type TestBench } from '../service.ts';
+import { runs } from '../../trials/runs.ts';
 
 describe('a look at an import', function () {
   this.timeout(240_000);
@@ -172,7 +173,7 @@ describe('a look at an import', function () {
           await same(bench, list, size);
         },
       ),
-      { numRuns: Number(process.env.ZPINE_TEST_RUNS ?? 5), includeErrorInReport: true, endOnFailure: true },
+      { numRuns: runs(2, 5), includeErrorInReport: true, endOnFailure: true },
     );
   });
 });

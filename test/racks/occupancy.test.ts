@@ -4,6 +4,7 @@ import fc from 'fast-check';
 import type { Client } from '@zpine/contract/client';
 import { readOnly } from '../../service/store/transact.ts';
 import { actor, refusal, testService, type TestBench } from '../service.ts';
+import { runs } from '../../trials/runs.ts';
 
 describe('racks', () => {
   let bench: TestBench;
@@ -226,7 +227,7 @@ describe('racks', () => {
         for (const { name } of things) await client.remove('device', name);
         expect(await slots(rack)).to.deep.equal([]);
       }),
-      { numRuns: 25 },
+      { numRuns: runs(10, 25) },
     );
   });
 });

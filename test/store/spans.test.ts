@@ -29,6 +29,7 @@ import { find } from '../../service/store/records.ts';
 import { freeCount, freeSpans, valueOf } from '../../service/store/spans.ts';
 import type { Store } from '../../service/store/store.ts';
 import { readOnly, transact } from '../../service/store/transact.ts';
+import { runs } from '../../trials/runs.ts';
 
 /** Everything plays in the first 256 addresses of a block; that of the last is far larger than a double is exact. */
 const worlds: Prefix[] = ['10.77.0.0/24', '2001:db8:77::/120', '2001:db8:77::/64'].map((cidr) =>
@@ -261,7 +262,7 @@ for (const whole of worlds) {
         fc.pre(done > 0);
         await judge(store, family);
       });
-      await fc.assert(property, { numRuns: 60, endOnFailure: true });
+      await fc.assert(property, { numRuns: runs(24, 60), endOnFailure: true });
     });
   });
 }
