@@ -5,7 +5,7 @@ import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { DhcpClient, type Lease } from '../boot/dhcpClient.ts';
 import type { Relay } from '../boot/relay.ts';
 import { fetchFile } from '../boot/tftpClient.ts';
-import { LabDevice, type DeviceOptions, type Particulars } from '../device.ts';
+import { type DeviceOptions, type Particulars, LabDevice } from '../device.ts';
 import type { DoorOptions } from '../ssh.ts';
 import { Memory, type Rejected } from './memory.ts';
 import { Shell } from './shell.ts';
