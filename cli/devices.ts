@@ -42,7 +42,7 @@ export function addDeviceVerbs(noun: Command): void {
       if (stage === undefined) throw new UsageError('name the stage as well');
       return forEach(device, options, async (ref) => {
         const moved = await clientOf().call('device.stage', { params: { ref }, body: { stage }, reason });
-        const { key, stage: now } = moved as unknown as AnyRecord;
+        const { key, stage: now } = moved as AnyRecord;
         out(`${key} is ${stageText(String(now))}`);
       });
     });
@@ -160,7 +160,7 @@ function addHardwareVerbs(noun: Command): void {
     .action(async (ref: string, box: string, options: { mac?: string; before: string; reason?: string }) => {
       const { reason, mac, before } = options;
       const body = { box, before: before as 'faulty', ...(mac === undefined ? {} : { mac }) };
-      const fitted = (await clientOf().call('device.fit', { params: { ref }, body, reason })) as unknown as AnyRecord;
+      const fitted = (await clientOf().call('device.fit', { params: { ref }, body, reason })) as AnyRecord;
       out(
         `${String(fitted.serial)} is fitted as ${String(fitted.device)}; zpine arrival open ${String(fitted.device)} lets it fetch its file`,
       );
@@ -209,8 +209,8 @@ function deviceText(
   seen: ReplyOf<'device.overview'>,
   far: ReadonlyMap<string, string> = new Map(),
 ): (string | Table)[] {
-  const device = seen.device as unknown as AnyRecord;
-  const box = seen.box as unknown as AnyRecord | null;
+  const device = seen.device as AnyRecord;
+  const box = seen.box as AnyRecord | null;
   const what = [device.duty, device.model && String(device.model).split('/').at(-1)?.toUpperCase(), box?.serial]
     .filter(Boolean)
     .join(' · ');
@@ -246,12 +246,9 @@ function deviceText(
   if (device.owner) rows.push(['owner', String(device.owner)]);
   if (Array.isArray(device.labels)) rows.push(['labels', device.labels.join(', ')]);
   if (device.note) rows.push(['note', String(device.note)]);
-  const interfaces = seen.interfaces as unknown as AnyRecord[];
+  const interfaces = seen.interfaces as AnyRecord[];
   if (interfaces.length === 0) return [pairs(rows)];
-  const held = (seen.addresses as unknown as AnyRecord[]).map((a): [string, string] => [
-    String(a.interface),
-    String(a.address),
-  ]);
+  const held = (seen.addresses as AnyRecord[]).map((a): [string, string] => [String(a.interface), String(a.address)]);
   const addresses = (i: AnyRecord) =>
     held
       .filter(([on]) => on === i.key)

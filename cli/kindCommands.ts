@@ -282,11 +282,11 @@ async function edit(
   if (key === undefined) throw new UsageError('name a record, or select some with --where');
   if (labelled) return editMany(kind, { refs: [key], ...change }, { ...options, yes: true }, command);
   const client = clientOf();
-  const before = (await client.show(kind, key)) as unknown as AnyFields;
+  const before = (await client.show(kind, key)) as AnyFields;
   const record = (await client.edit(kind, key, fields, {
     version: Number(before.version),
     reason: options.reason as string | undefined,
-  })) as unknown as AnyFields;
+  })) as AnyFields;
   if (outputOf(command).json) return out(JSON.stringify(record, null, 2));
   if (record.version === before.version) return out(`${kind} ${String(record.key)}: nothing was different`);
   out(`edited ${kind} ${String(record.key)}`);

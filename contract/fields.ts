@@ -276,9 +276,9 @@ export const fieldTypes = {
   ports: {
     ...plain,
     columns: (column) => [{ name: column, sql: 'text' }],
-    toRow: (column, value) => ({ [column]: Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : null }),
+    toRow: (column, value) => ({ [column]: Array.isArray(value) ? portsText(value as PortGroup[]) : null }),
     fromRow: (column, row) => (typeof row[column] === 'string' ? mustParse(parsePorts(row[column])) : null),
-    toText: (value) => (Array.isArray(value) ? portsText(value as unknown as PortGroup[]) : ''),
+    toText: (value) => (Array.isArray(value) ? portsText(value as PortGroup[]) : ''),
     input: 'groups',
     filter: false,
   },
@@ -286,9 +286,9 @@ export const fieldTypes = {
   slots: {
     ...plain,
     columns: (column) => [{ name: column, sql: 'text' }],
-    toRow: (column, value) => ({ [column]: Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : null }),
+    toRow: (column, value) => ({ [column]: Array.isArray(value) ? slotsText(value as SlotGroup[]) : null }),
     fromRow: (column, row) => (typeof row[column] === 'string' ? mustParse(parseSlots(row[column])) : null),
-    toText: (value) => (Array.isArray(value) ? slotsText(value as unknown as SlotGroup[]) : ''),
+    toText: (value) => (Array.isArray(value) ? slotsText(value as SlotGroup[]) : ''),
     input: 'groups',
     filter: false,
   },

@@ -14,7 +14,7 @@ const macFields = (name: KindName): string[] =>
 export async function claimMacs(tx: Tx, name: KindName, records: RecordHead[]): Promise<void> {
   const claims = macFields(name).flatMap((field) =>
     records.flatMap((record) => {
-      const mac = (record as unknown as Record<string, Value>)[field] ?? null;
+      const mac = (record as Record<string, Value>)[field] ?? null;
       if (mac === null) return [];
       const { [columnOf(field)]: bytes } = toColumns(field, { type: 'mac', title: '' }, mac);
       return [{ mac: bytes, kind: name, record_id: record.id }];

@@ -94,10 +94,10 @@ export async function insert<K extends KindName>(
     const key = keys[i]?.key ?? '';
     known.set(ids[i] ?? 0, key);
     const head = { id: ids[i] ?? 0, key, version: again[i]?.version ?? 1, createdAt: stamp, updatedAt: stamp };
-    return { ...record, ...head } as unknown as Stored<K>;
+    return { ...record, ...head } as Stored<K>;
   });
   // What goes with them is sent while the changes are put together.
-  const others = Promise.all([claimMacs(tx, name, stored), addTerms(tx, name, stored as unknown as AnyStored[])]);
+  const others = Promise.all([claimMacs(tx, name, stored), addTerms(tx, name, stored as AnyStored[])]);
   const noted = async (): Promise<void> => {
     for (const { id, key, version, ...rest } of stored)
       await tx.change({

@@ -27,8 +27,8 @@ export function Interfaces({ seen, onAdd }: { seen: Overview; onAdd: (() => void
     queryFn: () => client.call('cable.plugs', { query: { device } }),
   });
   const far = new Map((plugs.data?.items ?? []).map((plug) => [plug.from.words, (plug.far ?? plug.to).words]));
-  const addresses = seen.addresses as unknown as AnyRecord[];
-  const rows = seen.interfaces as unknown as AnyRecord[];
+  const addresses = seen.addresses as AnyRecord[];
+  const rows = seen.interfaces as AnyRecord[];
   const plain = (r: AnyRecord): boolean =>
     r.version === 0 && !far.has(r.key) && !addresses.some((a) => a.interface === r.key);
   const quiet = rows.filter(plain);

@@ -54,8 +54,8 @@ export default function DevicePage({ name }: { name: string }) {
   if (found.isError) return <Refused title={name} error={found.error} back="/devices" />;
   if (!found.data) return <Page title={name} mono children={null} />;
   const seen = found.data;
-  const device = seen.device as unknown as AnyRecord;
-  const box = seen.box as unknown as AnyRecord | null;
+  const device = seen.device as AnyRecord;
+  const box = seen.box as AnyRecord | null;
 
   const attempt = async (work: () => Promise<string>) => {
     try {

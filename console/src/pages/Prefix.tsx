@@ -43,7 +43,7 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
   const [placing, setPlacing] = useState<string>();
   if (found.isError) return <Refused title={cidr} error={found.error} back="/prefixes" />;
   if (!found.data) return <Page title={cidr} mono children={null} />;
-  const record = found.data as unknown as AnyRecord;
+  const record = found.data as AnyRecord;
   const p = parsePrefix(String(record.cidr));
   const drawn = p.ok && sizeOf(p.value) <= DRAWN && (space.data?.children ?? 0) === 0;
 

@@ -53,7 +53,7 @@ export default function RackPage({ name }: { name: string }) {
   const colour = purposeKey === undefined ? undefined : purpose.data?.colour;
   if (found.isError) return <Refused title={name} error={found.error} back="/racks" />;
   if (!found.data || !drawn.data) return <Page title={name} mono children={null} />;
-  const record = found.data as unknown as AnyRecord;
+  const record = found.data as AnyRecord;
   const drawing = drawn.data;
   const groups = [...new Set(drawing.items.filter((i) => i.kind === 'device').map((i) => groupOf(i, by)))].sort();
   const unplaced = [...drawing.unplaced, ...(waiting.data?.items ?? []).map((device) => device.key)];

@@ -30,7 +30,7 @@ export default function SettingPage({ name }: { name: string }) {
   });
   if (found.isError) return <Refused title={name} error={found.error} back="/settings" />;
   if (!found.data) return <Page title={name} mono children={null} />;
-  const record = found.data as unknown as AnyRecord;
+  const record = found.data as AnyRecord;
   const remove = (v: LayerValueShown) =>
     void attempt(async () => {
       await client.call('value.remove', {

@@ -130,7 +130,7 @@ function RecordTable({ kind, onCount, onAdd }: TableProps) {
     getNextPageParam: (page) => page.next ?? undefined,
     placeholderData: keepPreviousData,
   });
-  const items = (list.data?.pages.flatMap((page) => page.items) ?? []) as unknown as AnyRecord[];
+  const items = (list.data?.pages.flatMap((page) => page.items) ?? []) as AnyRecord[];
   const { count, countIs } = list.data?.pages[0] ?? {};
   const countWords = countText(count ?? 0, countIs);
   useEffect(() => {

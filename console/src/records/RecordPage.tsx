@@ -19,7 +19,7 @@ export default function RecordPage({ kind, recordKey }: { kind: KindName; record
   const found = useQuery({ queryKey: keys.record(kind, recordKey), queryFn: () => client.show(kind, recordKey) });
   if (found.isError) return <Refused title={k.title} error={found.error} back={listPath(kind)} />;
   if (!found.data) return <Page title={recordKey} mono children={null} />;
-  const record = found.data as unknown as AnyRecord;
+  const record = found.data as AnyRecord;
   const { actions: Actions, beside: Beside, primary: Primary } = extrasOf(kind);
   return (
     <Page
@@ -82,7 +82,7 @@ function Referrers({ kind, field, recordKey }: { kind: KindName; field: string; 
   const k = kindOf(kind);
   const query = { [field]: recordKey, limit: SHOWN, count: 'true' };
   const found = useQuery({ queryKey: keys.list(kind, query), queryFn: () => client.list(kind, query) });
-  const items = (found.data?.items ?? []) as unknown as AnyRecord[];
+  const items = (found.data?.items ?? []) as AnyRecord[];
   if (items.length === 0) return null;
   const count = found.data?.count ?? items.length;
   return (

@@ -31,7 +31,7 @@ export async function nextName(tx: Tx, query: QueryOf<'device.nextName'>): Promi
   // A device that is not there yet has the layers of its place, its duty and its model.
   const blank = Object.fromEntries(fieldsOf(kindOf('device')).map(([name]) => [name, null]));
   const refs = { duty: given.duty ?? null, model: given.model ?? null, site: siteId ?? null, rack: rack?.id ?? null };
-  const device = { ...blank, ...refs, id: 0, key: '' } as unknown as Stored<'device'>;
+  const device = { ...blank, ...refs, id: 0, key: '' } as Stored<'device'>;
   const pattern = textSetting(await settingsOf(tx, device), 'naming.pattern') ?? '{site}-{duty}-{n}';
   const row = rowOf(pattern, values);
   if (!row.ok) throw new Refusal(row.fault.code, row.fault.params);

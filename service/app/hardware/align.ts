@@ -100,7 +100,7 @@ async function alignSlice(tx: Tx, devices: Stored<'device'>[]): Promise<void> {
   );
   const extra = found.flatMap((one) => one.extra);
   // Nobody is asked whether they may go: what brought them is gone.
-  const gone = extra as unknown as AnyStored[];
+  const gone = extra as AnyStored[];
   if (gone.length > 0) await takeAway(tx, 'port', gone, await withParts(tx, 'port', gone));
   await settle(
     tx,

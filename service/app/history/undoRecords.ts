@@ -133,7 +133,7 @@ export class Undoing {
   /** References among records that came back together. */
   async later(): Promise<void> {
     for (const { kind, id, field, to } of this.open) {
-      const record = (await byIds(this.tx, kind, [id], true)).get(id) as unknown as AnyStored;
+      const record = (await byIds(this.tx, kind, [id], true)).get(id) as AnyStored;
       await saveEdits(this.tx, kind, [{ before: record, after: { ...record, [field]: to } }]);
     }
   }
@@ -141,7 +141,7 @@ export class Undoing {
   /** The record as the change left it: at its version, or at one that is like it since newer changes were taken back. */
   private async asLeft(kind: KindName, change: ChangeRow): Promise<AnyStored> {
     const id = Number(change.record_id);
-    const record = (await byIds(this.tx, kind, [id], true)).get(id) as unknown as AnyStored | undefined;
+    const record = (await byIds(this.tx, kind, [id], true)).get(id) as AnyStored | undefined;
     const params = { kind, key: record?.key ?? change.record_key };
     if (!record) throw new Refusal('undo-gone', params);
     const known = this.like.get(`${kind} ${id}`);

@@ -132,7 +132,7 @@ const placed = (draft: Draft, rack: Stored<'rack'>, model: Stored<'model'> | und
   id: draft.before?.id ?? 0,
   name: `device ${draft.text('name') ?? ''}`,
   rack,
-  extent: extentOfDevice(draft.after as unknown as Stored<'device'>, model),
+  extent: extentOfDevice(draft.after as Stored<'device'>, model),
 });
 
 async function placeInRack(tx: Tx, draft: Draft, rack: number, site: number): Promise<void> {

@@ -7,7 +7,7 @@ import { occupyAnew } from '../racks/slots.ts';
 export const modelRules: KindRules = {
   async prepare(tx, drafts) {
     for (const draft of drafts) {
-      const ports = (draft.after.ports ?? []) as unknown as PortGroup[];
+      const ports = (draft.after.ports ?? []) as PortGroup[];
       if (draft.after.fits === null && namesSlot(ports))
         draft.fault('ports', 'slot-sign', { value: portsText(ports.filter((group) => namesSlot([group]))) });
       if (!draft.before || !draft.changes('fits')) continue;

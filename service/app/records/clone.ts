@@ -39,7 +39,7 @@ export async function clone<K extends KindName>(
     const device = made[i];
     if (!box || !device) continue;
     try {
-      await fitBox(tx, device as unknown as Stored<'device'>, { ...box, before: 'stock' });
+      await fitBox(tx, device as Stored<'device'>, { ...box, before: 'stock' });
     } catch (error) {
       // Of which copy it is has to be said.
       if (error instanceof Refusal && error.faults.length === 0)

@@ -73,4 +73,4 @@ export const throwFaults = (drafts: Draft[]): void => {
 };
 
 /** Reads generic records as those of one kind; the kind's rules know which it is. */
-export const asStored = <K extends KindName>(_kind: K, record: AnyStored): Stored<K> => record as unknown as Stored<K>;
+export const asStored = <K extends KindName>(_kind: K, record: AnyStored): Stored<K> => record as Stored<K>;

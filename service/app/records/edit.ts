@@ -71,7 +71,7 @@ export async function saveEdits<K extends KindName>(
   const records = await update(
     tx,
     kind,
-    pairs.map(({ before, after }) => ({ before: before as unknown as Stored<K>, after: after as AnyStored })),
+    pairs.map(({ before, after }) => ({ before: before as Stored<K>, after: after as AnyStored })),
   );
   await rulesOf(kind).edited?.(
     tx,

@@ -19,7 +19,7 @@ export const reindex: JobWork = async (store) => {
           `SELECT ${columnsFor(kind)} FROM \`${kind}\` WHERE id > ? ORDER BY id LIMIT ${AT_ONCE} LOCK IN SHARE MODE`,
           [after],
         );
-        const records = rows.map((row) => fromRow<KindName>(kind, row) as unknown as AnyStored);
+        const records = rows.map((row) => fromRow<KindName>(kind, row) as AnyStored);
         const ids = records.map((record) => record.id);
         await dropTerms(tx, kind, ids);
         await addTerms(tx, kind, records);
