@@ -1,9 +1,13 @@
+import { utf8Pieces } from '../text/utf8.ts';
+
 /** Text that comes in pieces of bytes, up to a limit. Characters may be cut anywhere between the pieces. */
 export class Gathered {
   cut = false;
   private readonly most: number;
   private readonly pieces: string[] = [];
-  private readonly decoder = new TextDecoder('utf-8');
+  /** What comes, and what of it is kept, which ends in the midst of a piece. */
+  private readonly heard = utf8Pieces();
+  private readonly kept = utf8Pieces();
   private size = 0;
 
   constructor(most: number) {
@@ -12,13 +16,13 @@ export class Gathered {
 
   /** `text`: what these bytes say, kept or not; `enough`: they are more than is kept. */
   add(bytes: Uint8Array): { text: string; enough: boolean } {
-    const text = this.decoder.decode(bytes, { stream: true });
+    const text = this.heard(bytes);
     if (this.cut) return { text, enough: true };
     const left = this.most - this.size;
     this.size += bytes.length;
     this.cut = bytes.length > left;
     // A character at the cut is left out.
-    this.pieces.push(this.cut ? new TextDecoder().decode(bytes.subarray(0, left), { stream: true }) : text);
+    this.pieces.push(this.kept(this.cut ? bytes.subarray(0, left) : bytes));
     return { text, enough: this.cut };
   }
 

@@ -5,7 +5,7 @@ declare const TextEncoder: new () => { encode: (text: string) => Uint8Array };
 declare const TextDecoder: new (
   label: string,
   options: { fatal: boolean; ignoreBOM: boolean },
-) => { decode: (bytes: Uint8Array) => string };
+) => { decode: (bytes: Uint8Array, options?: { stream: boolean }) => string };
 
 const encoder = new TextEncoder();
 const decoder = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
@@ -21,6 +21,12 @@ export function utf8Text(bytes: Uint8Array): string | undefined {
   } catch {
     return undefined;
   }
+}
+
+/** The text of bytes that come piece by piece: characters may be cut anywhere, what is no UTF-8 is shown as U+FFFD. */
+export function utf8Pieces(): (bytes: Uint8Array) => string {
+  const pieces = new TextDecoder('utf-8', { fatal: false, ignoreBOM: true });
+  return (bytes) => pieces.decode(bytes, { stream: true });
 }
 
 /** How many bytes a text takes. */
