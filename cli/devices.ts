@@ -177,9 +177,6 @@ function addHardwareVerbs(noun: Command): void {
 }
 
 /** `far` has, by port, what the cable in it leads to. */
-/** Which half of its place a device takes that is not as wide as the rack. */
-const half = (device: AnyRecord): string => (device.side === 'right' ? 'right half' : '');
-
 /** What stands in lines of its own, or in the sentence of the head. */
 const told = new Set([
   'name',
@@ -190,7 +187,6 @@ const told = new Set([
   'rack',
   'positionU',
   'face',
-  'side',
   'management',
   'dialect',
   'owner',
@@ -216,7 +212,7 @@ function deviceText(
     .join(' · ');
   const m = seen.management;
   const place = device.rack
-    ? [device.rack, device.positionU && `U ${String(device.positionU)}`, device.face, half(device)]
+    ? [device.rack, device.positionU && `U ${String(device.positionU)}`, device.face]
         .filter(Boolean)
         .join(' ')
     : device.site;

@@ -190,7 +190,6 @@ const told = new Set([
   'rack',
   'positionU',
   'face',
-  'side',
   'owner',
   'labels',
   'note',
@@ -235,7 +234,6 @@ function Place({ device }: { device: AnyRecord }) {
             <dt>Position</dt>
             <dd>
               U {String(device.positionU)}, {String(device.face)}
-              {device.side === 'right' && ', right half'}
             </dd>
           </>
         )}
