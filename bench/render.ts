@@ -60,11 +60,11 @@ function byHand(d: Record<string, Val>): string {
   let out = `name ${String(device.name)}\ngreeting\n`;
   for (const line of set.banner.split('\n')) out += `  | ${line}\n`;
   out += `clock zone ${String(set.time?.zone)}\n`;
-  for (const server of set.time?.servers as string[]) out += `clock follow ${server}\n`;
+  for (const server of (set.time?.servers ?? []) as string[]) out += `clock follow ${server}\n`;
   out += `resolve suffix ${String(set.name?.domain)}\n`;
-  for (const server of set.name?.servers as string[]) out += `resolve via ${server}\n`;
+  for (const server of (set.name?.servers ?? []) as string[]) out += `resolve via ${server}\n`;
   out += '\n';
-  for (const server of set.log?.servers as string[]) out += `journal to ${server}\n`;
+  for (const server of (set.log?.servers ?? []) as string[]) out += `journal to ${server}\n`;
   out += `alert to ${String(set.trap?.target)} word bell-buoy-9\n\n`;
   for (const [user, length] of [
     ['quay', 4],

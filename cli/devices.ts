@@ -212,9 +212,7 @@ function deviceText(
     .join(' · ');
   const m = seen.management;
   const place = device.rack
-    ? [device.rack, device.positionU && `U ${String(device.positionU)}`, device.face]
-        .filter(Boolean)
-        .join(' ')
+    ? [device.rack, device.positionU && `U ${String(device.positionU)}`, device.face].filter(Boolean).join(' ')
     : device.site;
   /** Where it may do without, nothing is to be done. */
   const lacking = (lack: string): string => {

@@ -52,13 +52,14 @@ const results: Done[] = [];
 const waiting = [...files];
 const workers = Array.from({ length: Math.min(WORKERS, files.length) }, (_, seat) => work(seat));
 // Tests wait a good deal, for devices and for deadlines: the checks have the machine meanwhile.
-const checks = patterns.length === 0 ? await lint(1) : { passed: 0, failed: 0 };
+const checks = patterns.length === 0 ? await lint(1) : { passed: 0, failures: [] };
 await Promise.all(workers);
 const unsteady = await alone();
 await database.stop();
 if (coverage) tellCoverage();
-const sum = (of: 'passed' | 'failed') => results.reduce((total, done) => total + done[of], checks[of]);
+const sum = (of: 'passed' | 'failed', from: number) => results.reduce((total, done) => total + done[of], from);
 // Once more, and last: whoever reads only the end of a long run sees what failed.
+for (const failure of checks.failures) process.stdout.write(`\nfailed: ${failure}\n`);
 for (const { file, failures } of results)
   for (const failure of failures) process.stdout.write(`\nfailed in ${file}: ${failure}\n`);
 for (const { file, failures } of unsteady)
@@ -66,8 +67,10 @@ for (const { file, failures } of unsteady)
     process.stdout.write(
       `\nunsteady in ${file}, failed beside other work and passed alone, to be mended: ${failure}\n`,
     );
-process.stdout.write(`${sum('passed')} passed, ${sum('failed')} failed\n`);
-process.exit(sum('failed') > 0 || results.every((done) => done.passed === 0) ? 1 : 0);
+const passed = sum('passed', checks.passed);
+const failed = sum('failed', checks.failures.length);
+process.stdout.write(`${passed} passed, ${failed} failed\n`);
+process.exit(failed > 0 || results.every((done) => done.passed === 0) ? 1 : 0);
 
 /**
  * What failed while the machine was busy with another file has one more chance, alone: a fault of the product fails

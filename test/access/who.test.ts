@@ -210,7 +210,7 @@ describe('who gets in, and what they may do there', function () {
       ];
       await here.call('token.add', { body: { title: 'one' } });
       const { items } = await here.call('session.list');
-      expect(items.map(({ current }) => current).sort()).to.deep.equal([false, true]);
+      expect(items.map(({ current }) => current).sort((a, b) => Number(a) - Number(b))).to.deep.equal([false, true]);
       expect(items[0]?.address).to.equal('127.0.0.1');
       expect(await here.call('session.end', { body: {} })).to.deep.equal({ ended: 1 });
       expect((await refusal(there.list('site'))).status).to.equal(401);

@@ -49,7 +49,7 @@ describe('numbers that settings plan', () => {
     const due = await readOnly(bench.store, actor, (tx) =>
       tx.select<{ device_id: number }>('SELECT device_id FROM watch_due'),
     );
-    expect(due.map((row) => Number(row.device_id)).sort()).to.deep.equal(wanted.sort());
+    expect(due.map((row) => Number(row.device_id))).to.have.members(wanted);
     return wanted.length;
   };
 

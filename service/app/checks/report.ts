@@ -38,9 +38,9 @@ type Report = ReplyOf<'doctor.data'>;
 export async function doubtfulData(tx: Tx, query: QueryOf<'doctor.data'>): Promise<Report> {
   const items: Report['items'] = [];
   for (const { name, looked } of await lookFor(tx, query.only === undefined ? doubtNames : [query.only], query.limit)) {
-    const { title = name }: CheckWords = checks[name];
+    const words: CheckWords = checks[name];
     const rows = looked.rows.map(({ kind, key, detail, remedy }) => ({ kind, key, detail, remedy }));
-    items.push({ doubt: name, title, count: await looked.count(), rows });
+    items.push({ doubt: name, title: words.title ?? name, count: await looked.count(), rows });
   }
   return { items, count: items.reduce((sum, { count }) => sum + count, 0) };
 }
