@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { differenceText } from '@zpine/core/config/compare';
 import { milestoneWords } from '@zpine/core/arrival/words';
 import type { ShownArrival } from '@zpine/contract/onboardingShapes';
 import { clientOf, outputOf } from './context.ts';
@@ -47,8 +48,7 @@ export function addArrivals(program: Command): void {
       out(...arrivalText(full));
       if (full.comparison && !full.comparison.matches) {
         out('');
-        for (const d of full.comparison.missing) out(`  - ${[...d.above, d.line].join(' > ')}   (${d.part})`);
-        for (const d of full.comparison.extra) out(`  + ${[...d.above, d.line].join(' > ')}   (${d.part})`);
+        for (const d of full.comparison.differences) out(`  ${differenceText(d)}   (${d.part})`);
       }
     });
 

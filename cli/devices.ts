@@ -8,6 +8,7 @@ import { formatNumbers } from '@zpine/core/lists/numbers';
 import { shortSeries } from '@zpine/core/naming/series';
 import { kindOf } from '@zpine/contract/kinds';
 import { assignedLine } from './addresses.ts';
+import { driftWords } from './comparing.ts';
 import { clientOf, outputOf } from './context.ts';
 import { forEach, type Selection } from './each.ts';
 import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
@@ -219,8 +220,12 @@ function deviceText(
     const found = seen.lacks.find((one) => one.lack === lack);
     return found ? `none; ${found.remedy}` : 'none';
   };
+  const drift =
+    seen.drift && seen.drift.lines > 0
+      ? `, differs in ${seen.drift.lines} line${seen.drift.lines === 1 ? '' : 's'}`
+      : '';
   const rows: [string, string][] = [
-    [device.key, `${stageText(String(device.stage))} since ${ago(seen.stageSince)}    ${what}`],
+    [device.key, `${stageText(String(device.stage))} since ${ago(seen.stageSince)}${drift}    ${what}`],
     ['place', String(place ?? lacking('no-rack'))],
     [
       'management',
@@ -235,6 +240,7 @@ function deviceText(
   rows.push(...furtherRows(device));
   for (const { lack, detail, remedy } of seen.lacks)
     if (lack.endsWith('-off-site')) rows.push(['left behind', `${detail}; ${remedy}`]);
+  if (seen.drift) rows.push(['compared', driftWords(seen.drift)]);
   if (seen.hostKey) rows.push(['host key', `${seen.hostKey.fingerprint}, pinned ${ago(seen.hostKey.pinnedAt)} ago`]);
   if (seen.windowCloses) rows.push(['window', `open until ${moment(seen.windowCloses)}`]);
   if (device.owner) rows.push(['owner', String(device.owner)]);

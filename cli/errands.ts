@@ -1,14 +1,11 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
-import { createInterface } from 'node:readline/promises';
 import type { Command } from 'commander';
-import { structuredPatch } from 'diff';
-import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { clientOf } from './context.ts';
 import { readText } from './files.ts';
-import { err, out } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { selectionWithTable } from './reaching.ts';
-import { asData, follow, idOf, judge, outcomeTable, outcomeText, summary, withDevices, type Selected } from './runs.ts';
+import { addGoAndBack, confirmed } from './changing.ts';
+import { follow, withDevices, type Selected } from './runs.ts';
 
 interface ErrandOptions extends Selected {
   line: string[];
@@ -60,99 +57,5 @@ export function addErrands(program: Command): void {
       const run = await follow(await clientOf().call('run.errand', { body, reason: options.reason }));
       await confirmed(run, options.go, command);
     });
-
-  noun
-    .command('go')
-    .description('do an errand that was previewed')
-    .argument('<run>')
-    .argument('<number>', 'of the devices that are to be changed')
-    .action(async (ref: string, number: string, _options: object, command: Command) => {
-      await go(idOf(ref), number, command);
-    });
-
-  noun
-    .command('back')
-    .description('preview the errand that takes an errand back, and do it when the number is confirmed')
-    .argument('<run>')
-    .option('--go <number>', 'confirm without being asked')
-    .option('--reason <text>', 'why')
-    .action(async (ref: string, options: { go?: string; reason?: string }, command: Command) => {
-      const made = await clientOf().call('run.takeBack', {
-        params: { id: idOf(ref) },
-        body: {},
-        reason: options.reason,
-      });
-      await confirmed(await follow(made), options.go, command);
-    });
-}
-
-async function confirmed(run: ShownRun, given: string | undefined, command: Command): Promise<void> {
-  if (run.state !== 'previewed') {
-    if (asData(run, command)) return;
-    out(outcomeTable(run));
-    out('');
-    out(summary(run));
-    return judge(run);
-  }
-  if (given === undefined && asData(run, command)) return;
-  if (given !== undefined) return go(String(run.id), given, command);
-  preview(run);
-  const number = await typedNumber(run.toDo);
-  if (number === undefined) return err(`nothing was changed; zpine errand go ${run.id} ${run.toDo}`);
-  await go(String(run.id), number, command);
-}
-
-async function go(id: string, number: string, command: Command): Promise<void> {
-  if (!/^[0-9]{1,6}$/.test(number)) throw new UsageError(`"${number}" is not a number of devices`);
-  const run = await follow(await clientOf().call('run.go', { params: { id }, body: { count: Number(number) } }));
-  if (asData(run, command)) return;
-  out(outcomeTable(run));
-  for (const row of run.rows) questions(row);
-  out('');
-  out(summary(run));
-  if (run.counts['brought over']) out(`to undo this: zpine errand back ${id}`);
-  judge(run);
-}
-
-/** Devices with the same steps together: what is there already, what would be new. */
-function preview(run: ShownRun): void {
-  const groups = new Map<string, string[]>();
-  for (const row of run.rows) {
-    const steps = row.errand?.steps;
-    const words =
-      steps && row.outcome !== 'no contact'
-        ? steps.map((step) => {
-            const sign = step.right ? '=' : step.away ? '-' : '+';
-            const path = step.above.map((block) => `${block} > `).join('');
-            return `  ${sign} ${path}${step.line}${step.instead === null ? '' : `   (instead of ${step.instead})`}`;
-          })
-        : [`  ${outcomeText(row.outcome)}: ${row.detail}`];
-    const key = words.join('\n');
-    groups.set(key, [...(groups.get(key) ?? []), row.device]);
-  }
-  for (const [words, devices] of groups) {
-    const names =
-      devices.length > 6 ? `${devices.slice(0, 5).join(', ')} and ${devices.length - 5} more` : devices.join(', ');
-    out(`${devices.length} device${devices.length === 1 ? '' : 's'}: ${names}`);
-    out(words);
-  }
-  out('');
-  out(summary(run));
-}
-
-async function typedNumber(toDo: number): Promise<string | undefined> {
-  if (!process.stdin.isTTY) return undefined;
-  const ask = createInterface({ input: process.stdin, output: process.stderr });
-  const typed = (await ask.question(`type ${toDo} to change ${toDo} device${toDo === 1 ? '' : 's'}: `)).trim();
-  ask.close();
-  return typed === '' ? undefined : typed;
-}
-
-function questions({ device, errand }: ShownRun['rows'][number]): void {
-  for (const { question, before, after } of errand?.questions ?? []) {
-    if (after === null) continue;
-    const lines = structuredPatch('', '', before, after, '', '', { context: 0 }).hunks.flatMap((hunk) => hunk.lines);
-    out(`\n${device}   ${question}, before and after${lines.length === 0 ? ': the same' : ''}`);
-    for (const line of lines.filter((one) => !one.startsWith('\\'))) out(`  ${line}`);
-  }
+  addGoAndBack(noun);
 }

@@ -1,7 +1,8 @@
 /** Runs, followed until they end; the verbs that every kind of run has. */
 import type { Command } from 'commander';
 import { glyphOf, isWell } from '@zpine/core/fleet/outcomes';
-import type { RunHead, ShownRun } from '@zpine/contract/fleetShapes';
+import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
+import { runKinds } from '@zpine/contract/runKinds';
 import { cellsToCsv } from '@zpine/contract/csv';
 import { countWords, runTable } from '@zpine/contract/runTables';
 import { clientOf, outputOf } from './context.ts';
@@ -94,12 +95,16 @@ export const outcomeTable = (run: ShownRun): Table =>
     ]),
   );
 
-export function addRuns(program: Command): void {
-  const noun = program.command('run').description('One execution of a reach, ask, capture or errand.');
+/** `again`: what is done with a run that waits for its number. */
+export function addRuns(
+  program: Command,
+  again: (run: ShownRun, given: string | undefined, command: Command) => Promise<void>,
+): Command {
+  const noun = program.command('run').description('One execution of a reach, ask, capture, compare, errand or push.');
   noun
     .command('list')
     .description('runs, the newest first')
-    .option('--kind <kind>', 'reach, ask, capture or errand')
+    .option('--kind <kind>', `one of ${runKinds.join(', ')}`)
     .option('--device <device>', 'only those that were for this device')
     .option('--limit <n>', 'maximum number of rows', '20')
     .action(async (options: { kind?: RunHead['kind']; device?: string; limit: string }, command: Command) => {
@@ -148,6 +153,19 @@ export function addRuns(program: Command): void {
       const run = await clientOf().call('run.stop', { params: { id: idOf(ref) }, body: {} });
       out(`run #${run.id}: stopped; devices not started yet are not touched`);
     });
+  noun
+    .command('retry')
+    .description(
+      'the same once more, for the devices that a run did not do well with; what changes them is previewed anew',
+    )
+    .argument('<run>')
+    .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
+    .option('--reason <text>', 'why')
+    .action(async (ref: string, options: { go?: string; reason?: string }, command: Command) => {
+      const made = await clientOf().call('run.retry', { params: { id: idOf(ref) }, body: {}, reason: options.reason });
+      await again(await follow(made), options.go, command);
+    });
+  return noun;
 }
 
 export const idOf = (ref: string): string => {

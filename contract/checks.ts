@@ -26,6 +26,8 @@ export const checks = {
   stranger: task('stranger', 'See who it is'),
   relay: task('relay not believed', 'See the prefix'),
   notice: task('notice'),
+  drift: task('not as described', 'See the lines'),
+  unkept: task('not stored', 'See the lines'),
   'not-captured': task('not captured'),
   'no-management': { title: 'Devices without a management address', ...task('no management address') },
   'no-dialect': { title: 'Devices that nobody knows how to talk to' },

@@ -4,10 +4,9 @@ import { expectationKinds } from '@zpine/core/fleet/expectations';
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import { rungNames } from '@zpine/core/fleet/rungs';
 import { hasControl } from './fieldTexts.ts';
+import { runKinds } from './runKinds.ts';
+import { comparisonSchema } from './driftShapes.ts';
 import { text, time } from './onboardingShapes.ts';
-
-export const runKinds = ['reach', 'ask', 'capture', 'errand'] as const;
-export type RunKind = (typeof runKinds)[number];
 
 /** Which devices: named, or by a selection expression. */
 export const selection = {
@@ -53,6 +52,20 @@ export const errandBodySchema = z.strictObject({
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
 });
 
+export const compareBodySchema = z.strictObject({
+  ...selection,
+  captured: z.boolean().default(false).describe('By their last captures, without asking the devices'),
+});
+
+export const pushBodySchema = z.strictObject({
+  ...selection,
+  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
+  keep: z.boolean().default(true).describe('Have the devices store what then runs'),
+  everything: z.boolean().default(false).describe('The selection may be every device there is'),
+  insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
+  stale: z.boolean().default(false).describe('Push editions, too, whose inputs have changed since they were made'),
+});
+
 export const runHeadSchema = z.object({
   id: z.int(),
   kind: z.enum(runKinds),
@@ -63,7 +76,7 @@ export const runHeadSchema = z.object({
   expected: z.int(),
   done: z.int(),
   counts: z.partialRecord(z.enum(outcomes), z.int()),
-  /** Of an errand that was looked at: how many devices it would change. */
+  /** Of an errand or a push that was looked at: how many devices it would change. */
   toDo: z.int(),
   madeAt: time,
   startedAt: time.nullable(),
@@ -71,7 +84,7 @@ export const runHeadSchema = z.object({
   by: z.string(),
   reason: z.string().nullable(),
   stopping: z.boolean(),
-  /** The errand that this one takes back. */
+  /** The errand or push that this one takes back. */
   takesBack: z.int().nullable(),
   /** What ended it early. */
   ended: z.string().nullable(),
@@ -145,6 +158,12 @@ export const runRowSchema = z.object({
   answers: z.array(answerSchema).optional(),
   files: z.array(capturedShownSchema).optional(),
   errand: errandDoneSchema.optional(),
+  /** What it should run held against what it ran, and how many lines of that are not stored. */
+  compared: z
+    .object({ edition: z.int().nullable(), comparison: comparisonSchema.nullable(), unkept: z.int().nullable() })
+    .optional(),
+  /** Of a push: the edition that the device is brought to. */
+  edition: z.int().optional(),
 });
 export type RunRow = z.output<typeof runRowSchema>;
 

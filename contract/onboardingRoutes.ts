@@ -13,12 +13,12 @@ import {
   edition,
   toldOptionSchema,
   arrivalHeadSchema,
-  comparisonSchema,
   strangerSchema,
   bootRecordSchema,
   hours,
   anyRecordSchema,
 } from './onboardingShapes.ts';
+import { comparisonSchema } from './driftShapes.ts';
 
 export const onboardingRoutes = {
   'value.list': route({

@@ -132,16 +132,6 @@ export const arrivalHeadSchema = z.object({
 });
 export type ShownArrival = z.output<typeof arrivalHeadSchema>;
 
-const differenceSchema = z.object({ part: z.string(), above: z.array(z.string()), line: z.string() });
-export const comparisonSchema = z.object({
-  at: time,
-  matches: z.boolean(),
-  missing: z.array(differenceSchema),
-  extra: z.array(differenceSchema),
-  elsewhere: z.array(z.string()),
-  right: z.int(),
-});
-
 export const strangerSchema = z.object({
   id: z.int(),
   client: z.string(),

@@ -4,6 +4,7 @@ import { kindNames, type KindName } from './kinds.ts';
 import { importRoutes } from './importRoutes.ts';
 import { addressingRoutes } from './addressingRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
+import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './checks.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';
@@ -255,6 +256,8 @@ export const verbRoutes = {
       addresses: z.array(anyRecordSchema),
       hostKey: z.object({ fingerprint: z.string(), pinnedAt: z.string(), pinnedBy: z.string() }).nullable(),
       windowCloses: z.string().nullable(),
+      /** What it should run against what it ran when it was compared last. */
+      drift: driftSchema.nullable(),
       /** Since when it is in its stage. */
       stageSince: z.string(),
       /** What it lacks, or has left behind at another site: the same as among the doubts and on the list of today. */

@@ -26,6 +26,7 @@ const Lookup = lazy(() => import('./pages/Lookup.tsx'));
 const Names = lazy(() => import('./pages/Names.tsx'));
 const Doctor = lazy(() => import('./pages/Doctor.tsx'));
 const Fleet = lazy(() => import('./pages/Fleet.tsx'));
+const Drift = lazy(() => import('./pages/Drift.tsx'));
 const Run = lazy(() => import('./pages/Run.tsx'));
 const Captures = lazy(() => import('./pages/Captures.tsx'));
 const CapturePage = lazy(() => import('./pages/Captures.tsx').then((page) => ({ default: page.CapturePage })));
@@ -125,6 +126,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="names" element={<Names />} />
             <Route path="doubts" element={<Doctor />} />
             <Route path="fleet" element={<Fleet />} />
+            <Route path="drift" element={<Drift />} />
             <Route path="fleet/:id" element={<Run />} />
             <Route path="captures" element={<Captures />} />
             <Route path="captures/:id" element={<CapturePage />} />

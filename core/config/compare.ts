@@ -1,87 +1,389 @@
-/** What a device should run against what it runs: owned parts only; the rest is counted, shown and left alone. */
+/**
+ * What a device should run against what it runs: owned parts only; the rest is counted, shown and left alone. Lines are
+ * matched as they are meant by the dialect, in any order where none counts, and secrets by what the device shows of them.
+ */
+import type { LineSecret, Sameness } from '../dialect/sameness.ts';
+import { pathText } from '../dialect/path.ts';
+import { ownersOf, type Owners } from './owned.ts';
 import type { ConfigLine } from './tree.ts';
+
+export interface IntendedPart {
+  name: string;
+  owned: boolean;
+  /** Beginnings of lines that are its own even where it renders none. */
+  owns?: readonly string[];
+  from: number;
+  to: number;
+}
 
 export interface Intended {
   text: string;
-  parts: { name: string; owned: boolean; from: number; to: number }[];
+  parts: readonly IntendedPart[];
 }
+
+export type DifferenceKind = 'missing' | 'extra' | 'changed' | 'order';
 
 export interface Difference {
   part: string;
-  /** The blocks that the line stands in, outermost first. */
+  kind: DifferenceKind;
+  /** The blocks that the line stands in, outermost first, as the device has them. */
   above: string[];
+  /** As it should be; of an extra one, as the device has it. */
   line: string;
+  /** What the device has in its place; null where it has nothing. */
+  instead: string | null;
+  /** How many lines stand below it: told after it where they are missing, and gone with it where it is extra. */
+  below: number;
+  /** Of an extra block, the lines that go with it, with the blocks between. */
+  inside: string[];
+}
+
+export interface PartCompared {
+  name: string;
+  right: number;
+  /** Lines, those below extra blocks as well. */
+  differs: number;
+  notComparable: number;
 }
 
 export interface Comparison {
   matches: boolean;
-  missing: Difference[];
-  extra: Difference[];
+  differences: Difference[];
+  /** Lines with a secret of which the device does not show enough to say whether it is the right one. */
+  notComparable: Difference[];
   /** Lines of the device that belong to no part of ours. */
   elsewhere: string[];
   /** How many owned lines are right already. */
   right: number;
+  parts: PartCompared[];
 }
 
-/** The longest of a dialect's heads that a line begins with: lines with one head are one family. */
-const headOf = (line: string, heads: readonly string[]): string =>
-  heads.filter((head) => line === head || line.startsWith(`${head} `)).sort((a, b) => b.length - a.length)[0] ?? line;
-
 /** What comparing has to know of a dialect. */
-export interface Reader {
+export interface Reader extends Sameness {
   parse: (text: string) => ConfigLine[];
+  singleHead: (path: readonly string[]) => string | undefined;
   sheet: { heads: readonly string[] };
 }
 
-export function compareConfig(intended: Intended, actual: string, { parse, sheet: { heads } }: Reader): Comparison {
-  const owned: { part: string; nodes: ConfigLine[] }[] = [];
-  for (const { name, owned: ours, from, to } of intended.parts) {
-    if (ours) owned.push({ part: name, nodes: parse(intended.text.slice(from, to)) });
+export type SecretVerdict = 'same' | 'differs' | 'unknown';
+/** Whether a secret as it should be and as a device shows it are one; both may be digests. */
+export type SecretsAgree = (wanted: LineSecret, shown: LineSecret) => SecretVerdict;
+
+/** A digest by `crypt(3)`, whatever its method: `$6$salt$...`. */
+const DIGEST = /^\$[0-9a-z]+\$/;
+
+/** Where no digest can be worked out: only equal texts are surely the same. */
+export const agreeByText: SecretsAgree = (wanted, shown) =>
+  wanted.secret === shown.secret
+    ? 'same'
+    : wanted.form !== shown.form || DIGEST.test(shown.secret) || DIGEST.test(wanted.secret)
+      ? 'unknown'
+      : 'differs';
+
+/**
+ * Digests are verified with the salt that the device shows.
+ *
+ * @param opens whether a password is the one behind a digest; undefined where its method is not known
+ * @param passwords those that may be behind a digest of the intended text
+ */
+export function agreeByDigest(
+  opens: (password: string, digest: string) => boolean | undefined,
+  passwords: readonly string[],
+): SecretsAgree {
+  return (wanted, shown) => {
+    if (wanted.secret === shown.secret) return 'same';
+    if (!DIGEST.test(shown.secret))
+      return DIGEST.test(wanted.secret) ? said(opens(shown.secret, wanted.secret)) : agreeByText(wanted, shown);
+    const behind = DIGEST.test(wanted.secret)
+      ? passwords.find((password) => opens(password, wanted.secret))
+      : wanted.secret;
+    return behind === undefined ? 'unknown' : said(opens(behind, shown.secret));
+  };
+}
+
+const said = (fits: boolean | undefined): SecretVerdict => (fits === undefined ? 'unknown' : fits ? 'same' : 'differs');
+
+/** A line as it should be, with the part that it comes from. */
+interface Wanted {
+  text: string;
+  part: string;
+  children: Wanted[];
+}
+
+export function compareConfig(
+  intended: Intended,
+  actual: string,
+  reader: Reader,
+  agree: SecretsAgree = agreeByText,
+): Comparison {
+  return new Comparing(intended, reader, agree).against(reader.parse(actual));
+}
+
+class Comparing {
+  private readonly reader: Reader;
+  private readonly agree: SecretsAgree;
+  private readonly owners: Owners;
+  private readonly wanted: Wanted[];
+  private readonly out: Comparison = {
+    matches: false,
+    differences: [],
+    notComparable: [],
+    elsewhere: [],
+    right: 0,
+    parts: [],
+  };
+  private readonly parts = new Map<string, PartCompared>();
+
+  constructor(intended: Intended, reader: Reader, agree: SecretsAgree) {
+    this.reader = reader;
+    this.agree = agree;
+    this.owners = ownersOf(intended, reader);
+    const wanted: Wanted[] = [];
+    for (const { part, nodes } of this.owners.rendered) {
+      this.parts.set(part, { name: part, right: 0, differs: 0, notComparable: 0 });
+      wanted.push(...nodes.map((node) => wantedOf(node, part)));
+    }
+    this.wanted = merged(wanted);
   }
-  const running = parse(actual);
-  const out: Comparison = { matches: false, missing: [], extra: [], elsewhere: [], right: 0 };
-  /** Families that we own, with the part that does. */
-  const families = new Map<string, string>();
-  const wanted = new Set<string>();
-  for (const { part, nodes } of owned) {
-    for (const node of nodes) {
-      wanted.add(node.text);
-      families.set(headOf(node.text, heads), part);
-      block(
+
+  against(running: readonly ConfigLine[]): Comparison {
+    this.level([], this.wanted, merged(running), undefined);
+    const { out } = this;
+    out.parts = [...this.parts.values()];
+    out.matches = out.differences.length === 0;
+    return out;
+  }
+
+  /** `owner`: the part whose block this is; undefined at the top. */
+  private level(above: string[], wanted: readonly Wanted[], actual: readonly ConfigLine[], owner: string | undefined) {
+    const pairs = this.pairsOf(above, wanted, actual);
+    const { misplaced, surplus } = this.order(above, wanted, actual, pairs);
+    for (const [i, want] of wanted.entries()) {
+      const pair = pairs.of[i];
+      if (pair === undefined) this.missing(above, want);
+      else this.paired(above, want, pair, misplaced.has(i));
+    }
+    for (const node of surplus) this.extra(above, node, owner);
+  }
+
+  /** Which line of the device stands for which wanted one. */
+  private pairsOf(above: readonly string[], wanted: readonly Wanted[], actual: readonly ConfigLine[]): Pairs {
+    const pairs = new Pairs(wanted, actual);
+    pairs.match((line) => line.text);
+    if (pairs.isWhole) return pairs;
+    const { reader } = this;
+    pairs.match((line) => reader.meant(above, line.text));
+    pairs.match(({ text }) => reader.secretOf(above, text)?.key);
+    pairs.match((line) => (line.children.length > 0 ? undefined : reader.singleHead([...above, line.text])));
+    return pairs;
+  }
+
+  private paired(above: string[], want: Wanted, node: ConfigLine, misplaced: boolean): void {
+    const part = this.part(want.part);
+    const below = linesBelow(want);
+    if (misplaced) {
+      this.rewritten(
         part,
-        [],
-        [node],
-        running.filter((other) => other.text === node.text),
-        out,
+        { part: want.part, kind: 'order', above, line: want.text, instead: node.text, below, inside: [] },
+        want,
       );
+      return;
+    }
+    const verdict = want.text === node.text ? 'same' : this.verdict(above, want, node);
+    const line = { part: want.part, above, line: want.text, instead: node.text, below, inside: [] };
+    if (verdict === 'differs') {
+      this.rewritten(part, { ...line, kind: 'changed' }, want);
+      return;
+    }
+    if (verdict === 'unknown') {
+      part.notComparable += 1;
+      this.out.notComparable.push({ ...line, kind: 'changed' });
+    } else {
+      part.right += 1;
+      this.out.right += 1;
+    }
+    this.level([...above, node.text], want.children, merged(node.children), want.part);
+  }
+
+  /** It comes again, with all that stands in it. */
+  private rewritten(part: PartCompared, difference: Difference, want: Wanted): void {
+    this.differs(part, difference, 1);
+    for (const child of want.children) this.missing([...difference.above, want.text], child);
+  }
+
+  private verdict(above: readonly string[], want: Wanted, node: ConfigLine): SecretVerdict {
+    const { reader } = this;
+    const [wanted, shown] = [reader.secretOf(above, want.text), reader.secretOf(above, node.text)];
+    if (wanted && shown?.key === wanted.key) {
+      if (wanted.secret === shown.secret && wanted.form === shown.form) return 'same';
+      return reader.hides(shown.secret) ? 'unknown' : this.agree(wanted, shown);
+    }
+    return reader.meant(above, want.text) === reader.meant(above, node.text) ? 'same' : 'differs';
+  }
+
+  private missing(above: string[], want: Wanted): void {
+    const part = this.part(want.part);
+    if (want.children.length === 0 && this.reader.isUsual(above, want.text)) {
+      // The device does not say what is so anyway.
+      part.right += 1;
+      this.out.right += 1;
+      return;
+    }
+    this.differs(
+      part,
+      { part: want.part, kind: 'missing', above, line: want.text, instead: null, below: linesBelow(want), inside: [] },
+      1,
+    );
+    for (const child of want.children) this.missing([...above, want.text], child);
+  }
+
+  private extra(above: string[], node: ConfigLine, owner: string | undefined): void {
+    const part = this.owners.ownerOf(above, node.text, owner);
+    if (part !== undefined) {
+      if (node.children.length === 0 && this.reader.isUsual(above, node.text)) return;
+      const inside = pathsBelow(node);
+      this.differs(this.part(part), {
+        part,
+        kind: 'extra',
+        above,
+        line: node.text,
+        instead: null,
+        below: inside.length,
+        inside,
+      });
+    } else if (this.owners.ownsBelow(above, node.text)) {
+      this.out.elsewhere.push(node.text);
+      for (const child of node.children) this.extra([...above, node.text], child, undefined);
+    } else this.out.elsewhere.push(...flat(node));
+  }
+
+  /** Lines out of their place among those whose order counts, and lines of the device that nothing stands for. */
+  private order(above: readonly string[], wanted: readonly Wanted[], actual: readonly ConfigLine[], pairs: Pairs) {
+    const misplaced = new Set<number>();
+    const surplus = actual.filter((node) => !pairs.byActual.has(node));
+    const head = ({ text }: { text: string }) => this.reader.orderHead(above, text);
+    if (pairs.isInOrder) return { misplaced, surplus };
+    // New lines come to the end: what may stay is the longest beginning that stands there in this order already.
+    const queues = new Map<string, number[]>();
+    for (const [i, want] of wanted.entries()) {
+      const group = head(want);
+      if (group !== undefined) queues.set(group, [...(queues.get(group) ?? []), i]);
+    }
+    if (queues.size === 0) return { misplaced, surplus };
+    for (const node of actual) {
+      const i = pairs.byActual.get(node);
+      if (i === undefined) continue;
+      const queue = queues.get(head(node) ?? '');
+      if (!queue) continue;
+      if (queue[0] === i) queue.shift();
+      else misplaced.add(i);
+    }
+    return { misplaced, surplus };
+  }
+
+  private part(name: string): PartCompared {
+    let part = this.parts.get(name);
+    if (!part) this.parts.set(name, (part = { name, right: 0, differs: 0, notComparable: 0 }));
+    return part;
+  }
+
+  private differs(part: PartCompared, difference: Difference, lines = 1 + difference.below): void {
+    part.differs += lines;
+    this.out.differences.push(difference);
+  }
+}
+
+/** Wanted lines and lines of a device, paired one by one. */
+class Pairs {
+  readonly of: (ConfigLine | undefined)[];
+  readonly byActual = new Map<ConfigLine, number>();
+  private readonly wanted: readonly Wanted[];
+  private readonly actual: readonly ConfigLine[];
+
+  constructor(wanted: readonly Wanted[], actual: readonly ConfigLine[]) {
+    this.wanted = wanted;
+    this.actual = actual;
+    this.of = wanted.map(() => undefined);
+  }
+
+  /** Pairs what has the same key and no partner yet, in the order in which it stands. */
+  match(keyOf: (line: Wanted | ConfigLine) => string | undefined): void {
+    if (this.byActual.size === this.actual.length || this.byActual.size === this.wanted.length) return;
+    const waiting = new Map<string, ConfigLine[]>();
+    for (const node of this.actual) {
+      const key = this.byActual.has(node) ? undefined : keyOf(node);
+      if (key === undefined) continue;
+      const same = waiting.get(key);
+      if (same) same.push(node);
+      else waiting.set(key, [node]);
+    }
+    if (waiting.size === 0) return;
+    for (const [i, want] of this.wanted.entries()) {
+      if (this.of[i]) continue;
+      const key = keyOf(want);
+      const node = key === undefined ? undefined : waiting.get(key)?.shift();
+      if (!node) continue;
+      this.of[i] = node;
+      this.byActual.set(node, i);
     }
   }
-  for (const node of running) {
-    if (wanted.has(node.text)) continue;
-    const part = families.get(headOf(node.text, heads));
-    if (part === undefined) out.elsewhere.push(...flat(node));
-    else out.extra.push({ part, above: [], line: node.text });
+
+  get isWhole(): boolean {
+    return this.byActual.size === this.wanted.length && this.wanted.length === this.actual.length;
   }
-  out.matches = out.missing.length === 0 && out.extra.length === 0;
+
+  get isInOrder(): boolean {
+    if (this.byActual.size < this.wanted.length) return false;
+    let last = -1;
+    for (const node of this.actual) {
+      const i = this.byActual.get(node);
+      if (i === undefined) continue;
+      if (i < last) return false;
+      last = i;
+    }
+    return true;
+  }
+}
+
+const wantedOf = ({ text, children }: ConfigLine, part: string): Wanted => ({
+  text,
+  part,
+  children: children.map((child) => wantedOf(child, part)),
+});
+
+/** Blocks of one name beside each other are one block, as devices take them. */
+function merged<T extends { text: string; children: T[] }>(level: readonly T[]): T[] {
+  const blocks = new Map<string, T>();
+  const out: T[] = [];
+  for (const node of level) {
+    const before = node.children.length > 0 ? blocks.get(node.text) : undefined;
+    if (before) {
+      before.children = [...before.children, ...node.children];
+      continue;
+    }
+    const own = node.children.length > 0 ? { ...node } : node;
+    if (node.children.length > 0) blocks.set(node.text, own);
+    out.push(own);
+  }
   return out;
 }
 
-/** Compares the lines of one block, in any order; a line that comes twice is wanted twice. */
-function block(part: string, above: string[], wanted: ConfigLine[], actual: ConfigLine[], out: Comparison): void {
-  const left = [...actual];
-  for (const node of wanted) {
-    const at = left.findIndex((other) => other.text === node.text);
-    const found = at < 0 ? undefined : left.splice(at, 1)[0];
-    if (!found) {
-      out.missing.push({ part, above, line: node.text });
-      // What stands in a missing block is missing with it.
-      for (const child of node.children) block(part, [...above, node.text], [child], [], out);
-      continue;
-    }
-    out.right += 1;
-    block(part, [...above, node.text], node.children, found.children, out);
-  }
-  if (above.length > 0) for (const node of left) out.extra.push({ part, above, line: node.text });
-}
+const linesBelow = ({ children }: { children: { children: unknown[] }[] }): number =>
+  (children as ConfigLine[]).reduce((sum, child) => sum + 1 + linesBelow(child), 0);
+
+const pathsBelow = ({ children }: ConfigLine): string[] =>
+  children.flatMap((child) => [child.text, ...pathsBelow(child).map((path) => pathText([child.text], path))]);
 
 const flat = (node: ConfigLine): string[] => [node.text, ...node.children.flatMap(flat)];
+
+/** A difference in words, for lists. */
+export function differenceText(difference: Difference): string {
+  const { kind, instead, below } = difference;
+  const path = [...difference.above, difference.line].join(' > ');
+  const more = below > 0 && kind === 'extra' ? ` and ${below} below it` : '';
+  const words = { missing: 'missing', extra: 'not wanted', changed: 'other', order: 'out of order' }[kind];
+  return `${words}: ${path}${more}${kind === 'changed' ? ` (it has ${instead ?? ''})` : ''}`;
+}
+
+/** A difference with the blocks that it stands in, as one text. */
+export const differencePath = ({ above, line }: Pick<Difference, 'above' | 'line'>): string => pathText(above, line);

@@ -1,7 +1,6 @@
 import { expect } from 'chai';
 import { describe, it } from 'mocha';
 import fc from 'fast-check';
-import { compareConfig, type Intended } from './compare.ts';
 import { parseBraces, parseBrackets, parseConfig, parseIndented, walk } from './tree.ts';
 
 describe('indented configurations', () => {
@@ -90,53 +89,5 @@ describe('configurations of nested braces', () => {
     expect(parseConfig('// a\nhost;\n', { blocks: 'brace', comment: '//' }).map((node) => node.text)).to.deep.equal([
       'host',
     ]);
-  });
-});
-
-/** One owned part, and one that is not. */
-function intended(ours: string, theirs = ''): Intended {
-  return {
-    text: ours + theirs,
-    parts: [
-      { name: 'ours', owned: true, from: 0, to: ours.length },
-      { name: 'theirs', owned: false, from: ours.length, to: ours.length + theirs.length },
-    ],
-  };
-}
-const reader = { parse: parseIndented, sheet: { heads: ['name', 'clock follow', 'socket', 'lane', 'account', 'way'] } };
-const compare = (ours: string, actual: string, theirs = '') => compareConfig(intended(ours, theirs), actual, reader);
-
-describe('comparing', () => {
-  it('finds no difference in other orders and other indentation', () => {
-    const { matches, right } = compare(
-      'name a\nsocket 1/1\n  about "x"\n  state live\n',
-      'socket 1/1\n    state live\n    about "x"\nname a\n',
-    );
-    expect({ matches, right }).to.deep.equal({ matches: true, right: 4 });
-  });
-  it('names what is missing, with the block that it stands in', () => {
-    const { missing, extra } = compare('socket 1/1\n  state live\n', 'socket 1/1\n');
-    expect(missing).to.deep.equal([{ part: 'ours', above: ['socket 1/1'], line: 'state live' }]);
-    expect(extra).to.deep.equal([]);
-    expect(compare('socket 1/1\n  state live\n', '').missing).to.have.length(2);
-  });
-  it('names what should not be there: in our blocks, and beside lines of the same family', () => {
-    const { extra } = compare(
-      'clock follow 10.77.0.5\naccount zpine\n  rank full\n',
-      'clock follow 10.77.0.5\nclock follow 10.9.9.9\naccount zpine\n  rank full\n  phrase plain x\naccount intruder\n',
-    );
-    expect(extra.map((d) => [...d.above, d.line].join('>'))).to.deep.equal([
-      'account zpine>phrase plain x',
-      'clock follow 10.9.9.9',
-      'account intruder',
-    ]);
-  });
-  it('counts and shows the rest, and leaves it alone', () => {
-    const { matches, elsewhere } = compare('name a\n', 'name a\nlane 99\n  title "by hand"\n', 'lane 5\n');
-    expect(matches).to.equal(true);
-    expect(elsewhere).to.deep.equal(['lane 99', 'title "by hand"']);
-  });
-  it('wants a line twice that is meant twice', () => {
-    expect(compare('greeting\n  | a\n  | a\n', 'greeting\n  | a\n').missing).to.have.length(1);
   });
 });

@@ -2,10 +2,12 @@
 import { parseConfig, walk, type ConfigLine } from '../config/tree.ts';
 import { Masker } from '../secrets/masking.ts';
 import { compilePattern, type Pattern } from '../text/pattern.ts';
+import { samenessOf, type Sameness } from './sameness.ts';
+import { PATH } from './path.ts';
 import { secretFinder } from './secrets.ts';
 import type { DialectSheet } from './sheet.ts';
 
-export interface Dialect {
+export interface Dialect extends Sameness {
   name: string;
   sheet: DialectSheet;
   /** Whether the last line of what was received is a prompt. */
@@ -49,8 +51,7 @@ export interface WayIn {
   still: string[];
 }
 
-/** Stands between a block and a line in it, wherever both are one text. */
-export const PATH = ' / ';
+export { PATH };
 
 /** Fields that a row may have, at most; and rows of an answer. */
 const MOST_ROWS = 20_000;
@@ -80,6 +81,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
   const wayInOf = wayInReader(sheet);
   const finder = secretFinder(secrets, sheet);
   return {
+    ...samenessOf(sheet),
     name,
     sheet,
     isPrompt: (line) => prompt?.test(line) ?? false,

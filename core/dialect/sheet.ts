@@ -57,6 +57,14 @@ const asked = z.strictObject({
   say: z.string().max(200).describe('What is typed'),
 });
 
+/** A line as a device may write it: the named parts say what makes no difference. */
+const spelling = z.strictObject({
+  line: pattern(
+    'A line with the blocks it stands in; a part named fold is the same in upper and lower case, one named list is numbers and ranges in any order',
+  ),
+  as: z.string().max(200).optional().describe('How the line itself is meant; {part} is a named part of the pattern'),
+});
+
 const change = z.strictObject({
   enter: commands('What begins a change').default([]),
   leave: commands('What ends it').default([]),
@@ -146,7 +154,11 @@ export const dialectSheet = z.strictObject({
   blocks: z.enum(['indent', 'bracket', 'brace', 'flat']).describe('How lines stand in one another'),
   comment: z.string().min(1).max(5).default('#').describe('What begins a comment'),
   volatile: z.array(pattern('A line that differs from one reading to the next')).max(50).default([]),
-  secrets: z.array(pattern('A line with a secret', 'secret')).max(50).default([]),
+  secrets: z
+    .array(pattern('A line with a secret', 'secret'))
+    .max(50)
+    .default([])
+    .describe('A part named form tells how it is written: plain, or as a digest'),
   heads: z
     .array(z.string().min(1).max(60))
     .max(200)
@@ -157,6 +169,32 @@ export const dialectSheet = z.strictObject({
     .max(50)
     .default([])
     .describe('Lines of which a block has one of a kind: a new one takes the place of the old'),
+  ordered: z
+    .array(pattern('A line with the blocks it stands in', 'head'))
+    .max(50)
+    .default([])
+    .describe('Lines whose order counts, among those of one block with the same head; new ones come to the end'),
+  usual: z
+    .array(pattern('A line with the blocks it stands in'))
+    .max(100)
+    .default([])
+    .describe('Lines that say what is so anyway, and that devices may leave out'),
+  spellings: z
+    .array(spelling)
+    .max(100)
+    .default([])
+    .describe('Where two lines are the same although they are written otherwise'),
+  hidden: pattern('What stands in place of a secret that the device does not show').optional(),
+  builds: z
+    .array(pattern('A line with the blocks it stands in'))
+    .max(50)
+    .default([])
+    .describe('What must be there before other lines, in this order: cards, ports, VLANs, interfaces'),
+  exclusive: z
+    .array(pattern('A line with the blocks it stands in', 'what'))
+    .max(50)
+    .default([])
+    .describe('What may stand in a single place only, such as an address: it goes from one before it comes to another'),
   opens: z
     .array(pattern('A line with the blocks it stands in'))
     .max(50)

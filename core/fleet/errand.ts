@@ -69,6 +69,8 @@ export function commandsOf(dialect: Dialect, steps: readonly Step[]): { command:
   if (!change) return [];
   const out: { command: string; step: Step | undefined }[] = [];
   let inside: string[] = [];
+  /** Lines that others of the steps stand in. */
+  const blocks = new Set(steps.flatMap(({ above }) => above.map((_, i) => above.slice(0, i + 1).join(PATH))));
   const leave = (to: number) => {
     while (inside.length > to) {
       if (change.out !== undefined) out.push({ command: change.out, step: undefined });
@@ -91,16 +93,13 @@ export function commandsOf(dialect: Dialect, steps: readonly Step[]): { command:
     }
     out.push({ command: filled(form, step.line), step });
     // A line that opens a block of its own is left again at once.
-    if (!step.away && opensBlock(dialect, step, steps) && change.out !== undefined)
+    const path = [...step.above, step.line];
+    if (!step.away && change.out !== undefined && (blocks.has(path.join(PATH)) || dialect.opens(path)))
       out.push({ command: change.out, step: undefined });
   }
   leave(0);
   return out;
 }
-
-/** Whether a line by itself begins a block: others of the errand stand in it, or lines of its head do. */
-const opensBlock = (dialect: Dialect, step: Step, steps: readonly Step[]): boolean =>
-  dialect.opens([...step.above, step.line]) || steps.some((other) => other.above[step.above.length] === step.line);
 
 /** One word of a POSIX shell, whatever is in it. */
 const quoted = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
@@ -112,10 +111,16 @@ const filled = (form: string, line: string): string =>
 export function inverseLines(dialect: Dialect, before: string, after: string): string {
   const out: string[] = [];
   const level = (was: ConfigLine[], is: ConfigLine[], above: string[]): void => {
+    const [stood, stands] = [byText(was), byText(is)];
+    // What comes again takes the place of what a block can have one of.
+    const heads = new Set(
+      was.flatMap((node) => (stands.has(node.text) ? [] : (dialect.singleHead([...above, node.text]) ?? []))),
+    );
     for (const node of is)
-      if (!was.some((other) => other.text === node.text)) put(out, dialect, above, `${AWAY}${node.text}`, []);
+      if (!stood.has(node.text) && !heads.has(dialect.singleHead([...above, node.text]) ?? ''))
+        put(out, dialect, above, `${AWAY}${node.text}`, []);
     for (const node of was) {
-      const standing = is.find((other) => other.text === node.text);
+      const standing = stands.get(node.text);
       if (!standing) put(out, dialect, above, node.text, node.children);
       else if (node.children.length > 0 || standing.children.length > 0)
         level(node.children, standing.children, [...above, node.text]);
@@ -124,6 +129,8 @@ export function inverseLines(dialect: Dialect, before: string, after: string): s
   level(dialect.parse(before), dialect.parse(after), []);
   return out.join('\n');
 }
+
+const byText = (level: readonly ConfigLine[]) => new Map(level.map((node) => [node.text, node]));
 
 /** Writes a line with the blocks around it and the lines below it, in the way of the dialect. */
 function put(out: string[], { sheet }: Dialect, above: string[], line: string, below: ConfigLine[]): void {

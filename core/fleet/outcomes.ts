@@ -4,6 +4,8 @@ export const outcomes = [
   'answered',
   'captured',
   'unchanged',
+  'as described',
+  'differs',
   'already right',
   'brought over',
   'turned down',
@@ -14,7 +16,15 @@ export const outcomes = [
 export type Outcome = (typeof outcomes)[number];
 
 /** Those after which nothing is left to be done. */
-const well: readonly Outcome[] = ['reached', 'answered', 'captured', 'unchanged', 'already right', 'brought over'];
+const well: readonly Outcome[] = [
+  'reached',
+  'answered',
+  'captured',
+  'unchanged',
+  'as described',
+  'already right',
+  'brought over',
+];
 export const isWell = (outcome: string): boolean => (well as readonly string[]).includes(outcome);
 
 export const glyphOf = (outcome: string): string => (isWell(outcome) ? '●' : outcome === 'left out' ? '–' : '✕');

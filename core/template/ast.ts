@@ -34,7 +34,7 @@ export type Node = { at: SourcePlace } & (
       none: Node[];
     }
   | { kind: 'insert'; name: string; indent: string; given: [string, Expr][] }
-  | { kind: 'part'; name: string; owned: boolean; body: Node[] }
+  | { kind: 'part'; name: string; owned: boolean; owns: string[]; body: Node[] }
   | { kind: 'output'; name: Expr; body: Node[] }
   | { kind: 'require'; value: Expr; message: Expr }
 );
@@ -43,6 +43,6 @@ export interface Template {
   name: string;
   body: Node[];
   /** Parts by name, in order; for what speaks of them without rendering. */
-  parts: { name: string; owned: boolean }[];
+  parts: { name: string; owned: boolean; owns: string[] }[];
   inserts: string[];
 }

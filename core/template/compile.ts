@@ -116,7 +116,7 @@ class BodyCompiler {
         return this.insert(node, scope);
       case 'part': {
         const body = this.block(node.body, scope);
-        return (run) => run.part(node.name, node.owned, node.at, () => body(run));
+        return (run) => run.part(node, () => body(run));
       }
       case 'output': {
         const name = evaluator(node.name, scope);

@@ -20,6 +20,7 @@ const words = new Set([
   'of',
   'given',
   'owned',
+  'owns',
 ]);
 const signs = [
   '??',

@@ -155,11 +155,16 @@ class TemplateReader {
           const name = r.mustFixedText();
           const owned = !r.takeWord('not');
           if (!owned) r.mustWord('owned');
+          const owns: string[] = [];
+          if (owned && r.takeWord('owns'))
+            do owns.push(r.mustFixedText());
+            while (r.takeSign(','));
           r.mustEnd();
           this.checkPart(name, at);
-          this.declared.push({ name, owned });
+          this.checkOwns(owns, at);
+          this.declared.push({ name, owned, owns });
           const body: Node[] = [];
-          return { node: { kind: 'part', at, name, owned, body }, body };
+          return { node: { kind: 'part', at, name, owned, owns, body }, body };
         });
       case 'output':
         return this.begin('output', at, () => {
@@ -261,6 +266,21 @@ class TemplateReader {
     if (this.open.some((o) => o.kind === 'part')) this.faults.push(faultAt(at, 'nested', 'a @part inside another'));
     if (this.declared.some((s) => s.name === name))
       this.faults.push(faultAt(at, 'twice', `there is a part "${name}" already`));
+  }
+
+  /** Of two beginnings one of which begins with the other, lines would have two owners. */
+  private checkOwns(owns: readonly string[], at: SourcePlace): void {
+    for (const beginning of owns) {
+      if (beginning.trim() === '')
+        this.faults.push(faultAt(at, 'syntax', 'a part cannot own lines that begin with nothing'));
+      const other = this.declared.find((part) =>
+        part.owns.some((one) => one.startsWith(beginning) || beginning.startsWith(one)),
+      );
+      if (other)
+        this.faults.push(
+          faultAt(at, 'two-owners', `lines that begin with "${beginning}" belong to part "${other.name}" already`),
+        );
+    }
   }
 
   private insert(r: ExpressionReader, at: SourcePlace, indent: string): void {

@@ -1,6 +1,7 @@
 /** What one rendering carries along: data, bounds, and the files that it gathers with secret spans, parts, and a trace. */
 import { utf8Length } from '../text/utf8.ts';
 import { MOST_BYTES, MOST_ITEMS, MOST_SIGNS, MOST_STEPS } from './bounds.ts';
+import type { Node } from './ast.ts';
 import { faultAt, type SourcePlace, TemplateStop } from './faults.ts';
 import type { Host } from './functions.ts';
 import { MOST_DIGITS, tooManyDigits, type Num } from './decimal.ts';
@@ -15,6 +16,8 @@ export type Span = [from: number, to: number];
 interface RenderedPart {
   name: string;
   owned: boolean;
+  /** Beginnings of lines that are its own, even where it renders none; left out where none are named. */
+  owns?: string[];
   from: number;
   to: number;
 }
@@ -149,14 +152,14 @@ export class Run implements Host {
     this.file.endLine();
   }
 
-  part(name: string, owned: boolean, at: SourcePlace, body: () => void): void {
+  part({ name, owned, owns, at }: Extract<Node, { kind: 'part' }>, body: () => void): void {
     const { file } = this;
     if (file.open) this.stop('nested', `part "${name}" begins inside part "${file.open}"`, undefined, at);
     if (file.parts.some((s) => s.name === name))
       this.stop('twice', `part "${name}" stands twice in this file`, undefined, at);
     const from = file.text.length;
     file.open = name;
-    const entry: RenderedPart = { name, owned, from, to: from };
+    const entry: RenderedPart = { name, owned, ...(owns.length > 0 ? { owns } : {}), from, to: from };
     file.parts.push(entry);
     body();
     entry.to = file.text.length;

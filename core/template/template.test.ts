@@ -220,6 +220,23 @@ describe('template blocks', () => {
     ]);
     expect(stop('@for x of [1, 2]\n@part "m"\n@end\n@end\n')).to.match(/twice/);
   });
+  it('say which lines a part owns by their beginnings, even where it has none; two owners are a fault', () => {
+    const [file] = files('@part "time" owns "clock follow ", "zone "\n@end\n@part "n" not owned\nc\n@end\n');
+    expect(file?.parts[0]).to.deep.equal({
+      name: 'time',
+      owned: true,
+      owns: ['clock follow ', 'zone '],
+      from: 0,
+      to: 0,
+    });
+    expect(faults('@part "a" owns "clock "\n@end\n@part "b" owns "clock follow "\n@end\n')).to.deep.equal([
+      't:3:1 two-owners',
+    ]);
+    expect(faults('@part "a" owns " "\n@end\n@part "b" not owned owns "x"\n@end\n')).to.deep.equal([
+      't:1:1 syntax',
+      't:3:21 syntax',
+    ]);
+  });
   it('make further files', () => {
     const made = files('main\n@output "motd-@{1}"\nhello\n@end\nmore\n');
     expect(made.map((f) => [f.name, f.text])).to.deep.equal([

@@ -8,6 +8,7 @@ import { managementOf } from './addressing/management.ts';
 import { proposalOf } from './addressing/next.ts';
 import { mustFind } from './records/refs.ts';
 import { dialectIdOf } from './devices/inForce.ts';
+import { driftHead } from './fleet/drift.ts';
 import { lacksOfDevice } from './devices/lacks.ts';
 import { leftBehind } from './devices/offSite.ts';
 
@@ -32,6 +33,7 @@ export async function overview(tx: Tx, ref: string): Promise<ReplyOf<'device.ove
     addresses: await present(tx, 'address', addresses),
     hostKey: await hostKeyOf(tx, device.id),
     windowCloses: (await openArrival(tx, device.id))?.closes_at.toISOString() ?? null,
+    drift: await driftHead(tx, device),
     stageSince: await stageSince(tx, device),
     lacks: [
       ...(await lacksOfDevice(tx, device.id)).map(({ lack, detail, remedy }) => ({ lack, detail, remedy })),

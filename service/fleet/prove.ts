@@ -1,14 +1,14 @@
 /** Proves an arriving device: signs in, reads what it is and what it runs, compares, makes sure that it is kept. */
 import type { ArrivalEvent } from '@zpine/core/arrival/arrival';
-import { compareConfig, type Comparison, type Difference } from '@zpine/core/config/compare';
+import { differenceText } from '@zpine/core/config/compare';
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import { Masker } from '@zpine/core/secrets/masking';
 import type { Rung } from '@zpine/core/fleet/rungs';
 import type { Probe, ProofResult } from '../app/arrivals/proof.ts';
-import { hideSecrets, offTheWire } from '../app/editions/content.ts';
+import { comparedWith, driftOf, linesOf } from '../app/fleet/compared.ts';
 import { connect, type HostKey, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
+import { capturedText } from './work/capture.ts';
 
 /** The rungs as an arrival tells them apart. */
 const whyOf = (rung: Rung): Extract<ArrivalEvent, { kind: 'not-reached' }>['why'] =>
@@ -82,62 +82,60 @@ async function compareAll(
       events: [...events, { kind: 'wrong-box', evidence: { what: 'model', found: found.model, expected: model } }],
     };
   }
-  const running = offTheWire(await textOf(session, dialect.sheet.running), probe.token);
-  const compared = compareWith(probe, running, dialect);
-  const comparison = { ...shown(compared, hider(probe, dialect, running)), at: new Date().toISOString() };
+  const running = await textOf(session, dialect.sheet.running);
+  const compared = comparedWith(probe.target, dialect, probe.edition.files, running);
   if (!compared.matches) {
-    const hide = hider(probe, dialect, running);
-    const lines = [
-      ...compared.missing.map((d) => `missing: ${lineText(d)}`),
-      ...compared.extra.map((d) => `not wanted: ${lineText(d)}`),
-    ].map(hide);
-    const evidence = { missing: compared.missing.length, extra: compared.extra.length, lines: lines.slice(0, 20) };
-    return { events: [...events, { kind: 'differs', evidence }], comparison };
+    const drift = driftOf(probe.target, dialect, probe.edition, running, undefined);
+    const differences = drift.comparison?.differences ?? [];
+    const evidence = {
+      missing: differences.filter(({ kind }) => kind !== 'extra').length,
+      extra: differences.filter(({ kind }) => kind === 'extra').length,
+      lines: differences.slice(0, 20).map(differenceText),
+    };
+    return {
+      events: [...events, { kind: 'differs', evidence }],
+      drift,
+      captured: [capturedText(dialect, probe.target.secrets, 'running', running)],
+    };
   }
-  events.push({ kind: 'matches', evidence: { lines: compared.right, elsewhere: compared.elsewhere.length } });
-  return { events: [...events, await kept(session, probe, dialect)], comparison };
-}
-
-/** Lines differ by what they stand in, too. */
-const lineText = ({ above, line }: Difference): string => [...above, line].join(' > ');
-
-function compareWith(probe: Probe, actual: string, dialect: Dialect): Comparison {
-  const [main] = probe.files;
-  return compareConfig(main ?? { text: '', parts: [] }, actual, dialect);
-}
-
-/** Hides the edition's secrets, all that is known of the device, and what its sheet finds in what it runs. */
-function hider({ files, target }: Probe, dialect: Dialect, running: string): (text: string) => string {
-  const known = new Masker([...target.secrets, ...dialect.secretsIn(running)]);
-  return (text) => known.mask(dialect.masked(hideSecrets(text, files)));
-}
-
-function shown(compared: Comparison, hide: (text: string) => string): Comparison {
-  const each = (d: Difference): Difference => ({ ...d, above: d.above.map(hide), line: hide(d.line) });
+  events.push({
+    kind: 'matches',
+    evidence: {
+      lines: compared.right,
+      elsewhere: compared.elsewhere.length,
+      ...(compared.notComparable.length > 0 ? { notComparable: compared.notComparable.length } : {}),
+    },
+  });
+  const { event, stored } = await kept(session, probe, dialect);
   return {
-    ...compared,
-    missing: compared.missing.map(each),
-    extra: compared.extra.map(each),
-    elsewhere: compared.elsewhere.map(hide),
+    events: [...events, event],
+    drift: driftOf(probe.target, dialect, probe.edition, running, stored),
+    captured: [
+      capturedText(dialect, probe.target.secrets, 'running', running),
+      ...(stored === undefined ? [] : [capturedText(dialect, probe.target.secrets, 'stored', stored)]),
+    ],
   };
 }
 
 /** The stored configuration is read; where it is not the edition, the device is told to keep, and read again. */
-async function kept(session: Session, probe: Probe, dialect: Dialect): Promise<ArrivalEvent> {
+async function kept(
+  session: Session,
+  { target, edition }: Probe,
+  dialect: Dialect,
+): Promise<{ event: ArrivalEvent; stored: string | undefined }> {
   const { stored: storedBy, keep } = dialect.sheet;
+  const isKept = (by: string, stored?: string) => ({ event: { kind: 'kept' as const, evidence: { by } }, stored });
+  const isNot = (why: string, stored?: string) => ({ event: { kind: 'not-kept' as const, evidence: { why } }, stored });
   // Where nothing but what runs can be read, what runs is what is kept.
-  if (storedBy === undefined) return { kind: 'kept', evidence: { by: 'the device itself' } };
-  const stored = async () => compareWith(probe, offTheWire(await textOf(session, storedBy), probe.token), dialect);
-  if ((await stored()).matches) return { kind: 'kept', evidence: { by: 'the device itself' } };
-  if (keep === undefined) return { kind: 'not-kept', evidence: { why: 'its dialect has no word to keep' } };
+  if (storedBy === undefined) return isKept('the device itself');
+  const matches = (stored: string) => comparedWith(target, dialect, edition.files, stored);
+  const before = await textOf(session, storedBy);
+  if (matches(before).matches) return isKept('the device itself', before);
+  if (keep === undefined) return isNot('its dialect has no word to keep', before);
   const { refused } = await session.run(keep);
-  if (refused !== undefined) return { kind: 'not-kept', evidence: { why: refused } };
-  const again = await stored();
-  if (again.matches) return { kind: 'kept', evidence: { by: 'our command' } };
-  return {
-    kind: 'not-kept',
-    evidence: {
-      why: `${again.missing.length + again.extra.length} lines of what is stored differ after it was told to keep`,
-    },
-  };
+  if (refused !== undefined) return isNot(refused, before);
+  const after = await textOf(session, storedBy);
+  const again = matches(after);
+  if (again.matches) return isKept('our command', after);
+  return isNot(`${linesOf(again.differences)} lines of what is stored differ after it was told to keep`, after);
 }

@@ -15,6 +15,7 @@ export interface Done {
   sealed?: string;
   captured?: RowResult['captured'];
   captureTried?: boolean;
+  drift?: RowResult['drift'];
 }
 
 /** How far the login came, for the guard of the run. */

@@ -1,20 +1,29 @@
 /** One run, from its claim to its end: which device is begun with when, and what is done with it. */
 import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine/core/fleet/loginGuard';
+import { changingKinds } from '@zpine/contract/runKinds';
+import { capturedTexts } from '../app/fleet/captures.ts';
 import { endRun, freeDevice, reserveDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
+import type { Target } from '../app/fleet/access.ts';
+import type { IntendedEdition } from '../app/fleet/compared.ts';
 import type { ClaimedRun, RowResult, Waiting } from '../app/fleet/work.ts';
 import type { Actor, Store } from '../store/store.ts';
-import { transact } from '../store/transact.ts';
+import { readOnly, transact } from '../store/transact.ts';
 import type { ConnectOptions } from './connect.ts';
 import { RunLedger } from './ledger.ts';
-import { signedInAgain, withSession, type Login } from './reachable.ts';
+import { noDialect, signedInAgain, withSession, type Done, type Login } from './reachable.ts';
+import type { Session } from './session.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
 import { captureDevice, CAPTURE_BYTES } from './work/capture.ts';
-import { doErrand, lookAtErrand } from './work/errand.ts';
+import { EditionsAhead } from './work/ahead.ts';
+import { doChange, lookAtChange } from './work/change.ts';
+import { comparedTexts, compareDevice } from './work/compare.ts';
 import { reachDevice } from './work/reach.ts';
 
 /** So many devices of a run at a time, whatever the layers say. */
 const MOST_PARALLEL = 200;
+/** The second wave of what changes devices. */
+const A_FEW = 5;
 /** How long an errand may have a device for itself. */
 const BUSY_SECONDS = 900;
 
@@ -30,8 +39,9 @@ export class RunWork {
   /** Sessions under way, by the layer that limits them. */
   private readonly busy = new Map<string, number>();
   private early: string | undefined;
-  /** A device was brought over, or was right already: the others may follow side by side. */
-  private proved = false;
+  /** How many devices were brought over, or were right already: one goes first, then a few, then all that there is room for. */
+  private proved = 0;
+  private editions: EditionsAhead | undefined;
   private turned: () => void = () => undefined;
 
   constructor(store: Store, run: ClaimedRun, way: ConnectOptions, actor: Actor, closing: () => boolean) {
@@ -45,12 +55,14 @@ export class RunWork {
 
   /** An errand that changes devices tries one alone first, and ends with the first refusal. */
   private get careful(): boolean {
-    return this.run.kind === 'errand' && this.run.input.confirmed === true;
+    return changingKinds.includes(this.run.kind) && this.run.input.confirmed === true;
   }
 
   async go(): Promise<void> {
     try {
       const pending = await transact(this.store, this.actor, 'run.rows', (tx) => waitingRows(tx, this.run));
+      const order = pending.map(({ target }) => target.device);
+      this.editions = new EditionsAhead(this.store, this.actor, order);
       while ((pending.length > 0 || this.active > 0) && !this.ledger.lost) {
         if (this.ledger.stopping) this.early ??= 'the run was stopped';
         if (this.closing() || this.early !== undefined) pending.length = 0;
@@ -67,7 +79,13 @@ export class RunWork {
 
   /** As many as there is room for. */
   private beginAll(pending: Waiting[]): void {
-    const room = this.careful && !this.proved ? 1 : MOST_PARALLEL;
+    const room = !this.careful
+      ? MOST_PARALLEL
+      : this.proved === 0
+        ? 1
+        : this.proved < 1 + A_FEW
+          ? A_FEW
+          : MOST_PARALLEL;
     while (this.active < room) {
       const at = this.next(pending);
       if (at < 0) return;
@@ -122,7 +140,7 @@ export class RunWork {
         endTry(this.guard, target.login, login);
         this.ledger.done(row);
         const bad = row.outcome === 'turned down' || row.outcome === 'stopped midway';
-        this.proved ||= row.outcome === 'brought over' || row.outcome === 'already right';
+        if (row.outcome === 'brought over' || row.outcome === 'already right') this.proved += 1;
         if (this.careful && bad)
           this.early ??= `${target.key}: ${row.outcome}; devices not started yet were not touched`;
         this.active -= 1;
@@ -138,10 +156,45 @@ export class RunWork {
     if (kind === 'ask')
       return withSession(target, this.way, (session) => askDevice(waiting, input, session), { mostBytes: ASK_BYTES });
     if (kind === 'capture')
-      return withSession(target, this.way, (session) => captureDevice(target, session), { mostBytes: CAPTURE_BYTES });
+      return withSession(target, this.way, (session) => this.captured(target, session), { mostBytes: CAPTURE_BYTES });
+    if (kind === 'compare')
+      return input.captured === true
+        ? this.byCaptures(target)
+        : withSession(
+            target,
+            this.way,
+            async (session) => compareDevice(target, session, await this.intended(target)),
+            {
+              mostBytes: CAPTURE_BYTES,
+            },
+          );
+    const leftOut = leftOutIn(waiting.sealed);
+    if (leftOut !== undefined) return Promise.resolve(done(target, { outcome: 'left out', detail: leftOut }));
     if (!this.careful)
-      return withSession(target, this.way, (session) => lookAtErrand(waiting, this.run.input, session));
+      return withSession(target, this.way, (session) => lookAtChange(kind, waiting, this.run.input, session));
     return this.alone(waiting);
+  }
+
+  private intended({ device }: Target): Promise<IntendedEdition | undefined> {
+    return this.editions?.of(device) ?? Promise.resolve(undefined);
+  }
+
+  /** What was captured is held against the edition at once. */
+  private async captured(target: Target, session: Session): Promise<Done> {
+    const found = await captureDevice(target, session);
+    const text = (file: string) => found.captured?.find((one) => one.file === file)?.content.toString('utf8');
+    const running = text('running');
+    if (running === undefined) return found;
+    const { drift } = comparedTexts(target, await this.intended(target), { running, stored: text('stored') });
+    return drift ? { ...found, drift } : found;
+  }
+
+  /** Without asking the device for anything. */
+  private async byCaptures(target: Target): Promise<{ row: RowResult; login: Login }> {
+    if (!target.dialect) return done(target, { outcome: 'left out', detail: noDialect(target) });
+    const texts = await readOnly(this.store, this.actor, (tx) => capturedTexts(tx, target.device));
+    if (!texts) return done(target, { outcome: 'left out', detail: 'nothing of it was captured yet' });
+    return done(target, comparedTexts(target, await this.intended(target), texts));
   }
 
   /** Nobody else changes the device meanwhile. */
@@ -150,24 +203,24 @@ export class RunWork {
     const other = await transact(this.store, this.actor, 'run.take', (tx) =>
       reserveDevice(tx, this.run, target.device, BUSY_SECONDS),
     );
-    if (other !== undefined)
-      return {
-        login: 'unknown',
-        row: {
-          device: target.device,
-          outcome: 'left out',
-          detail: `run #${other} is changing it`,
-          startedAt: Date.now(),
-          ms: 0,
-          result: {},
-        },
-      };
+    if (other !== undefined) return done(target, { outcome: 'left out', detail: `run #${other} is changing it` });
     try {
+      const intended = await this.intended(target);
       return await withSession(target, this.way, (session) =>
-        doErrand(waiting, this.run.input, session, () => signedInAgain(target, this.way)),
+        doChange(this.run.kind, waiting, this.run.input, session, () => signedInAgain(target, this.way), intended),
       );
     } finally {
       await transact(this.store, this.actor, 'run.free', (tx) => freeDevice(tx, this.run, target.device));
     }
   }
 }
+
+/** What needed no session. */
+const done = (target: Target, what: Done): { row: RowResult; login: Login } => ({
+  login: 'unknown',
+  row: { device: target.device, startedAt: Date.now(), ms: 0, result: {}, ...what },
+});
+
+/** Why a device is left out, where that was known beforehand. */
+const leftOutIn = (sealed: string | undefined): string | undefined =>
+  sealed === undefined ? undefined : (JSON.parse(sealed) as { leftOut?: string }).leftOut;

@@ -10,6 +10,7 @@ import { onboardingSteps } from './migrations/onboarding.ts';
 import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
+import { driftSteps } from './migrations/drift.ts';
 import { runSteps } from './migrations/runs.ts';
 import { secretSteps } from './migrations/secrets.ts';
 import { wholeSteps } from './migrations/whole.ts';
@@ -32,6 +33,7 @@ export const steps: Step[] = [
   ...secretSteps,
   ...accessSteps,
   ...runSteps,
+  ...driftSteps,
 ];
 
 /**

@@ -128,12 +128,12 @@ describe('the running fleet on the command line', function () {
       '1 device: har-acc-1\n  = journal to 10.77.0.7\n  + socket 1/2 > about "gate"   (instead of about "desk 2")',
     );
     expect(preview.out).to.contain('3 devices: 3 to be changed');
-    const id = /zpine errand go (\d+) 3/.exec(preview.err)?.[1] ?? '';
+    const id = /zpine run go (\d+) 3/.exec(preview.err)?.[1] ?? '';
     const wrong = await zpine('errand', 'go', `#${id}`, '2');
-    expect(wrong.err).to.contain('this errand would change 3 devices, not 2');
+    expect(wrong.err).to.contain('this would change 3 devices, not 2');
     expect(await well('errand', 'go', `#${id}`, '3'))
       .to.contain('3 devices: 3 brought over')
-      .and.contain(`zpine errand back ${id}`);
+      .and.contain(`zpine run back ${id}`);
     expect(f.lab.device('har-acc-3').print()).to.contain('about "gate"');
     expect(await well('errand', 'run', lines, '--where', 'dialect=furrow')).to.contain('3 already right');
     expect(await well('errand', 'back', `#${id}`, '--go', '3')).to.contain('3 brought over');

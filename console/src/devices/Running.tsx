@@ -4,6 +4,7 @@ import { Link, useNavigate } from 'react-router';
 import { countWords } from '@zpine/contract/runTables';
 import { client, keys } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
+import { DriftPanel } from './DriftPanel.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { CaptureList } from '../pages/Captures.tsx';
 import { useMay } from '../session.tsx';
@@ -38,6 +39,7 @@ export function Running({ device }: { device: string }) {
           </Link>
         </div>
       )}
+      <DriftPanel device={device} />
       <h2 className="section-title">Captured</h2>
       <CaptureList query={{ device, limit: '30' }} />
       <h2 className="section-title">Runs</h2>

@@ -2,17 +2,20 @@ import { Button, Segmented } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import type { RunKind } from '@zpine/contract/fleetShapes';
+import type { RunKind } from '@zpine/contract/runKinds';
 import { client, keys, problemOf } from '../api.ts';
 import { WhereInput } from '../records/WhereInput.tsx';
 import { AskFields } from './AskFields.tsx';
 import { begin, emptyDraft, isReady, questionsIn, type RunDraft } from './draft.ts';
 import { ErrandFields } from './ErrandFields.tsx';
+import { PushFields } from './PushFields.tsx';
 
 const verbs = [
   { value: 'reach', label: 'Reach' },
   { value: 'ask', label: 'Ask' },
   { value: 'capture', label: 'Capture' },
+  { value: 'compare', label: 'Compare' },
+  { value: 'push', label: 'Push' },
   { value: 'errand', label: 'Errand' },
 ] as const;
 
@@ -22,6 +25,9 @@ const about: Record<RunKind, string> = {
   ask: 'Commands that only read, or named questions; equal answers come together. What would change a device is refused.',
   capture:
     'Running and stored configuration, and the files its dialect names. A version is kept only when something changed.',
+  compare:
+    'What each device runs, and what it has stored, against its published edition: owned parts only, the rest is left alone.',
+  push: 'Brings each device to its published edition with the smallest set of lines. First you see them; nothing is sent before you confirm.',
   errand:
     'Some lines, once. First you see what each device has already and what would be new; nothing is sent before you confirm.',
 };
@@ -101,13 +107,14 @@ export function Composer() {
             width={420}
           />
           <Button type="primary" loading={busy} disabled={!isReady(draft, count)} onClick={() => void start()}>
-            {kind === 'errand'
+            {kind === 'errand' || kind === 'push'
               ? `Look at${devices || ' them'}`
               : `${verbs.find((verb) => verb.value === kind)?.label ?? ''}${devices}`}
           </Button>
         </div>
         <p className="second">{chosen.isError && where !== '' ? problemOf(chosen.error).detail : about[kind]}</p>
         {kind === 'ask' && <AskFields draft={draft} onChange={change} names={names} />}
+        {kind === 'push' && <PushFields draft={draft} onChange={change} names={names} />}
         {kind === 'errand' && <ErrandFields draft={draft} onChange={change} names={names} />}
         {wrong && (
           <div className="refused" role="alert">

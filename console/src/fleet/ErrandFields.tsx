@@ -1,4 +1,5 @@
-import { Checkbox, Input, Select } from 'antd';
+import { Input, Select } from 'antd';
+import { Careful } from './Careful.tsx';
 import type { FieldsProps } from './fields.ts';
 import { TableInput } from './TableInput.tsx';
 
@@ -29,28 +30,7 @@ export function ErrandFields({ draft, onChange, names }: FieldsProps) {
           onChange={(before) => onChange({ before })}
         />
         <TableInput value={draft.table} onChange={(table) => onChange({ table })} />
-        <Checkbox
-          checked={draft.keep}
-          onChange={(event) => onChange({ keep: event.target.checked })}
-          style={{ marginTop: 8 }}
-        >
-          Have the devices store what then runs
-        </Checkbox>
-        <Checkbox
-          checked={draft.insist}
-          onChange={(event) => onChange({ insist: event.target.checked })}
-          style={{ marginTop: 8 }}
-        >
-          Send it although the service would lose its way in
-        </Checkbox>
-        {draft.insist && (
-          <Input
-            aria-label="Why"
-            placeholder="why, such as: the console cable is in"
-            value={draft.reason}
-            onChange={(event) => onChange({ reason: event.target.value })}
-          />
-        )}
+        <Careful draft={draft} onChange={onChange} />
       </div>
     </div>
   );

@@ -3,6 +3,7 @@ import { useNavigate } from 'react-router';
 
 const tabs = [
   ['fleet', 'Runs'],
+  ['drift', 'Drift'],
   ['captures', 'Captures'],
   ['live', 'Look up live'],
   ['watch', 'Watch'],

@@ -1,7 +1,8 @@
 /** A run as it is being put together: whether it can begin, and what is asked for then. */
 import type { ExpectationKind } from '@zpine/core/fleet/expectations';
 import type { Client } from '@zpine/contract/client';
-import type { RunHead, RunKind } from '@zpine/contract/fleetShapes';
+import type { RunHead } from '@zpine/contract/fleetShapes';
+import type { RunKind } from '@zpine/contract/runKinds';
 
 export type RunDraft = {
   kind: RunKind;
@@ -16,6 +17,8 @@ export type RunDraft = {
   before: string[];
   keep: boolean;
   insist: boolean;
+  /** Of a push: editions may be stale. */
+  stale: boolean;
   reason: string;
   /** One column or one row a device. */
   table: string;
@@ -32,6 +35,7 @@ export const emptyDraft: RunDraft = {
   before: [],
   keep: true,
   insist: false,
+  stale: false,
   reason: '',
   table: '',
 };
@@ -50,6 +54,7 @@ export function isReady(draft: RunDraft, count: number | undefined): boolean {
   if (count === 0 || (where === '' && (table === '' || !takesTable(kind)))) return false;
   if (kind === 'ask') return questions.length > 0 || command.trim() !== '' || table !== '';
   if (kind === 'errand') return (lines.trim() !== '' || table !== '') && (!insist || reason.trim() !== '');
+  if (kind === 'push') return !insist || reason.trim() !== '';
   return true;
 }
 
@@ -59,6 +64,13 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
   const selection = draft.where === '' ? {} : { where: draft.where };
   if (kind === 'reach') return client.call('run.reach', { body: selection });
   if (kind === 'capture') return client.call('run.capture', { body: selection });
+  if (kind === 'compare') return client.call('run.compare', { body: selection });
+  const why = insist ? { reason: draft.reason.trim() } : {};
+  if (kind === 'push')
+    return client.call('run.push', {
+      body: { ...selection, questions: before, keep, insist, stale: draft.stale },
+      ...why,
+    });
   const many = draft.table === '' ? selection : { ...selection, perDevice: { text: draft.table } };
   if (kind === 'ask') {
     const asks = [
@@ -71,7 +83,7 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
   const lines = draft.lines.trim() === '' ? {} : { lines: draft.lines };
   return client.call('run.errand', {
     body: { ...many, ...lines, questions: before, keep, insist },
-    ...(insist ? { reason: draft.reason.trim() } : {}),
+    ...why,
   });
 }
 

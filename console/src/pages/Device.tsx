@@ -92,6 +92,7 @@ export default function DevicePage({ name }: { name: string }) {
       sentence={
         <>
           <Stage stage={String(device.stage)} /> since <Ago at={seen.stageSince} />
+          <Differs drift={seen.drift} device={device.key} />
           {[device.duty, model, box?.serial].filter(Boolean).map((part) => ` · ${String(part)}`)}
         </>
       }
@@ -168,6 +169,22 @@ export default function DevicePage({ name }: { name: string }) {
         />
       )}
     </Page>
+  );
+}
+
+/** Beside the stage: it does not run what it should, or what it runs is not stored. */
+function Differs({ drift, device }: { drift: Overview['drift']; device: string }) {
+  const lines = (n: number) => `${n} line${n === 1 ? '' : 's'}`;
+  if (!drift || (drift.lines === 0 && (drift.unkept ?? 0) === 0)) return null;
+  return (
+    <Link to={`/devices/${device}?show=fleet`}>
+      {drift.lines > 0 && (
+        <>
+          , differs in {lines(drift.lines)} since <Ago at={drift.since ?? drift.comparedAt} />
+        </>
+      )}
+      {(drift.unkept ?? 0) > 0 && <>, {lines(drift.unkept ?? 0)} not stored</>}
+    </Link>
   );
 }
 

@@ -1,10 +1,13 @@
 import { Button, Progress } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
+import { isWell } from '@zpine/core/fleet/outcomes';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
+import { changingKinds } from '@zpine/contract/runKinds';
 import { countWords } from '@zpine/contract/runTables';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Answers, Save } from '../fleet/Answers.tsx';
+import { Compared } from '../fleet/Compared.tsx';
 import { upToDate } from '../fleet/following.ts';
 import { ErrandView } from '../fleet/ErrandView.tsx';
 import { Ladder } from '../fleet/Ladder.tsx';
@@ -14,7 +17,14 @@ import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';
 import { useMay } from '../session.tsx';
 
-const titles = { reach: 'Reach', ask: 'Ask', capture: 'Capture', errand: 'Errand' } as const;
+const titles = {
+  reach: 'Reach',
+  ask: 'Ask',
+  capture: 'Capture',
+  compare: 'Compare',
+  errand: 'Errand',
+  push: 'Push',
+} as const;
 const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
 
 /** One run: live while it is under way. */
@@ -54,7 +64,8 @@ export default function Run() {
       {run?.kind === 'reach' && <Ladder rows={run.rows} />}
       {run?.kind === 'ask' && <Answers run={run} />}
       {run?.kind === 'capture' && <Captured run={run} />}
-      {run?.kind === 'errand' && <ErrandView run={run} />}
+      {run?.kind === 'compare' && <Compared run={run} />}
+      {run && changingKinds.includes(run.kind) && <ErrandView run={run} />}
     </Page>
   );
 }
@@ -77,6 +88,13 @@ function again({ selection, rows }: ShownRun): string | undefined {
   return rows.length > 5 ? undefined : rows.map((row) => `name=${row.device}`).join(' or ');
 }
 
+/** Something was sent to at least one device, whatever came of it. */
+const wasChanged = ({ kind, rows }: ShownRun): boolean =>
+  changingKinds.includes(kind) && rows.some((row) => (row.errand?.sent.length ?? 0) > 0);
+
+const failed = ({ rows }: ShownRun): number =>
+  rows.filter(({ outcome }) => outcome !== null && outcome !== 'differs' && !isWell(outcome)).length;
+
 function Actions({ run }: { run: ShownRun }) {
   const attempt = useAttempt();
   const navigate = useNavigate();
@@ -97,6 +115,12 @@ function Actions({ run }: { run: ShownRun }) {
       void navigate(`/fleet/${made.id}`);
       return 'the way back is being looked at';
     });
+  const retry = () =>
+    void attempt(async () => {
+      const made = await client.call('run.retry', { params, body: {} });
+      void navigate(`/fleet/${made.id}`);
+      return `${made.expected} device${made.expected === 1 ? '' : 's'} once more`;
+    });
   const stop = () =>
     void attempt(async () => {
       await client.call('run.stop', { params, body: {} });
@@ -111,9 +135,8 @@ function Actions({ run }: { run: ShownRun }) {
           {run.state === 'previewed' ? 'Drop it' : 'Stop'}
         </Button>
       )}
-      {over && run.kind === 'errand' && (run.counts['brought over'] ?? 0) > 0 && (
-        <Button onClick={back}>Take it back</Button>
-      )}
+      {over && wasChanged(run) && <Button onClick={back}>Take it back</Button>}
+      {over && failed(run) > 0 && <Button onClick={retry}>Try {failed(run)} again</Button>}
       {over && again(run) !== undefined && (
         <Link to={`/fleet?do=${run.kind}&where=${encodeURIComponent(again(run) ?? '')}`}>
           <Button>Again</Button>

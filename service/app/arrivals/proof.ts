@@ -1,12 +1,13 @@
 /** What is needed to prove a device, and what its proof means. The signing in itself is done in fleet/. */
 import type { ArrivalEvent } from '@zpine/core/arrival/arrival';
-import type { Comparison } from '@zpine/core/config/compare';
 import { byIds, find, keyOf } from '../../store/records.ts';
 import { claimDue, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
-import type { Files } from '../editions/content.ts';
-import { filesOf } from '../editions/rows.ts';
+import { editionWith } from '../editions/rows.ts';
+import { storeCaptured, type Captured } from '../fleet/captures.ts';
+import type { FoundDrift, IntendedEdition } from '../fleet/compared.ts';
+import { saveDrift } from '../fleet/drift.ts';
 import type { Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { saveFound } from '../hardware/slots.ts';
@@ -23,8 +24,7 @@ export interface Probe {
   deviceKey: string;
   target: Target;
   address: string;
-  token: string;
-  files: Files;
+  edition: IntendedEdition;
   expected: { serial: string | null; model: string | null };
   /** Text of the phase it is in, for the log. */
   phase: string;
@@ -76,9 +76,10 @@ async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Pro
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   if (!device) return undefined;
   const target = (await targetsOf(tx, [device])).get(device.id);
-  const files = row.edition_id === null ? [] : await filesOf(tx, row.edition_id);
+  const edition = row.edition_id === null ? undefined : await editionWith(tx, row.edition_id);
   const login = target && (target.access.password ?? target.access.key);
-  if (!target?.dialect || target.address === null || login === undefined || files.length === 0) return undefined;
+  if (!target?.dialect || target.address === null || login === undefined || !edition || edition.files.length === 0)
+    return undefined;
   const [box] = await find(tx, 'box', { device_id: device.id });
   const model = await keyOf(tx, 'model', box?.model ?? device.model);
   return {
@@ -89,8 +90,7 @@ async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Pro
     deviceKey: device.key,
     target,
     address: target.address,
-    token: row.token,
-    files,
+    edition,
     expected: { serial: box?.serial ?? null, model: model?.split('/').at(-1) ?? null },
     phase: row.phase,
   };
@@ -101,7 +101,9 @@ export interface ProofResult {
   /** What the device says is in its slots; left out where it was not asked. */
   cards?: { slot: string; model: string; serial: string }[];
   hostKey?: { fingerprint: string; algorithm: string } | undefined;
-  comparison?: (Comparison & { at: string }) | undefined;
+  /** What was found when it was held against its edition, and the texts that it showed. */
+  drift?: FoundDrift;
+  captured?: Captured[];
 }
 
 /** Writes down what a session found. Late results of a session that another has overtaken are dropped. */
@@ -120,9 +122,12 @@ export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Prom
   }
   if (result.cards) await saveFound(tx, probe.device, result.cards, 'arrival');
   for (const [i, event] of result.events.entries()) {
-    const seen = i === result.events.length - 1 && result.comparison ? { comparison: result.comparison } : {};
+    const comparison = result.drift?.comparison;
+    const seen = i === result.events.length - 1 && comparison ? { comparison } : {};
     row = await applyEvent(tx, row, event, seen);
   }
+  if (result.captured) await storeCaptured(tx, probe.device, null, result.captured);
+  if (result.drift) await saveDrift(tx, probe.device, result.drift);
   return true;
 }
 

@@ -8,6 +8,7 @@ import type { Look } from './check.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
 import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';
+import { drifting, unkept } from './drifting.ts';
 import { notCaptured, notices } from './watching.ts';
 
 export interface Check {
@@ -38,6 +39,8 @@ export const table: Record<CheckName, Check> = {
   stranger: { find: waitingStrangers },
   relay: { find: unbelievedRelays },
   notice: { find: notices },
+  drift: { find: drifting },
+  unkept: { find: unkept },
   'not-captured': { find: notCaptured },
   'no-management': lack('no-management'),
   'no-dialect': { find: withoutDialect },

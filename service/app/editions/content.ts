@@ -4,7 +4,7 @@ import { compileTemplate, type Compiled } from '@zpine/core/template/compile';
 import { maskedText, render, SECRET_MASK } from '@zpine/core/template/render';
 import type { RenderedFile, Span } from '@zpine/core/template/run';
 import { Marked, secretText, type Val } from '@zpine/core/template/values';
-import { sha512crypt } from '@zpine/core/text/sha512crypt';
+import { fitsSha512crypt, sha512crypt } from '@zpine/core/text/sha512crypt';
 import type { Sealer } from '../../store/sealing.ts';
 import { ONE_TIME } from './context.ts';
 import { sha256Hex } from '../../store/digests.ts';
@@ -132,6 +132,29 @@ export const onTheWire = (text: string, token: string): string => text.replaceAl
 
 /** What a device shows, with the one-time part as the edition has it. */
 export const offTheWire = (text: string, token: string): string => text.replaceAll(token, ONE_TIME);
+
+/**
+ * The same where nobody knows which one-time part the device was given: any that stands where the edition has one. What
+ * counts is that it calls home at the right place.
+ */
+export function offTheWireAny(text: string, edition: string): string {
+  let out = text;
+  const places = edition.match(new RegExp(`\\S*${ONE_TIME}\\S*`, 'g')) ?? [];
+  for (const place of new Set(places)) {
+    const [before = '', behind = ''] = place.split(ONE_TIME);
+    for (let at = out.indexOf(before); before !== '' && at >= 0; at = out.indexOf(before, at + before.length)) {
+      const from = at + before.length;
+      const [token = ''] = /^[A-Za-z0-9_-]+/.exec(out.slice(from, from + 200)) ?? [];
+      if (token !== '' && out.startsWith(behind, from + token.length))
+        out = out.slice(0, from) + ONE_TIME + out.slice(from + token.length);
+    }
+  }
+  return out;
+}
+
+/** Whether a password is the one behind a digest; undefined where its method is not known. */
+export const passwordOpens = (password: string, digest: string): boolean | undefined =>
+  digest.startsWith('$6$') ? fitsSha512crypt(password, digest, sha512) : undefined;
 
 /** Hides in other texts (what a device runs, lines that differ) the secrets that an edition holds. */
 export function hideSecrets(text: string, files: Files): string {

@@ -15,7 +15,7 @@ import { mustFind, mustFindField } from '../records/refs.ts';
 import { byId } from '../../store/records.ts';
 import { openWindow } from '../arrivals/window.ts';
 import type { DeviceSetting } from '../settings/effective.ts';
-import { contextOf, type DeviceContext } from './context.ts';
+import { contextIn, contextOf, deviceRecords, type DeviceContext } from './context.ts';
 import { partsOf } from './fileDiff.ts';
 import {
   digestOfFiles,
@@ -51,10 +51,17 @@ async function inputsOf(
   device: Stored<'device'>,
 ): Promise<{ context: DeviceContext; inputs: Inputs; template: Stored<'template'> }> {
   const context = await contextOf(tx, device);
-  const template = templateAmong(await wholeTemplates(tx), device, context.dialectId);
-  const fragments = insertedBy(template, await fragmentsOf(tx));
-  const { data, secrets } = context;
-  return { context, template, inputs: { template: template.key, source: template.source, fragments, data, secrets } };
+  return { context, ...inputsFrom(context, await wholeTemplates(tx), await fragmentsOf(tx)) };
+}
+
+function inputsFrom(
+  { device, dialectId, data, secrets }: DeviceContext,
+  templates: Parameters<typeof templateAmong>[0],
+  known: Parameters<typeof insertedBy>[1],
+): { inputs: Inputs; template: Stored<'template'> } {
+  const template = templateAmong(templates, device, dialectId);
+  const fragments = insertedBy(template, known);
+  return { template, inputs: { template: template.key, source: template.source, fragments, data, secrets } };
 }
 
 export async function makeEdition(
@@ -179,6 +186,29 @@ async function digestNow(tx: Tx, device: Stored<'device'>): Promise<string | nul
     if (error instanceof Refusal) return null;
     throw error;
   }
+}
+
+/** Those whose published edition was made from inputs that have changed since. */
+export async function staleAmong(
+  tx: Tx,
+  devices: readonly Stored<'device'>[],
+  published: ReadonlyMap<number, { inputs_digest: string }>,
+): Promise<Set<number>> {
+  const out = new Set<number>();
+  if (devices.length === 0) return out;
+  const known = await deviceRecords(tx, [...devices]);
+  const [templates, fragments] = [await wholeTemplates(tx), await fragmentsOf(tx)];
+  for (const device of devices) {
+    try {
+      const { inputs } = inputsFrom(contextIn(tx, known, device), templates, fragments);
+      if (published.get(device.id)?.inputs_digest !== digestOfInputs(tx.sealer, inputs)) out.add(device.id);
+    } catch (error) {
+      // Nothing can be rendered now, which counts as changed.
+      if (!(error instanceof Refusal)) throw error;
+      out.add(device.id);
+    }
+  }
+  return out;
 }
 
 const headOf = (device: Stored<'device'>, row: EditionRow, stale: boolean): EditionHead => ({

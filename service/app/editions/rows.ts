@@ -71,6 +71,31 @@ export const publishedOf = (tx: Tx, device: number): Promise<{ id: number; numbe
     [device],
   );
 
+/** What devices are to run: their published editions with all secrets, by the ids of the devices. */
+export async function publishedFilesOf(
+  tx: Tx,
+  devices: readonly number[],
+): Promise<Map<number, { id: number; number: number; inputs_digest: string; files: Files }>> {
+  if (devices.length === 0) return new Map();
+  const rows = await tx.select<{
+    device_id: number;
+    id: number;
+    number: number;
+    inputs_digest: string;
+    content: string;
+  }>(
+    `SELECT e.device_id, e.id, e.number, e.inputs_digest, e.content FROM edition e
+     WHERE e.device_id IN (?) AND e.id = (${CURRENT})`,
+    [devices],
+  );
+  return new Map(
+    rows.map(({ device_id, content, id, number, inputs_digest }) => [
+      Number(device_id),
+      { id: Number(id), number, inputs_digest, files: JSON.parse(tx.sealer.open(content)) as Files },
+    ]),
+  );
+}
+
 const partOf = async (tx: Tx, id: number, column: 'shown' | 'content' | 'inputs'): Promise<string | undefined> =>
   (await tx.one<{ held: string }>(`SELECT ${column} AS held FROM edition WHERE id = ?`, [id]))?.held;
 
@@ -83,6 +108,17 @@ export async function shownParts(tx: Tx, id: number): Promise<ShownParts> {
 export async function filesOf(tx: Tx, id: number): Promise<Files> {
   const text = await partOf(tx, id, 'content');
   return text === undefined ? [] : (JSON.parse(tx.sealer.open(text)) as Files);
+}
+
+/** One with its number and all secrets; undefined where it is gone. */
+export async function editionWith(
+  tx: Tx,
+  id: number,
+): Promise<{ id: number; number: number; files: Files } | undefined> {
+  const row = await tx.one<{ number: number; content: string }>('SELECT number, content FROM edition WHERE id = ?', [
+    id,
+  ]);
+  return row && { id, number: row.number, files: JSON.parse(tx.sealer.open(row.content)) as Files };
 }
 
 /** What it was made from. */

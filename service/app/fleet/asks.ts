@@ -28,6 +28,15 @@ export async function captureNow(tx: Tx, body: BodyOf<'run.capture'>): Promise<R
   return makeRun(tx, { kind: 'capture', title: 'Capture', input: plain, selected: await selected(tx, body) });
 }
 
+export async function compare(tx: Tx, body: BodyOf<'run.compare'>): Promise<RunHead> {
+  return makeRun(tx, {
+    kind: 'compare',
+    title: body.captured ? 'Compare the last captures' : 'Compare',
+    input: { ...plain, captured: body.captured },
+    selected: await selected(tx, body),
+  });
+}
+
 export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
   const found = await withTable(tx, body);
   if (body.asks.length === 0 && !found.lines) throw new Refusal('ask-missing');

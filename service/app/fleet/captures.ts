@@ -44,7 +44,12 @@ type CaptureRow = RowOf<typeof captures> & RowOf<typeof texts>;
 type ShownFile = NonNullable<RunRow['files']>[number];
 
 /** Keeps what is new; what stands already is only dated. */
-export async function storeCaptured(tx: Tx, device: number, run: number, files: Captured[]): Promise<ShownFile[]> {
+export async function storeCaptured(
+  tx: Tx,
+  device: number,
+  run: number | null,
+  files: Captured[],
+): Promise<ShownFile[]> {
   const now = await tx.now();
   const { key: deviceKey } = await byId(tx, 'device', device);
   const standing = await tx.select<CaptureRow>(
@@ -129,6 +134,23 @@ export async function listCaptures(tx: Tx, query: QueryOf<'capture.list'>): Prom
 async function maskersOf(tx: Tx, rows: readonly { device_id: number }[]): Promise<Map<number, Masker>> {
   const ids = [...new Set(rows.map((row) => Number(row.device_id)))];
   return ids.length === 0 ? new Map() : maskersFor(tx, await find(tx, 'device', { id: ids }));
+}
+
+/** The last texts of a device, whole; undefined where nothing was captured. */
+export async function capturedTexts(
+  tx: Tx,
+  device: number,
+): Promise<{ running: string; stored: string | undefined } | undefined> {
+  const rows = await tx.select<{ file: string; content: string }>(
+    `SELECT c.file, t.content ${FROM} WHERE c.device_id = ? AND c.current = 1 AND c.file IN ('running', 'stored')`,
+    [device],
+  );
+  const text = (file: string) => {
+    const row = rows.find((one) => one.file === file);
+    return row && contentOf(tx, row).toString('utf8');
+  };
+  const running = text('running');
+  return running === undefined ? undefined : { running, stored: text('stored') };
 }
 
 async function captureRow(tx: Tx, id: string | number): Promise<CaptureRow & { shown: string; content: string }> {

@@ -4,7 +4,8 @@ import { MASK } from '@zpine/core/secrets/masking';
 import { contradiction, inverseLines } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
-import type { RunHead } from '@zpine/contract/fleetShapes';
+import { type RunHead } from '@zpine/contract/fleetShapes';
+import { changingKinds } from '@zpine/contract/runKinds';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
@@ -16,7 +17,7 @@ import { settingsCatalogue } from '../editions/templates.ts';
 import { maskerFor } from '../secrets/known.ts';
 import { mustBeQuestion, withTable } from './asks.ts';
 import { changedRows } from './runRows.ts';
-import { inputOf, runSummary, makeRun, runRow } from './runs.ts';
+import { inputOf, runSummary, makeRun, runRow, type RunTableRow } from './runs.ts';
 import { isEverything } from './selection.ts';
 import { targetsOf } from './targets.ts';
 
@@ -70,10 +71,13 @@ function noMask(device: string, lines: string): void {
   if (at >= 0) throw Refusal.at(['lines'], 'mask-sent', { place: `${device}, line ${at + 1}`, mask: MASK });
 }
 
-/** Lines that undo one another, and devices of which nobody knows how they are changed, are found before any is reached. */
-async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<number, ErrandSeal>): Promise<Dialect[]> {
+/** Devices of which nobody knows how they are changed are found before any is reached. Gives the dialects of the others. */
+export async function mustKnowHow(
+  tx: Tx,
+  devices: Stored<'device'>[],
+  look: (device: Stored<'device'>, dialect: Dialect) => void = () => undefined,
+): Promise<Dialect[]> {
   const targets = await targetsOf(tx, devices);
-  const sane = new Set<string>();
   const dialects = new Set<Dialect>();
   for (const device of devices) {
     const { dialect, dialectName } = targets.get(device.id) ?? {};
@@ -88,15 +92,23 @@ async function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<num
         ...params,
         why: `the sheet of ${dialect.sheet.title} does not say how a device is changed`,
       });
+    look(device, dialect);
+    dialects.add(dialect);
+  }
+  return [...dialects];
+}
+
+/** Lines that undo one another are found beforehand, too. */
+function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<number, ErrandSeal>): Promise<Dialect[]> {
+  const sane = new Set<string>();
+  return mustKnowHow(tx, devices, (device, dialect) => {
     const lines = seals.get(device.id)?.lines ?? '';
-    if (sane.has(`${dialect.name} ${lines}`)) continue;
+    if (sane.has(`${dialect.name} ${lines}`)) return;
     const [first, second] = contradiction(dialect, lines) ?? [];
     if (first !== undefined && second !== undefined)
       throw Refusal.at(['lines'], 'errand-contradicts', { device: device.key, first, second });
     sane.add(`${dialect.name} ${lines}`);
-    dialects.add(dialect);
-  }
-  return [...dialects];
+  });
 }
 
 /** So many devices are put together at a time. */
@@ -144,10 +156,14 @@ function rendered(tx: Tx, { device, data, secrets }: DeviceContext, source: stri
   }
 }
 
+function mustChange({ id, kind }: Pick<RunTableRow, 'id' | 'kind'>): void {
+  if (!changingKinds.includes(kind)) throw new Refusal('run-other-kind', { id, wanted: 'errand or push' });
+}
+
 /** Begins what was previewed. The number that somebody typed must be that of the devices that are changed. */
 export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
   const row = await runRow(tx, id, true);
-  if (row.kind !== 'errand') throw new Refusal('run-other-kind', { id: row.id, wanted: 'errand' });
+  mustChange(row);
   if (row.state !== 'previewed')
     throw new Refusal('errand-not-previewed', {
       id: row.id,
@@ -170,7 +186,7 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
 /** The errand that leads back, device by device: from what ran after to what ran before. */
 export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
   const row = await runRow(tx, id, true);
-  if (row.kind !== 'errand') throw new Refusal('run-other-kind', { id: row.id, wanted: 'errand' });
+  mustChange(row);
   const rows = await changedRows(tx, row.id);
   const devices = await byIds(tx, 'device', rows, 'device_id');
   const targets = await targetsOf(tx, [...devices.values()]);

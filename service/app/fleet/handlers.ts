@@ -1,9 +1,11 @@
 /** What answers the calls of this area. */
-import { ask, captureNow, groups, reach } from './asks.ts';
+import { ask, captureNow, compare, groups, reach } from './asks.ts';
 import { diffCaptures, listCaptures, revealCapture, searchCaptures, showCapture } from './captures.ts';
+import { listDrift, showDrift } from './drift.ts';
 import { errand, go, takeBack } from './errands.ts';
 import { acceptHostKeys } from './hostKeys.ts';
 import { liveAddresses, liveMac } from './live.ts';
+import { push, retry } from './pushes.ts';
 import { listRuns, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices, listWatched } from './watch.ts';
@@ -19,6 +21,11 @@ export const fleetHandlers = {
   'run.groups': (tx, { params }) => groups(tx, params.id ?? ''),
   'run.stop': (tx, { params }) => stopRun(tx, params.id ?? ''),
   'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),
+  'run.compare': (tx, { body }) => compare(tx, body),
+  'run.push': (tx, { body }) => push(tx, body),
+  'run.retry': (tx, { params }) => retry(tx, params.id ?? ''),
+  'drift.list': (tx, { query }) => listDrift(tx, query),
+  'drift.show': (tx, { params }) => showDrift(tx, params.ref ?? ''),
   'run.takeBack': (tx, { params }) => takeBack(tx, params.id ?? ''),
   'run.reach': (tx, { body }) => reach(tx, body),
   'run.ask': (tx, { body }) => ask(tx, body),

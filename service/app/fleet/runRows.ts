@@ -41,6 +41,10 @@ export const changedRows = (tx: Tx, run: number): Promise<SealedRow[]> =>
     [run],
   );
 
+/** All of a run, with what is kept of their devices. */
+export const sealedRows = (tx: Tx, run: number): Promise<SealedRow[]> =>
+  tx.select(`SELECT ${rowColumns}, sealed FROM run_row WHERE run_id = ? ORDER BY seq`, [run]);
+
 /** The next version of a run, which rows that change now have. */
 export async function nextVersion(tx: Tx, run: number): Promise<number> {
   await tx.execute('UPDATE run SET version = version + 1 WHERE id = ?', [run]);

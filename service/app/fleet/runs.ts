@@ -1,7 +1,8 @@
 /** Runs: made, listed, shown, stopped. The work itself is done in fleet/. */
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
-import type { RunHead, RunKind, RunRow, ShownAnswer, ShownRun } from '@zpine/contract/fleetShapes';
+import type { RunHead, RunRow, ShownAnswer, ShownRun } from '@zpine/contract/fleetShapes';
+import type { RunKind } from '@zpine/contract/runKinds';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { findRefs } from '../records/refs.ts';
@@ -21,6 +22,10 @@ export interface RunInput {
   confirmed?: boolean;
   /** Of an errand: somebody insists, although the service would lose its way in. */
   insist?: boolean;
+  /** Of a push: editions may be stale. */
+  stale?: boolean;
+  /** Of comparing: by the last captures, no device is asked. */
+  captured?: boolean;
   /** A sheet that is tried, instead of that of the records. */
   sheet?: string;
 }

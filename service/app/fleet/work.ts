@@ -1,11 +1,14 @@
 /** What a run's worker takes from the database and puts back: a run at a time, its devices in batches. */
 import type { Outcome } from '@zpine/core/fleet/outcomes';
-import type { RunKind, RunRow } from '@zpine/contract/fleetShapes';
+import { type RunRow } from '@zpine/contract/fleetShapes';
+import { changingKinds, type RunKind } from '@zpine/contract/runKinds';
 import { byIds } from '../../store/records.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
+import { saveDrift } from './drift.ts';
+import type { FoundDrift } from './compared.ts';
 import { nextVersion, waitingRowsOf } from './runRows.ts';
 import { inputOf, type RunInput, type RunTableRow } from './runs.ts';
 import { saveSeen } from './seen.ts';
@@ -41,7 +44,7 @@ export async function claimRun(tx: Tx): Promise<ClaimedRun | undefined> {
 
 /** A run whose worker died: what only reads is done anew; what was being changed is not touched blindly. */
 async function pickUp(tx: Tx, row: RunTableRow): Promise<void> {
-  const changes = row.kind === 'errand' && inputOf(row).confirmed === true;
+  const changes = changingKinds.includes(row.kind) && inputOf(row).confirmed === true;
   await tx.execute(
     changes
       ? `UPDATE run_row SET state = 'done', outcome = 'stopped midway', detail = 'the service stopped while this device was being changed',
@@ -100,6 +103,8 @@ export interface RowResult {
   /** Kept under seal for a later phase; left out where it stays as it is. */
   sealed?: string;
   captured?: Captured[];
+  /** What it runs held against what it should run. */
+  drift?: FoundDrift;
   /** Whether the device was asked for its configuration at all, for those who wait for a capture. */
   captureTried?: boolean;
 }
@@ -134,6 +139,7 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
       ],
     );
     for (const answer of one.result.answers ?? []) await saveSeen(tx, one.device, answer);
+    if (one.drift) await saveDrift(tx, one.device, one.drift);
     if (one.captureTried) await saveTry(tx, one);
   }
   if (begun.length + results.length > 0) tx.hint('run', run.id, null);
@@ -192,7 +198,7 @@ export async function endRun(tx: Tx, run: ClaimedRun, early: string | undefined)
     'SELECT COUNT(*) AS count FROM run_row WHERE run_id = ? AND outcome IS NULL',
     [run.id],
   );
-  const waits = run.kind === 'errand' && run.input.confirmed !== true && Number(todo?.count) > 0;
+  const waits = changingKinds.includes(run.kind) && run.input.confirmed !== true && Number(todo?.count) > 0;
   await tx.execute(
     `UPDATE run SET state = ?, ended_at = ?, ended = ?, claimed_until = NULL, version = version + 1 WHERE id = ? AND fence = ?`,
     [waits ? 'previewed' : 'ended', waits ? null : now, early ?? null, run.id, run.lease.fence],

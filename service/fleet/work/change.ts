@@ -1,4 +1,4 @@
-/** Some lines for one device: looked at first; then sent, verified, kept and captured. */
+/** What changes one device, be it an errand or a push: looked at first; then sent, verified, kept and captured. */
 import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
@@ -6,26 +6,39 @@ import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { lostWayIn } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
-import type { ErrandDone } from '@zpine/contract/fleetShapes';
+import type { ErrandDone, RunRow } from '@zpine/contract/fleetShapes';
+import type { RunKind } from '@zpine/contract/runKinds';
 import { sha512 } from '../../app/editions/content.ts';
 import type { Target } from '../../app/fleet/access.ts';
-import type { ErrandSeal } from '../../app/fleet/errands.ts';
+import { driftOf, type IntendedEdition } from '../../app/fleet/compared.ts';
 import type { RunInput } from '../../app/fleet/runs.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { capturedText } from './capture.ts';
+import { errandPlan, pushPlan, type ChangePlan } from './plans.ts';
 
 const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
 
-export async function lookAtErrand({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
-  const work = new Errand(target, sealed, session);
+export async function lookAtChange(
+  kind: RunKind,
+  { target, sealed }: Waiting,
+  input: RunInput,
+  session: Session,
+): Promise<Done> {
+  const work = new Change(kind, target, sealed, session);
   const running = await work.running();
   const steps = work.stepsOn(running);
-  const result = { errand: work.shown(steps) };
-  if (steps.length === 0) return { outcome: 'left out', detail: 'there is no line for it', result };
+  const result = { errand: work.shown(steps), ...work.ofEdition };
+  if (kind === 'errand' && steps.length === 0)
+    return { outcome: 'left out', detail: 'there is no line for it', result };
   const left = steps.filter((step) => !step.right);
-  if (left.length === 0) return { outcome: 'already right', detail: countWords(steps, true), result };
+  if (left.length === 0) {
+    const unkept = input.keep === false ? undefined : await work.unkept();
+    return unkept === undefined
+      ? { outcome: 'already right', detail: work.rightWords(steps), result }
+      : { outcome: null, detail: `all of it runs, and is not stored: ${unkept}`, result };
+  }
   const lost = work.lostBy(running, left);
   if (lost !== undefined && input.insist !== true)
     return { outcome: 'turned down', detail: `${lost}; nothing is sent unless somebody insists`, result };
@@ -45,13 +58,15 @@ function countWords(steps: readonly Step[], done = false): string {
 }
 
 /** `again`: signs in a second time, beside the session that changes; gives why that failed. */
-export async function doErrand(
+export async function doChange(
+  kind: RunKind,
   { target, sealed }: Waiting,
   input: RunInput,
   session: Session,
   again: () => Promise<string | undefined>,
+  intended: IntendedEdition | undefined,
 ): Promise<Done> {
-  const work = new Errand(target, sealed, session);
+  const work = new Change(kind, target, sealed, session, intended);
   try {
     return await work.go(input, again);
   } catch (error) {
@@ -59,11 +74,12 @@ export async function doErrand(
   }
 }
 
-class Errand {
+class Change {
   private readonly target: Target;
   private readonly dialect: Dialect;
   private readonly session: Session;
-  private readonly seal: ErrandSeal;
+  private readonly plan: ChangePlan;
+  private readonly intended: IntendedEdition | undefined;
   private readonly known: Masker;
   private readonly sent: ErrandDone['sent'] = [];
   private readonly questions: ErrandDone['questions'] = [];
@@ -73,7 +89,7 @@ class Errand {
   private after: string | undefined;
   private storedText: string | undefined;
 
-  constructor(target: Target, sealed: string | undefined, session: Session) {
+  constructor(kind: RunKind, target: Target, sealed: string | undefined, session: Session, intended?: IntendedEdition) {
     const { dialect } = target;
     if (!dialect) throw new Error('it has no dialect');
     if (!dialect.sheet.change)
@@ -81,8 +97,13 @@ class Errand {
     this.target = target;
     this.dialect = dialect;
     this.session = session;
-    this.seal = JSON.parse(sealed ?? '{"lines":"","secrets":[]}') as ErrandSeal;
-    this.known = new Masker([...target.secrets, ...dialect.secretsIn(this.seal.lines)]);
+    this.intended = intended;
+    this.plan = kind === 'push' ? pushPlan(target, dialect, sealed) : errandPlan(dialect, sealed);
+    this.known = new Masker([...target.secrets, ...this.plan.secrets]);
+  }
+
+  get ofEdition(): Pick<RunRow, 'edition'> {
+    return this.plan.edition === undefined ? {} : { edition: this.plan.edition };
   }
 
   async running(): Promise<string> {
@@ -90,7 +111,19 @@ class Errand {
   }
 
   stepsOn(running: string): Step[] {
-    return stepsOf(this.dialect, this.seal.lines, running);
+    return this.plan.stepsOn(running);
+  }
+
+  rightWords(steps: readonly Step[]): string {
+    return this.plan.edition === undefined ? countWords(steps, true) : `it runs edition ${this.plan.edition}`;
+  }
+
+  /** What is not as it should be in what is stored: a restart would bring it back. */
+  async unkept(): Promise<string | undefined> {
+    const { keep, stored } = this.dialect.sheet;
+    if (keep === undefined || stored === undefined) return undefined;
+    const [first] = this.stepsOn(await this.read(stored)).filter((step) => !step.right);
+    return first && `"${this.mask(pathOf(first))}" ${first.away ? 'is' : 'is not'} there`;
   }
 
   shown(steps: readonly Step[]): ErrandDone {
@@ -125,7 +158,7 @@ class Errand {
     for (const question of asks) this.questions.push({ question, before: await this.asked(question), after: null });
     this.before = await this.running();
     this.steps = this.stepsOn(this.before);
-    if (this.steps.every((step) => step.right)) return this.done('already right', 'somebody was faster');
+    if (this.steps.every((step) => step.right)) return this.keptAlone(input);
     const lost = this.lostBy(
       this.before,
       this.steps.filter((step) => !step.right),
@@ -146,7 +179,7 @@ class Errand {
       if (shut !== undefined) return await this.takenBack(`a second sign-in failed: ${shut}`);
     }
     const unkept = input.keep === false ? undefined : await this.keep();
-    if (input.keep === false) this.kept = 'not asked for';
+    if (input.keep === false) await this.notKept();
     if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
     return this.done(
       'brought over',
@@ -155,6 +188,24 @@ class Errand {
         true,
       ),
     );
+  }
+
+  /** Nobody asked for it; what is stored is looked at all the same. */
+  private async notKept(): Promise<void> {
+    const { stored } = this.dialect.sheet;
+    this.kept = 'not asked for';
+    if (stored !== undefined) this.storedText = await this.read(stored);
+  }
+
+  /** All of it runs already: what is left is to store it. */
+  private async keptAlone(input: RunInput): Promise<Done> {
+    const unkept = input.keep === false ? undefined : await this.unkept();
+    if (unkept === undefined) return this.done('already right', 'somebody was faster');
+    this.after = this.before;
+    const why = await this.keep();
+    return why === undefined
+      ? this.done('brought over', 'it ran already, and is stored now')
+      : this.done('stopped midway', `it runs, and is not kept: ${why}`);
   }
 
   /** In the session that still stands; nothing is kept either way, so that a restart leads back, too. */
@@ -211,7 +262,7 @@ class Errand {
     const shown = line === undefined ? command : command.replace(line, this.mask(line));
     const entry = { command: this.hide(shown), said: '', refused: null as string | null };
     this.sent.push(entry);
-    const answer = await this.session.run(command);
+    const answer = await this.session.run(this.plan.onTheWire(command));
     entry.said = this.mask(answer.text.trim()).slice(0, 500);
     entry.refused = answer.refused ?? null;
     return answer.refused;
@@ -255,8 +306,8 @@ class Errand {
 
   private done(outcome: Outcome, detail: string): Done {
     const { before, after } = this;
-    const seal: ErrandSeal = {
-      ...this.seal,
+    const seal = {
+      ...this.plan.seal,
       ...(before === undefined ? {} : { before }),
       ...(after === undefined ? {} : { after }),
     };
@@ -269,9 +320,12 @@ class Errand {
     return {
       outcome,
       detail: this.hide(detail),
-      result: { errand: this.shown(this.steps) },
+      result: { errand: this.shown(this.steps), ...this.ofEdition },
       sealed: JSON.stringify(seal),
       ...(captured.length > 0 ? { captured } : {}),
+      ...(after === undefined
+        ? {}
+        : { drift: driftOf(this.target, this.dialect, this.intended, after, this.storedText) }),
     };
   }
 
@@ -282,7 +336,7 @@ class Errand {
   /** Secrets that the errand itself brought, short ones too, and all that is known of the device. */
   private hide(text: string): string {
     let out = this.known.mask(text);
-    for (const secret of this.seal.secrets) if (secret.length >= 3) out = out.replaceAll(secret, MASK);
+    for (const secret of this.plan.secrets) if (secret.length >= 3) out = out.replaceAll(secret, MASK);
     return out;
   }
 }

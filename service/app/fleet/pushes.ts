@@ -1,0 +1,143 @@
+/** Pushes: devices brought to their published editions, previewed and confirmed as errands are; and runs once more. */
+import { isWell } from '@zpine/core/fleet/outcomes';
+import { Refusal } from '@zpine/contract/errors';
+import { type RunHead } from '@zpine/contract/fleetShapes';
+import { changingKinds } from '@zpine/contract/runKinds';
+import type { BodyOf } from '@zpine/contract/routes';
+import type { Stored } from '@zpine/contract/kinds';
+import { byIds } from '../../store/records.ts';
+import type { Tx } from '../../store/tx.ts';
+import { newSecret } from '../access/secrets.ts';
+import type { Files } from '../editions/content.ts';
+import { staleAmong } from '../editions/editions.ts';
+import { publishedFilesOf } from '../editions/rows.ts';
+import { mustBeQuestion } from './asks.ts';
+import { mustKnowHow } from './errands.ts';
+import { sealedRows } from './runRows.ts';
+import { inputOf, makeRun, runRow, type RunInput } from './runs.ts';
+import { isEverything, selected } from './selection.ts';
+
+/** What a push keeps of a device under seal. */
+export interface PushSeal {
+  /** The number of the edition, and its files with all secrets. */
+  edition: number;
+  files: Files;
+  /** The one-time part of URLs that are sent. */
+  token: string;
+  secrets: string[];
+  /** What ran before and after, for the way back. */
+  before?: string;
+  after?: string;
+}
+
+/** What is known of a device beforehand is said instead of reaching it. */
+export interface LeftOut {
+  leftOut: string;
+}
+
+export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
+  const found = await selected(tx, body);
+  const { devices } = found;
+  if (body.insist && !tx.actor.reason) throw new Refusal('insist-reason');
+  if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
+    throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
+  const seals = await pushSeals(tx, devices, body.stale);
+  const ready = devices.filter((device) => !('leftOut' in (seals.get(device.id) ?? { leftOut: '' })));
+  const [only] = devices;
+  if (ready.length === 0 && [...seals.values()].every((seal) => 'leftOut' in seal && seal.leftOut === NO_EDITION))
+    throw devices.length === 1 && only
+      ? new Refusal('push-no-edition', { device: only.key })
+      : new Refusal('push-nothing', { count: devices.length });
+  const dialects = await mustKnowHow(tx, ready);
+  for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
+  return makeRun(tx, {
+    kind: 'push',
+    title: 'Bring to the published edition',
+    input: {
+      asks: body.questions.map((question) => ({ question })),
+      expect: [],
+      keep: body.keep,
+      confirmed: false,
+      insist: body.insist,
+      stale: body.stale,
+    },
+    selected: found,
+    sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
+  });
+}
+
+const NO_EDITION = 'it has no published edition';
+
+/** So many editions are held at a time while they are sealed. */
+const SLICE = 200;
+
+async function pushSeals(
+  tx: Tx,
+  devices: readonly Stored<'device'>[],
+  stale: boolean,
+): Promise<Map<number, PushSeal | LeftOut>> {
+  const out = new Map<number, PushSeal | LeftOut>();
+  for (let at = 0; at < devices.length; at += SLICE) {
+    const slice = devices.slice(at, at + SLICE);
+    const ids = slice.map(({ id }) => id);
+    const editions = await publishedFilesOf(tx, ids);
+    const published = slice.filter(({ id }) => editions.has(id));
+    const old = stale ? new Set<number>() : await staleAmong(tx, published, editions);
+    const tokens = await tokensOf(tx, ids);
+    for (const { id, key } of slice) {
+      const edition = editions.get(id);
+      if (!edition) out.set(id, { leftOut: NO_EDITION });
+      else if (old.has(id))
+        out.set(id, {
+          leftOut: `edition ${edition.number} is stale, its inputs have changed since: zpine edition make ${key}, or push it as it is: --stale`,
+        });
+      else {
+        const { files } = edition;
+        const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
+        out.set(id, { edition: edition.number, files, token: tokens.get(id) ?? newSecret(''), secrets });
+      }
+    }
+  }
+  return out;
+}
+
+/** The one-time part that a device was given last: what it calls home with when it boots. */
+async function tokensOf(tx: Tx, devices: readonly number[]): Promise<Map<number, string>> {
+  const rows = await tx.select<{ device_id: number; token: string }>(
+    'SELECT device_id, token FROM arrival WHERE id IN (SELECT MAX(id) FROM arrival WHERE device_id IN (?) GROUP BY device_id)',
+    [devices],
+  );
+  return new Map(rows.map((row) => [Number(row.device_id), row.token]));
+}
+
+/** The same once more, for the devices with which a run did not do well. What changes devices is previewed anew. */
+export async function retry(tx: Tx, id: string): Promise<RunHead> {
+  const row = await runRow(tx, id, true);
+  if (row.state !== 'ended') throw new Refusal('run-not-over', { id: row.id });
+  const rows = (await sealedRows(tx, row.id)).filter(({ outcome }) => outcome === null || !isWell(outcome));
+  const devices = await byIds(tx, 'device', rows, 'device_id');
+  const again = rows.flatMap((one) => devices.get(Number(one.device_id)) ?? []);
+  if (again.length === 0) throw new Refusal('run-nothing-left', { id: row.id });
+  const input: RunInput = { ...inputOf(row), ...(changingKinds.includes(row.kind) ? { confirmed: false } : {}) };
+  const sealed =
+    row.kind === 'push'
+      ? new Map([...(await pushSeals(tx, again, input.stale === true))].map(([of, seal]) => [of, JSON.stringify(seal)]))
+      : new Map(
+          rows.flatMap((one): [number, string][] =>
+            one.sealed === null ? [] : [[Number(one.device_id), asBefore(tx.sealer.open(one.sealed))]],
+          ),
+        );
+  return makeRun(tx, {
+    kind: row.kind,
+    title: row.title,
+    input,
+    selected: { devices: again, words: `${again.length} devices of run #${row.id}` },
+    sealed,
+  });
+}
+
+/** Without what ran when it was tried before. */
+function asBefore(sealed: string): string {
+  const { before: _before, after: _after, ...seal } = JSON.parse(sealed) as Record<string, unknown>;
+  return JSON.stringify(seal);
+}
