@@ -54,6 +54,13 @@ export const onboardingErrors = {
     (p) => `${p.template} has ${p.count} fault${p.count === 1 ? '' : 's'}; the first is\n${p.first}`,
     (p) => `zpine template check ${p.template} lists them all`,
   ),
+  'parts-own-twice': row(
+    409,
+    'A line with two owners',
+    (p) =>
+      `${p.device}: parts "${p.first}" and "${p.second}" of template ${p.template} both answer for "${p.line}": each would take away what the other wants`,
+    (p) => `say whose it is: @part "${p.second}" owns "${p.line} "`,
+  ),
   'render-stopped': row(
     422,
     'Rendering stopped',

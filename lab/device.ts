@@ -86,6 +86,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     await this.door?.close();
     this.door = undefined;
     this.forget();
+    this.changes = 0;
     this.note('power off');
   }
 
@@ -119,6 +120,28 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     this.options.flash.kept = text;
     this.options.saved();
     return undefined;
+  }
+
+  /** Lines of changes that it took while it had a fault about them. */
+  private changes = 0;
+
+  /** Takes note of a line of a change; gives whether the session ends there. */
+  protected lineChanged(): boolean {
+    const faulty = (['cut-off', 'restarts-midway', 'shuts-door', 'other-prompt'] as const).some((one) => this.has(one));
+    this.changes = faulty ? this.changes + 1 : 0;
+    const ends = this.changes === 3 && (this.has('restarts-midway') || this.has('cut-off'));
+    if (ends && this.has('restarts-midway')) this.restart();
+    return ends;
+  }
+
+  /** What it calls itself in its prompt. */
+  protected promptName(name: string): string {
+    return this.has('other-prompt') && this.changes > 0 ? `${name} (changed)` : name;
+  }
+
+  /** It was changed, and lets nobody in since. */
+  protected get isShut(): boolean {
+    return this.has('shuts-door') && this.changes > 0;
   }
 
   protected readonly restart = (): void => {

@@ -18,6 +18,12 @@ export const faults = {
   floods: 'answers to everything with fifty megabytes',
   'goes-away': 'ends the session in the middle of what it runs',
   unplugged: 'has lost the cable of the first port that heard something',
+  'own-spelling': 'writes its configuration in another order, in small letters, and without what is so anyway',
+  'cut-off': 'ends the session at the third line of a change',
+  'restarts-midway': 'restarts at the third line of a change',
+  'other-prompt': 'shows another prompt after a change',
+  'shuts-door': 'lets nobody in any more once it was changed',
+  'dark-port': 'takes its ports as live, and leaves them dark',
   slow: 'takes four times as long for everything',
 } as const;
 

@@ -18,6 +18,8 @@ export interface Ended {
   out: string;
   wrong: string;
   status: number;
+  /** The session ends without an answer. */
+  ends?: boolean;
 }
 
 export type DoorFault = Extract<Fault, 'old-algorithms' | 'other-key' | 'no-prompt' | 'floods' | 'goes-away'>;
@@ -133,7 +135,8 @@ export class SshDoor {
     if (faults('no-prompt')) return;
     if (faults('floods')) return flood(channel, () => channel.end());
     if (faults('goes-away')) return void connection.end();
-    const { out, wrong, status } = exec?.(command, user) ?? { out: '', wrong: '', status: 127 };
+    const { out, wrong, status, ends = false } = exec?.(command, user) ?? { out: '', wrong: '', status: 127 };
+    if (ends) return void connection.end();
     channel.write(out);
     if (wrong !== '') channel.stderr.write(wrong);
     channel.exit(status);

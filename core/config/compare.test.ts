@@ -202,7 +202,7 @@ describe('parts', () => {
 
 describe('the steps of a push', () => {
   const steps = (ours: string, actual: string, dialect = furrow) =>
-    pushSteps(compare(ours, actual, dialect).differences, dialect, '304').map(
+    pushSteps(compare(ours, actual, dialect).differences, dialect, { vlan: '304', ports: ['1/24'] }).map(
       ({ above, line, away, instead }) =>
         `${away ? '- ' : '+ '}${[...above, line].join(' / ')}${instead === null ? '' : ` for ${instead}`}`,
     );
@@ -236,6 +236,19 @@ describe('the steps of a push', () => {
       '+ socket 1/24 / lanes 304,316 for lanes 304',
       '+ way 0.0.0.0/0 by 10.77.16.2',
       '- way 0.0.0.0/0 by 10.77.16.1',
+    ]);
+  });
+  it('give the way in another port before they take it from the one that has it, or shut that', () => {
+    expect(
+      steps(
+        'socket 1/1\n  lane 316\n  state still\nsocket 1/23\n  lanes 304\nsocket 1/24\n  lanes 316\n  state still\n',
+        'socket 1/1\n  lane 316\nsocket 1/24\n  lanes 304,316\n',
+      ),
+    ).to.deep.equal([
+      '+ socket 1/1 / state still',
+      '+ socket 1/23 / lanes 304',
+      '+ socket 1/24 / lanes 316 for lanes 304,316',
+      '+ socket 1/24 / state still',
     ]);
   });
   it('take from one place what comes to another, and lines whose order counts, before that', () => {

@@ -208,7 +208,7 @@ class Comparing {
   /** It comes again, with all that stands in it. */
   private rewritten(part: PartCompared, difference: Difference, want: Wanted): void {
     this.differs(part, difference, 1);
-    for (const child of want.children) this.missing([...difference.above, want.text], child);
+    for (const child of want.children) this.missing([...difference.above, want.text], child, true);
   }
 
   private verdict(above: readonly string[], want: Wanted, node: ConfigLine): SecretVerdict {
@@ -221,12 +221,13 @@ class Comparing {
     return reader.meant(above, want.text) === reader.meant(above, node.text) ? 'same' : 'differs';
   }
 
-  private missing(above: string[], want: Wanted): void {
+  /** `isNew`: the block that it stands in is missing, too: what is usual in one that is there is not in one that is not. */
+  private missing(above: string[], want: Wanted, isNew = false): void {
     const part = this.part(want.part);
-    if (want.children.length === 0 && this.reader.isUsual(above, want.text)) {
+    if (!isNew && this.isUsual(above, want)) {
       // The device does not say what is so anyway.
-      part.right += 1;
-      this.out.right += 1;
+      part.right += 1 + linesBelow(want);
+      this.out.right += 1 + linesBelow(want);
       return;
     }
     this.differs(
@@ -234,13 +235,21 @@ class Comparing {
       { part: want.part, kind: 'missing', above, line: want.text, instead: null, below: linesBelow(want), inside: [] },
       1,
     );
-    for (const child of want.children) this.missing([...above, want.text], child);
+    for (const child of want.children) this.missing([...above, want.text], child, true);
+  }
+
+  /** With all that stands below it. */
+  private isUsual(above: readonly string[], { text, children }: ConfigLine | Wanted): boolean {
+    return (
+      this.reader.isUsual(above, text) &&
+      (children as ConfigLine[]).every((child) => this.isUsual([...above, text], child))
+    );
   }
 
   private extra(above: string[], node: ConfigLine, owner: string | undefined): void {
     const part = this.owners.ownerOf(above, node.text, owner);
     if (part !== undefined) {
-      if (node.children.length === 0 && this.reader.isUsual(above, node.text)) return;
+      if (this.isUsual(above, node)) return;
       const inside = pathsBelow(node);
       this.differs(this.part(part), {
         part,
@@ -262,7 +271,7 @@ class Comparing {
     const misplaced = new Set<number>();
     const surplus = actual.filter((node) => !pairs.byActual.has(node));
     const head = ({ text }: { text: string }) => this.reader.orderHead(above, text);
-    if (pairs.isInOrder) return { misplaced, surplus };
+    if (pairs.isInOrder && surplus.length === 0) return { misplaced, surplus };
     // New lines come to the end: what may stay is the longest beginning that stands there in this order already.
     const queues = new Map<string, number[]>();
     for (const [i, want] of wanted.entries()) {
@@ -270,6 +279,7 @@ class Comparing {
       if (group !== undefined) queues.set(group, [...(queues.get(group) ?? []), i]);
     }
     if (queues.size === 0) return { misplaced, surplus };
+    this.clearRepeated(actual, head, queues);
     for (const node of actual) {
       const i = pairs.byActual.get(node);
       if (i === undefined) continue;
@@ -279,6 +289,21 @@ class Comparing {
       else misplaced.add(i);
     }
     return { misplaced, surplus };
+  }
+
+  /** Of two lines that are written alike a device takes away the one that it likes: all of such an order come again. */
+  private clearRepeated(
+    actual: readonly ConfigLine[],
+    head: (line: ConfigLine) => string | undefined,
+    queues: Map<string, number[]>,
+  ): void {
+    const seen = new Set<string>();
+    for (const node of actual) {
+      const group = head(node);
+      if (group === undefined) continue;
+      if (seen.has(`${group}\n${node.text}`)) queues.set(group, []);
+      seen.add(`${group}\n${node.text}`);
+    }
   }
 
   private part(name: string): PartCompared {

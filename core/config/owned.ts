@@ -62,7 +62,7 @@ export function ownersOf(intended: Intended, reader: OwningReader): Owners {
   const byBeginning = (path: string): string | undefined => {
     let found: Beginning | undefined;
     for (const one of beginnings)
-      if (path.startsWith(one.text) && one.text.length > (found?.text.length ?? -1)) found = one;
+      if (begins(path, one.text) && one.text.length > (found?.text.length ?? -1)) found = one;
     return found?.part;
   };
   /** A part that names lines in a block owns these of it, and not the whole. */
@@ -112,11 +112,14 @@ export function ownedTwice(intended: Intended, reader: OwningReader): OwnedTwice
         else seen.set(claim, part);
       }
       for (const [other, beginnings] of owns)
-        if (other !== part && beginnings.some((one) => node.text.startsWith(one))) add(node.text, other, part);
+        if (other !== part && beginnings.some((one) => begins(node.text, one))) add(node.text, other, part);
     }
   }
   return out;
 }
+
+/** A beginning that ends in a blank ends a word: `socket 1/2 ` is that socket with all in it, and not `socket 1/23`. */
+const begins = (path: string, beginning: string): boolean => path.startsWith(beginning) || path === beginning.trimEnd();
 
 /** Both open the block, and at least one says which lines in it are its own. */
 const sharesIn = (node: ConfigLine, ...sides: (readonly string[])[]): boolean =>

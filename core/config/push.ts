@@ -1,4 +1,5 @@
 /** The smallest set of lines that brings a running configuration to the edition, in an order that a device can follow. */
+import type { Uplinks } from '../dialect/sameness.ts';
 import type { Step } from '../fleet/errand.ts';
 import type { Difference, Reader } from './compare.ts';
 
@@ -7,18 +8,25 @@ import type { Difference, Reader } from './compare.ts';
  * way in is touched last, its new lines before the old ones go. What may stand in one place only goes before it comes to
  * another, and so do lines whose order counts.
  *
- * @param vlan that of the way in: ports that carry it are touched late, too
+ * @param uplinks by what the way in comes: these ports are touched late, too, and what gives a way before what takes one
  */
-export function pushSteps(differences: readonly Difference[], reader: Reader, vlan?: string): Step[] {
+export function pushSteps(differences: readonly Difference[], reader: Reader, uplinks?: Uplinks): Step[] {
   const comes: Ranked[] = [];
   const goes: Ranked[] = [];
   const first: Step[] = [];
   const isWayIn = ({ above, line, inside }: Difference) =>
-    reader.isWayIn(above, line, vlan) || inside.some((path) => reader.isWayIn([...above, line], path, vlan));
+    reader.isWayIn(above, line, uplinks) || inside.some((path) => reader.isWayIn([...above, line], path, uplinks));
   const come = (difference: Difference, instead: string | null) => {
     const { above, line } = difference;
     const step = { above, line, away: false, instead, right: false };
-    comes.push({ step, rank: reader.buildRank(above, line), wayIn: isWayIn(difference), frees: [] });
+    const takesWay = takesWayBy(reader, uplinks, above, line, instead);
+    comes.push({
+      step,
+      // What takes a way in comes when every other one is there.
+      rank: takesWay ? Infinity : reader.buildRank(above, line),
+      wayIn: takesWay || isWayIn(difference),
+      frees: [],
+    });
   };
   for (const difference of differences) {
     const { kind, above, line, instead, below } = difference;
@@ -70,7 +78,22 @@ interface Ranked {
 }
 
 /** Lines of one rank stay in their order. */
-const ranked = (all: readonly Ranked[]): Step[] => [...all].sort((a, b) => a.rank - b.rank).map(({ step }) => step);
+const ranked = (all: readonly Ranked[]): Step[] =>
+  [...all].sort((a, b) => (a.rank === b.rank ? 0 : a.rank - b.rank)).map(({ step }) => step);
+
+/** The line that comes is none of the way in, and the one that it takes the place of was; or it shuts a port of it. */
+function takesWayBy(
+  reader: Reader,
+  uplinks: Uplinks | undefined,
+  above: readonly string[],
+  line: string,
+  instead: string | null,
+): boolean {
+  if (!uplinks) return false;
+  const shuts = reader.isWayIn(above, line, uplinks) && !reader.isWayIn(above, line, { ...uplinks, ports: [] });
+  const was = instead !== null && reader.isWayIn(above, instead, uplinks);
+  return shuts || (was && !reader.isWayIn(above, line, uplinks));
+}
 
 function takesPlaceOf(reader: Reader, above: readonly string[], line: string, before: string): boolean {
   const head = reader.singleHead([...above, line]);

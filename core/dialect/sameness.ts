@@ -26,8 +26,14 @@ export interface Sameness {
   buildRank: (above: readonly string[], line: string) => number;
   /** What stands in one place only. */
   exclusiveOf: (above: readonly string[], line: string) => string | undefined;
-  /** Whether the way in hangs on the line: addresses, way out, accounts, SSH, and ports that carry the VLAN of the way in. */
-  isWayIn: (above: readonly string[], line: string, vlan?: string) => boolean;
+  /** Whether the way in hangs on the line: addresses, way out, accounts, SSH, ports that carry its VLAN or are shut. */
+  isWayIn: (above: readonly string[], line: string, uplinks?: Uplinks) => boolean;
+}
+
+/** By what the way in comes to a device: a VLAN, and the ports that carry it now. */
+export interface Uplinks {
+  vlan: string | undefined;
+  ports: readonly string[];
 }
 
 export function samenessOf(sheet: DialectSheet): Sameness {
@@ -39,9 +45,10 @@ export function samenessOf(sheet: DialectSheet): Sameness {
   const usual = all(sheet.usual);
   const builds = all(sheet.builds);
   const exclusive = all(sheet.exclusive);
-  const { address, gateway, user, shell, carries } = sheet.wayIn ?? {};
+  const { address, gateway, user, shell, carries, still } = sheet.wayIn ?? {};
   const wayIn = any(all([address, gateway, user, shell].filter((source) => source !== undefined)));
   const carried = named(all(carries === undefined ? [] : [carries]), 'vlans');
+  const shut = named(all(still === undefined ? [] : [still]), 'port');
   return {
     meant: (above, line) => {
       let out = line;
@@ -57,8 +64,10 @@ export function samenessOf(sheet: DialectSheet): Sameness {
       return at < 0 ? builds.length : at;
     },
     exclusiveOf: named(exclusive, 'what'),
-    isWayIn: (above, line, vlan) =>
-      wayIn(above, line) || (vlan !== undefined && (carried(above, line)?.split(',').includes(vlan) ?? false)),
+    isWayIn: (above, line, uplinks) =>
+      wayIn(above, line) ||
+      (uplinks?.vlan !== undefined &&
+        (carried(above, line)?.split(',').includes(uplinks.vlan) || uplinks.ports.includes(shut(above, line) ?? ''))),
   };
 }
 

@@ -65,6 +65,16 @@ const spelling = z.strictObject({
   as: z.string().max(200).optional().describe('How the line itself is meant; {part} is a named part of the pattern'),
 });
 
+/** A timed way back: whoever is locked out by a change has only to wait. */
+const guard = z.strictObject({
+  begin: command('What begins it, before a change; {seconds} is its time').refine(
+    (text) => text.includes('{seconds}'),
+    'it has no {seconds} in it',
+  ),
+  hold: command('What says that the change stays'),
+  seconds: z.int().min(10).max(3600).default(180).describe('Its time; a push has to get in again within it'),
+});
+
 const change = z.strictObject({
   enter: commands('What begins a change').default([]),
   leave: commands('What ends it').default([]),
@@ -79,6 +89,7 @@ const change = z.strictObject({
   check: command('What checks the change as a whole before it is put in force').optional(),
   apply: command('What puts it in force').optional(),
   discard: command('What throws it away').optional(),
+  guard: guard.optional().describe('How a change takes itself back when nobody holds it'),
 });
 
 const restart = z.strictObject({

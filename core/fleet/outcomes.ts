@@ -9,6 +9,7 @@ export const outcomes = [
   'already right',
   'brought over',
   'turned down',
+  'never taken',
   'no contact',
   'stopped midway',
   'left out',

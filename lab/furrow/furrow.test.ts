@@ -48,6 +48,8 @@ describe('the shell of a Furrow switch', () => {
       kept: () => kept,
       keep: () => void (kept = m.print()),
       restart: () => undefined,
+      changed: () => false,
+      prompt: (name) => name,
       erase: () => void (kept = ''),
     });
     return { m, s };

@@ -5,6 +5,8 @@ export interface GrammarRow {
   opens?: string;
   /** A new line of this family takes the place of the one before. */
   single?: string;
+  /** It may stand several times. */
+  repeats?: boolean;
   /** A reason not to take it. */
   refuse?: (match: RegExpExecArray, hardware: Hardware) => string | undefined;
 }
@@ -58,7 +60,7 @@ export const grammar: Record<string, GrammarRow[]> = {
     // The second password, that those who only look need to change anything.
     { form: /^climb by (\S+)$/, single: 'climb by' },
   ],
-  greeting: [{ form: /^\|(?: .*)?$/ }],
+  greeting: [{ form: /^\|(?: .*)?$/, repeats: true }],
   account: [
     { form: /^phrase (?:sealed \$6\$\S+|plain \S+)$/, single: 'phrase' },
     { form: /^rank (full|look)$/, single: 'rank' },

@@ -1,5 +1,6 @@
 /** The running configuration of a Furrow switch: takes lines, prints itself, lets go of lines. */
 import { parseIndented } from '@zpine/core/config/tree';
+import { isNeedless, ownOrder, ownSpelling } from './spelling.ts';
 import { grammar, type GrammarRow, type Hardware } from './grammar.ts';
 
 interface Entry {
@@ -17,8 +18,11 @@ export class Memory {
   private top: Entry[] = [];
   private readonly hardware: Hardware;
 
-  constructor(hardware: Hardware) {
+  private readonly hasOwnSpelling: () => boolean;
+
+  constructor(hardware: Hardware, hasOwnSpelling = () => false) {
     this.hardware = hardware;
+    this.hasOwnSpelling = hasOwnSpelling;
   }
 
   clear(): void {
@@ -36,7 +40,7 @@ export class Memory {
       if (!match) continue;
       const why = row.refuse?.(match, this.hardware);
       if (why !== undefined) return { why };
-      if (!entries.some((e) => e.text === line)) {
+      if (row.repeats || !entries.some((e) => e.text === line)) {
         const before = row.single === undefined ? -1 : entries.findIndex((e) => e.row.single === row.single);
         const entry: Entry = { text: line, row, below: [] };
         if (before >= 0) entries[before] = entry;
@@ -50,7 +54,8 @@ export class Memory {
   /** Lets go of a line, with what stands below it. */
   strike(way: string[], line: string): boolean {
     const entries = way.length === 0 ? this.top : this.find(way)?.below;
-    const at = entries?.findIndex((e) => e.text === line) ?? -1;
+    const written = (text: string) => (this.hasOwnSpelling() ? ownSpelling(text) : text);
+    const at = entries?.findIndex((e) => e.text === line || written(e.text) === line) ?? -1;
     if (!entries || at < 0) return false;
     entries.splice(at, 1);
     return true;
@@ -79,9 +84,13 @@ export class Memory {
 
   print(): string {
     const out: string[] = [];
+    const own = this.hasOwnSpelling();
     const write = (entries: Entry[], indent: string): void => {
-      for (const { text, below } of entries) {
-        out.push(indent + text);
+      const told = own
+        ? entries.filter(({ text }) => !isNeedless(text)).sort((a, b) => ownOrder(a.text, b.text))
+        : entries;
+      for (const { text, below } of told) {
+        out.push(indent + (own ? ownSpelling(text) : text));
         write(below, `${indent}  `);
       }
     };

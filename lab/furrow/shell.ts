@@ -15,6 +15,10 @@ export interface ShellHost {
   keep: () => string | undefined;
   restart: () => void;
   erase: () => void;
+  /** A line of a change was taken; gives whether the session ends there. */
+  changed: () => boolean;
+  /** What it calls itself in its prompt. */
+  prompt: (name: string) => string;
 }
 
 export class Shell {
@@ -30,7 +34,7 @@ export class Shell {
 
   prompt(): string {
     if (this.climbing) return 'phrase: ';
-    const name = this.host.memory.first(/^name (\S+)$/) ?? 'furrow';
+    const name = this.host.prompt(this.host.memory.first(/^name (\S+)$/) ?? 'furrow');
     return `${name}${this.ploughing ? '/plough' : this.top ? '/top' : ''}: `;
   }
 
@@ -87,7 +91,7 @@ export class Shell {
     return 'not taken: that is not the phrase\n';
   }
 
-  private plough(line: string): string {
+  private plough(line: string): string | undefined {
     if (line === 'rest') {
       this.ploughing = false;
       return '';
@@ -97,8 +101,10 @@ export class Shell {
       return '';
     }
     const struck = /^strike (.+)$/.exec(line)?.[1];
-    if (struck !== undefined)
-      return this.host.memory.strike(this.way, struck) ? '' : `not taken: there is no "${struck}" here\n`;
+    if (struck !== undefined) {
+      if (!this.host.memory.strike(this.way, struck)) return `not taken: there is no "${struck}" here\n`;
+      return this.host.changed() ? undefined : '';
+    }
     const fault = this.host.fault(line);
     if (fault === 'turn down') return 'not taken: internal fault\n';
     if (fault === 'swallow') return '';
@@ -110,6 +116,6 @@ export class Shell {
     }
     if ('why' in taken) return `not taken: ${taken.why}\n`;
     this.way = taken.way;
-    return '';
+    return this.host.changed() ? undefined : '';
   }
 }

@@ -36,7 +36,9 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
 
   constructor(options: SwitchOptions) {
     super(options);
-    this.memory = new Memory({ model: options.particulars.model, sockets: socketsOf(options.particulars) });
+    this.memory = new Memory({ model: options.particulars.model, sockets: socketsOf(options.particulars) }, () =>
+      this.has('own-spelling'),
+    );
   }
 
   get address(): string | undefined {
@@ -161,12 +163,14 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
           keep: () => this.keep(),
           restart: this.restart,
           erase: () => this.erase(),
+          changed: () => this.lineChanged(),
+          prompt: (name) => this.promptName(name),
         }),
     };
   }
 
   private admits(user: string, password: string): boolean {
-    if (this.has('other-password')) return false;
+    if (this.has('other-password') || this.isShut) return false;
     return this.memory.below(/^account (\S+)$/).some(({ head, lines }) => {
       if (head[1] !== user) return false;
       return lines.some((line) => {
@@ -188,7 +192,7 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
   }
 
   private tell(word: string): string | undefined {
-    const { heard } = this;
+    const heard = this.has('dark-port') ? [] : this.heard;
     const told: Record<string, () => string> = {
       faces: () => tellFaces(this.memory, heard),
       kin: () => tellKin(heard),

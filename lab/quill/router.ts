@@ -28,13 +28,17 @@ export class QuillRouter extends LabDevice {
     const { particulars, flash } = this.options;
     return {
       admits: (user, password) =>
-        !this.has('other-password') && this.script.paths().includes(`account ${user} / word plain ${password}`),
+        !this.has('other-password') &&
+        !this.isShut &&
+        this.script.paths().includes(`account ${user} / word plain ${password}`),
       shell: () =>
         new QuillShell({
           script: () => this.script,
           putInForce: (script) => (this.script = script),
           about: () => `model: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${particulars.version}\n`,
-          hears: () => this.heard,
+          hears: () => (this.has('dark-port') ? [] : this.heard),
+          changed: () => this.lineChanged(),
+          prompt: (name) => this.promptName(name),
           shelf: () => flash.kept,
           shelve: () => this.store(this.script.print()),
           restart: this.restart,

@@ -11,6 +11,10 @@ export interface QuillHost {
   /** Stores what is in force; gives why it could not. */
   shelve: () => string | undefined;
   restart: () => void;
+  /** A line of a change was taken; gives whether the session ends there. */
+  changed: () => boolean;
+  /** What it calls itself in its prompt. */
+  prompt: (name: string) => string;
   /** A line that it turns down although it is fit, or swallows. */
   fault: (line: string) => 'turn down' | 'swallow' | undefined;
 }
@@ -38,7 +42,7 @@ export class QuillShell {
   prompt(): string {
     if (this.unread.length > 0) return '-- turn the page --';
     if (this.asking) return 'shelve the script first? (y/n) ';
-    const name = this.host.script().first(/^host \/ name (\S+)$/) ?? 'quill';
+    const name = this.host.prompt(this.host.script().first(/^host \/ name (\S+)$/) ?? 'quill');
     return `${name} ;${this.draft ? 'draft;' : ''} `;
   }
 
@@ -118,16 +122,17 @@ export class QuillShell {
     return undefined;
   }
 
-  private inDraft(line: string, draft: Script): string {
+  private inDraft(line: string, draft: Script): string | undefined {
     const [, verb, rest = ''] = /^(write|blot) (.+)$/.exec(line) ?? [];
     if (verb !== undefined) {
       const fault = this.host.fault(line);
       if (fault === 'turn down') return 'unfit: internal fault\n';
       if (fault === 'swallow') return '';
       const path = rest.split(' / ');
-      if (verb === 'blot') return draft.blot(path) ? '' : `unfit: there is no "${path.at(-1) ?? ''}"\n`;
-      const why = draft.write(path);
-      return why === undefined ? '' : `unfit: ${why}\n`;
+      const why =
+        verb === 'write' ? draft.write(path) : draft.blot(path) ? undefined : `there is no "${path.at(-1) ?? ''}"`;
+      if (why !== undefined) return `unfit: ${why}\n`;
+      return this.host.changed() ? undefined : '';
     }
     switch (line) {
       case 'read script':

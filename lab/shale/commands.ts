@@ -25,6 +25,10 @@ export interface ShaleOptions {
   keep: () => string | undefined;
   reboot: () => void;
   fault: (line: string) => 'turn down' | 'swallow' | undefined;
+  /** A line of a change was taken; gives whether the session ends there. */
+  changed: () => boolean;
+  /** What runs now comes back by itself after so many seconds, unless it is held; undefined: it is held. */
+  guard: (seconds: number | undefined) => void;
 }
 
 const ok = (all: readonly string[]): Ended => ({ out: all.map((line) => `${line}\n`).join(''), wrong: '', status: 0 });
@@ -81,20 +85,27 @@ export function execute(command: string, options: ShaleOptions): Ended {
       const why = options.keep();
       return why === undefined ? ok([]) : wrong(why);
     }
+    case 'guard':
+      if (!/^[1-9][0-9]{0,3}$/.test(line)) return wrong('guard takes a number of seconds');
+      options.guard(Number(line));
+      return ok([]);
+    case 'hold':
+      options.guard(undefined);
+      return ok([]);
     case 'take':
       return take(line, options);
     case 'drop': {
       const at = memory.running.indexOf(line);
       if (at < 0) return wrong(`there is no "${line}"`);
       memory.running.splice(at, 1);
-      return ok([]);
+      return { ...ok([]), ends: options.changed() };
     }
     default:
-      return wrong(`it knows show, stored, about, kin, macs, clock, take, drop and keep, not ${verb}`, 2);
+      return wrong(`it knows show, stored, about, kin, macs, clock, take, drop, guard, hold and keep, not ${verb}`, 2);
   }
 }
 
-function take(line: string, { memory, fault }: ShaleOptions): Ended {
+function take(line: string, { memory, fault, changed }: ShaleOptions): Ended {
   const how = fault(line);
   if (how === 'turn down') return wrong('internal fault');
   if (how === 'swallow') return ok([]);
@@ -104,7 +115,7 @@ function take(line: string, { memory, fault }: ShaleOptions): Ended {
   const before = head === undefined ? -1 : memory.running.findIndex((one) => one.startsWith(`${head} `));
   if (before >= 0) memory.running[before] = line;
   else memory.running.push(line);
-  return ok([]);
+  return { ...ok([]), ends: changed() };
 }
 
 function addresses({ running }: ShaleMemory, hears: readonly Hears[]): string[] {

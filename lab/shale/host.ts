@@ -5,6 +5,22 @@ import { execute, type ShaleMemory } from './commands.ts';
 
 export class ShaleHost extends LabDevice {
   private readonly memory: ShaleMemory = { running: [], stored: [] };
+  private guarding: NodeJS.Timeout | undefined;
+
+  protected override forget(): void {
+    clearTimeout(this.guarding);
+  }
+
+  /** What runs comes back by itself, unless somebody says that it holds. */
+  private guard(seconds: number | undefined): void {
+    clearTimeout(this.guarding);
+    if (seconds === undefined) return;
+    const before = [...this.memory.running];
+    this.guarding = setTimeout(() => {
+      this.memory.running = before;
+      this.note('nobody held the change: what ran before runs again');
+    }, seconds * 1000);
+  }
 
   protected async boot(signal: AbortSignal): Promise<void> {
     await this.pause(2, signal);
@@ -26,12 +42,14 @@ export class ShaleHost extends LabDevice {
     const { model, serial, version } = particulars;
     return {
       admits: (user, password) =>
-        !this.has('other-password') && this.memory.running.includes(`user ${user} word ${password}`),
+        !this.has('other-password') && !this.isShut && this.memory.running.includes(`user ${user} word ${password}`),
       exec: (command) =>
         execute(command, {
           memory: this.memory,
           about: { model, serial, version },
-          hears: () => this.heard,
+          hears: () => (this.has('dark-port') ? [] : this.heard),
+          changed: () => this.lineChanged(),
+          guard: (seconds) => this.guard(seconds),
           keep: () => {
             const why = this.store(this.print());
             if (why === undefined) this.memory.stored = [...this.memory.running];

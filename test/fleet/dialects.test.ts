@@ -89,6 +89,8 @@ function furrowBench(start: string) {
     kept: () => '',
     keep: () => undefined,
     restart: () => undefined,
+    changed: () => false,
+    prompt: (name: string) => name,
     erase: () => undefined,
   });
   return { print: () => memory.print(), say: (line: string) => shell.line(line) ?? '' };
@@ -103,6 +105,8 @@ function quillBench(start: string) {
     shelf: () => '',
     shelve: () => undefined,
     restart: () => undefined,
+    changed: () => false,
+    prompt: (name: string) => name,
     fault: () => undefined,
   });
   return { print: () => script.print(), say: (line: string) => shell.line(line) ?? '' };

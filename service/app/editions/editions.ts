@@ -1,6 +1,7 @@
 /** Editions: made from a device's records, shown, published. */
 import type { Value } from '@zpine/contract/fields';
 import { layerText, type Layer } from '@zpine/core/settings/layers';
+import { ownedTwice } from '@zpine/core/config/owned';
 import { checkTemplate } from '@zpine/core/template/check';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
@@ -143,9 +144,18 @@ async function renderedUnheld(
       throw new Refusal('template-faulty', params, [], { faults: faults.map(presentFault) });
     }
     const files = rendered(tx, inputs, read);
+    mustHaveOneOwner(context, files, template.key);
     const device = await byId(tx, 'device', read.id, true);
     if (device.version === read.version) return { device, context, inputs, files };
     if (turn === MOST_TURNS) throw new Refusal('busy');
+  }
+}
+
+/** Comparing and pushing go by who owns a line: no two parts do. */
+function mustHaveOneOwner({ device, described }: DeviceContext, files: Files, template: string): void {
+  for (const file of files.filter(({ name }) => name === '')) {
+    const [twice] = described ? ownedTwice(file, described) : [];
+    if (twice) throw new Refusal('parts-own-twice', { device: device.key, template, ...twice });
   }
 }
 

@@ -168,16 +168,20 @@ class Change {
     this.after = await this.running();
     const missing = this.stepsOn(this.after).filter((step) => !step.right);
     for (const one of this.questions) one.after = await this.asked(one.question);
-    if (refused !== undefined) return this.done('turned down', refused);
+    if (refused !== undefined) return await this.refused(refused);
     const [first] = missing;
     if (first) {
       const gone = first.away ? 'it is still there' : 'it is not there';
-      return this.done('turned down', `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`);
+      const why = `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`;
+      await this.hold();
+      return this.done(this.plan.edition === undefined ? 'turned down' : 'never taken', why);
     }
     if (input.insist !== true) {
       const shut = await again();
       if (shut !== undefined) return await this.takenBack(`a second sign-in failed: ${shut}`);
     }
+    const unheld = await this.hold();
+    if (unheld !== undefined) return this.done('stopped midway', unheld);
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) await this.notKept();
     if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
@@ -208,15 +212,38 @@ class Change {
       : this.done('stopped midway', `it runs, and is not kept: ${why}`);
   }
 
+  /**
+   * A line was turned down. What a push brought before it goes again: half of an edition is nothing that anybody wanted. The
+   * lines of an errand stand for themselves and stay.
+   */
+  private async refused(why: string): Promise<Done> {
+    const unchanged = inverseLines(this.dialect, this.before ?? '', this.after ?? '') === '';
+    if (this.plan.edition !== undefined && !unchanged) return this.takenBack(why);
+    await this.hold();
+    return this.done('turned down', why);
+  }
+
+  /** What the device would take back by itself stays. */
+  private async hold(): Promise<string | undefined> {
+    const guard = this.dialect.sheet.change?.guard;
+    const refused = guard && (await this.say(guard.hold));
+    return refused === undefined
+      ? undefined
+      : `"${guard?.hold ?? ''}": ${refused}; the device takes the change back by itself within ${guard?.seconds ?? 0} s`;
+  }
+
   /** In the session that still stands; nothing is kept either way, so that a restart leads back, too. */
   private async takenBack(why: string): Promise<Done> {
     const { before = '', after = '' } = this;
     const steps = stepsOf(this.dialect, inverseLines(this.dialect, before, after), after);
-    const refused = await this.send(steps);
+    const refused = await this.send(steps, false);
     this.after = await this.running();
     this.kept = 'not kept';
     const left = inverseLines(this.dialect, before, this.after);
-    if (refused === undefined && left === '') return this.done('turned down', `${why}; it was undone`);
+    if (refused === undefined && left === '') {
+      await this.hold();
+      return this.done('turned down', `${why}; it was undone`);
+    }
     return this.done(
       'stopped midway',
       `${why}; taking it back failed${refused === undefined ? '' : `: ${refused}`}; it is not kept, so a restart leads back`,
@@ -230,9 +257,14 @@ class Change {
   }
 
   /** Sends what is left to do; gives the line that was turned down, with the device's words. */
-  private async send(steps: readonly Step[]): Promise<string | undefined> {
+  private async send(steps: readonly Step[], guarded = true): Promise<string | undefined> {
     const { change } = this.dialect.sheet;
     if (!change) return undefined;
+    if (guarded && change.guard) {
+      const begin = change.guard.begin.replace('{seconds}', String(change.guard.seconds));
+      const refused = await this.say(begin);
+      if (refused !== undefined) return `"${begin}": ${refused}`;
+    }
     for (const command of change.enter) {
       const refused = await this.say(command);
       if (refused !== undefined) return `"${command}": ${refused}`;
@@ -287,6 +319,7 @@ class Change {
       return left[0] ? `"${this.mask(pathOf(left[0]))}" is not as it should be in what is stored` : undefined;
     }
     this.kept = 'not kept';
+    if (stored !== undefined) this.storedText = await this.read(stored);
     return refused;
   }
 

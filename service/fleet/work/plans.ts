@@ -39,9 +39,10 @@ export function pushPlan(target: Target, dialect: Dialect, sealed: string | unde
     stepsOn: (running) => {
       const { differences } = comparedWith(target, dialect, seal.files, running);
       if (differences.length === 0) return [];
-      const { addresses } = dialect.wayIn(offTheWireAny(running, main));
-      const vlan = addresses.find((one) => one.address.split('/')[0] === address)?.needs;
-      return pushSteps(differences, dialect, vlan);
+      const way = dialect.wayIn(offTheWireAny(running, main));
+      const vlan = way.addresses.find((one) => one.address.split('/')[0] === address)?.needs;
+      const carriers = (way.carriers ?? []).filter(({ vlans }) => vlans.includes(vlan ?? ''));
+      return pushSteps(differences, dialect, { vlan, ports: carriers.map(({ port }) => port) });
     },
     secrets: [...seal.secrets, ...dialect.secretsIn(main)],
     edition: seal.edition,
