@@ -101,6 +101,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   }
 
   protected get heard(): readonly Hears[] {
+    if (this.has('dark-port') && this.changes > 0) return [];
     return this.has('unplugged') ? this.options.hears.slice(1) : this.options.hears;
   }
 
@@ -127,7 +128,9 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
 
   /** Takes note of a line of a change; gives whether the session ends there. */
   protected lineChanged(): boolean {
-    const faulty = (['cut-off', 'restarts-midway', 'shuts-door', 'other-prompt'] as const).some((one) => this.has(one));
+    const faulty = (['cut-off', 'restarts-midway', 'shuts-door', 'other-prompt', 'dark-port'] as const).some((one) =>
+      this.has(one),
+    );
     this.changes = faulty ? this.changes + 1 : 0;
     const ends = this.changes === 3 && (this.has('restarts-midway') || this.has('cut-off'));
     if (ends && this.has('restarts-midway')) this.restart();

@@ -23,7 +23,7 @@ export const faults = {
   'restarts-midway': 'restarts at the third line of a change',
   'other-prompt': 'shows another prompt after a change',
   'shuts-door': 'lets nobody in any more once it was changed',
-  'dark-port': 'takes its ports as live, and leaves them dark',
+  'dark-port': 'leaves its ports dark once it was changed, whatever its lines say',
   slow: 'takes four times as long for everything',
 } as const;
 

@@ -29,6 +29,12 @@ export interface Dialect extends Sameness {
   opens: (path: readonly string[]) => boolean;
   /** The name that an interface has on the device, from its name in the records. */
   interfaceName: (name: string) => string;
+  /** The port that a line with its blocks is about, as the configuration calls it. */
+  portOf: (path: string) => string | undefined;
+  /** Ports that a configuration has lines about, live unless a line shuts them. */
+  portsIn: (text: string) => Map<string, 'live' | 'still'>;
+  /** Whether a state in its answers means that a port is up. */
+  isLive: (state: string) => boolean;
   wayIn: (text: string) => WayIn;
   /** The same of a tree that was not read, but worked out. */
   wayInOf: (tree: readonly ConfigLine[]) => WayIn;
@@ -79,6 +85,9 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
           .join('\n');
   const parse = (text: string) => parseConfig(steady(text), sheet);
   const wayInOf = wayInReader(sheet);
+  const [portLine, portStill, portLive] = [sheet.ports?.line, sheet.ports?.still, sheet.ports?.live].map((source) =>
+    source === undefined ? undefined : compilePattern(source),
+  );
   const finder = secretFinder(secrets, sheet);
   return {
     ...samenessOf(sheet),
@@ -119,6 +128,18 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
       }
       return given;
     },
+    portOf: (path) => portLine?.find(path)?.port,
+    portsIn: (text) => {
+      const out = new Map<string, 'live' | 'still'>();
+      for (const path of portLine ? pathsOf(parse(text)) : []) {
+        const port = portLine?.find(path)?.port;
+        if (port !== undefined && !out.has(port)) out.set(port, 'live');
+        const shut = portStill?.find(path)?.port;
+        if (shut !== undefined) out.set(shut, 'still');
+      }
+      return out;
+    },
+    isLive: (state) => portLive?.test(state) ?? false,
     wayIn: (text) => wayInOf(pathsOf(parse(text))),
     wayInOf: (tree) => wayInOf(pathsOf(tree)),
     rowsOf: (question, answer) => rowsIn(questions.get(question), answer),

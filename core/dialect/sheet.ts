@@ -103,6 +103,13 @@ const raise = z.strictObject({
   raised: pattern('The prompt of a session that has them'),
 });
 
+const ports = z.strictObject({
+  line: pattern('A line with the blocks it stands in, about a port', 'port'),
+  still: pattern('A line that shuts it', 'port'),
+  live: pattern('A state in which it is up, in the answer to interfaces'),
+  settleSeconds: z.int().min(0).max(120).default(6).describe('How long it may take to come up'),
+});
+
 const boot = z.strictObject({
   vendorClass: z.string().min(1).max(60).describe('How the vendor class (option 60) of its devices begins'),
   file: z
@@ -213,6 +220,7 @@ export const dialectSheet = z.strictObject({
     .describe('Lines that begin a block, even where nothing stands in it'),
   files: z.record(name, capturedFile).default({}).describe('What is captured beside running and stored configuration'),
   questions: z.record(name, question).default({}),
+  ports: ports.optional().describe('How ports are told in its lines, and in its answer to the question interfaces'),
   boot: boot.optional().describe('How its devices boot without a configuration'),
   interfaceNames: z
     .array(

@@ -10,6 +10,7 @@ export const outcomes = [
   'brought over',
   'turned down',
   'never taken',
+  'dark on the device',
   'no contact',
   'stopped midway',
   'left out',

@@ -192,7 +192,7 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
   }
 
   private tell(word: string): string | undefined {
-    const heard = this.has('dark-port') ? [] : this.heard;
+    const { heard } = this;
     const told: Record<string, () => string> = {
       faces: () => tellFaces(this.memory, heard),
       kin: () => tellKin(heard),

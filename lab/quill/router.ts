@@ -36,7 +36,7 @@ export class QuillRouter extends LabDevice {
           script: () => this.script,
           putInForce: (script) => (this.script = script),
           about: () => `model: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${particulars.version}\n`,
-          hears: () => (this.has('dark-port') ? [] : this.heard),
+          hears: () => this.heard,
           changed: () => this.lineChanged(),
           prompt: (name) => this.promptName(name),
           shelf: () => flash.kept,

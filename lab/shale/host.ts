@@ -47,7 +47,7 @@ export class ShaleHost extends LabDevice {
         execute(command, {
           memory: this.memory,
           about: { model, serial, version },
-          hears: () => (this.has('dark-port') ? [] : this.heard),
+          hears: () => this.heard,
           changed: () => this.lineChanged(),
           guard: (seconds) => this.guard(seconds),
           keep: () => {

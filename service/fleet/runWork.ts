@@ -1,5 +1,6 @@
 /** One run, from its claim to its end: which device is begun with when, and what is done with it. */
 import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine/core/fleet/loginGuard';
+import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import { capturedTexts } from '../app/fleet/captures.ts';
 import { endRun, freeDevice, reserveDevice, waitingRows } from '../app/fleet/work.ts';
@@ -22,6 +23,8 @@ import { reachDevice } from './work/reach.ts';
 
 /** So many devices of a run at a time, whatever the layers say. */
 const MOST_PARALLEL = 200;
+/** After these, what changes devices goes no further. */
+const STOPS: readonly Outcome[] = ['turned down', 'never taken', 'dark on the device', 'stopped midway'];
 /** The second wave of what changes devices. */
 const A_FEW = 5;
 /** How long an errand may have a device for itself. */
@@ -139,7 +142,7 @@ export class RunWork {
       .then(({ row, login }) => {
         endTry(this.guard, target.login, login);
         this.ledger.done(row);
-        const bad = row.outcome === 'turned down' || row.outcome === 'stopped midway';
+        const bad = row.outcome !== null && STOPS.includes(row.outcome);
         if (row.outcome === 'brought over' || row.outcome === 'already right') this.proved += 1;
         if (this.careful && bad)
           this.early ??= `${target.key}: ${row.outcome}; devices not started yet were not touched`;

@@ -4,7 +4,7 @@ import type { RunRow } from '@zpine/contract/fleetShapes';
 import type { Fault } from '@zpine/lab/faults';
 import { eventually } from '../../trials/eventually.ts';
 import { refusal } from '../service.ts';
-import { acquainted, fleet, rowOf, settled, type Fleet } from './bench.ts';
+import { acquainted, addDevice, fleet, paste, rowOf, settled, type Fleet } from './bench.ts';
 
 /** Time and log servers are ours; all else of these devices is somebody else's. */
 const templates = {
@@ -282,6 +282,22 @@ describe('compare, drift and push', function () {
     await well('har-acc-1');
     expect((await preview({ devices: ['har-acc-1'] })).counts).to.deep.equal({ 'already right': 1 });
     f.lab.device('har-acc-1').options.faults.clear();
+  });
+
+  it('says which port is live in the lines and dark on the device, and who is not heard any more', async () => {
+    const hears = [{ on: '1/2', neighbour: 'har-xr-1', port: 'cu2', mac: '02:00:00:ca:fe:01', vlan: 316 }];
+    await paste(f.client, 'furrow', [addDevice(f.lab, 'furrow', 20, { hears })]);
+    await acquainted(f.client, 'name=har-acc-20');
+    await publish(['har-acc-20']);
+    const dark = await faulty('har-acc-20', 'dark-port');
+    expect(dark.outcome).to.equal('dark on the device');
+    expect(dark.detail).to.equal(
+      '3 lines there now, 1 line gone; socket 1/2 was live before, and is dark now: it says "dark": no link; har-xr-1 cu2 was heard on 1/2, and is not any more',
+    );
+    // It runs and is kept as it should be: what is wrong is not in the lines.
+    expect(await drift('har-acc-20')).to.include({ lines: 0, unkept: 0 });
+    f.lab.furrow('har-acc-20').memory.take(['socket 1/2'], 'about "by hand"');
+    await well('har-acc-20');
   });
 
   it('refuses to cut the way in, unless somebody insists with a reason', async () => {

@@ -33,7 +33,7 @@ export function DriftPanel({ device }: { device: string }) {
   return (
     <section className={`panel${differs ? ' attention' : ''}`} aria-label="Compared">
       <div className="body">
-        <div className="line">
+        <div className="spread">
           <span>{drift ? <Sentence drift={drift} /> : 'It was never held against its published edition.'}</span>
           {may && (
             <span>
@@ -93,7 +93,7 @@ function Sentence({ drift }: { drift: Found }) {
         </>
       )}{' '}
       <span className="second">
-        Compared <Ago at={drift.comparedAt} />.
+        Compared <Ago at={drift.comparedAt} /> ago.
       </span>
     </>
   );

@@ -97,7 +97,7 @@ function Group({ group, of }: { group: Found['groups'][number]; of: Of }) {
     });
   return (
     <section className="panel group" aria-label={`${count} devices`}>
-      <h2 className="line">
+      <h2 className="spread">
         <span>
           {count} device{count === 1 ? '' : 's'}{' '}
           <span className="second">

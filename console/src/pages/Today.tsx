@@ -110,8 +110,13 @@ export function Today() {
   );
 }
 
-/** Strangers are no records: they stand with the arrivals. */
-const pathOfItem = (item: Item): string => (item.code === 'stranger' ? '/arrivals' : pathOf(item.kind, item.key));
+/** What is no record, and what is the same on several devices, has a page of its own. */
+const pages: Partial<Record<Item['code'], string>> = {
+  stranger: '/arrivals',
+  drift: '/drift',
+  unkept: '/drift?of=stored',
+};
+const pathOfItem = (item: Item): string => pages[item.code] ?? pathOf(item.kind, item.key);
 
 function Row({ item, may }: { item: Item; may: boolean }) {
   const navigate = useNavigate();

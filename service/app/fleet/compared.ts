@@ -93,7 +93,8 @@ type Hide = (lines: readonly string[]) => string[];
 /** Hides the edition's secrets, all that is known of the device, and what its sheet finds in what it runs; many lines at once. */
 export function hider(target: Target, dialect: Dialect, files: Files, texts: readonly string[]): Hide {
   const known = new Masker([...target.secrets, ...texts.flatMap((text) => dialect.secretsIn(text))]);
-  return (lines) => known.mask(dialect.masked(hideSecrets(lines.join('\n'), files))).split('\n');
+  return (lines) =>
+    lines.length === 0 ? [] : known.mask(dialect.masked(hideSecrets(lines.join('\n'), files))).split('\n');
 }
 
 /** Each of their texts is one line, so that all are hidden in one go. */

@@ -186,13 +186,3 @@ export async function listDrift(tx: Tx, query: QueryOf<'drift.list'>): Promise<R
     }),
   };
 }
-
-/** How many devices differ. */
-export async function driftCount(tx: Tx, of: 'edition' | 'stored'): Promise<number> {
-  const digest = of === 'edition' ? 'digest' : 'unkept_digest';
-  const row = await tx.one<{ count: number }>(
-    `SELECT COUNT(*) AS count FROM drift r JOIN device d ON d.id = r.device_id
-     WHERE r.${digest} IS NOT NULL AND d.stage <> 'retired'`,
-  );
-  return Number(row?.count ?? 0);
-}

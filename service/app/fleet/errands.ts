@@ -4,7 +4,7 @@ import { MASK } from '@zpine/core/secrets/masking';
 import { contradiction, inverseLines } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
-import { type RunHead } from '@zpine/contract/fleetShapes';
+import type { RunHead } from '@zpine/contract/fleetShapes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';

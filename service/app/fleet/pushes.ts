@@ -1,7 +1,7 @@
 /** Pushes: devices brought to their published editions, previewed and confirmed as errands are; and runs once more. */
 import { isWell } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
-import { type RunHead } from '@zpine/contract/fleetShapes';
+import type { RunHead } from '@zpine/contract/fleetShapes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
@@ -25,6 +25,8 @@ export interface PushSeal {
   /** The one-time part of URLs that are sent. */
   token: string;
   secrets: string[];
+  /** Ports in which, by the records, a cable is plugged. */
+  cabled: string[];
   /** What ran before and after, for the way back. */
   before?: string;
   after?: string;
@@ -84,6 +86,7 @@ async function pushSeals(
     const published = slice.filter(({ id }) => editions.has(id));
     const old = stale ? new Set<number>() : await staleAmong(tx, published, editions);
     const tokens = await tokensOf(tx, ids);
+    const cabled = await cabledOf(tx, ids);
     for (const { id, key } of slice) {
       const edition = editions.get(id);
       if (!edition) out.set(id, { leftOut: NO_EDITION });
@@ -94,7 +97,8 @@ async function pushSeals(
       else {
         const { files } = edition;
         const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
-        out.set(id, { edition: edition.number, files, token: tokens.get(id) ?? newSecret(''), secrets });
+        const token = tokens.get(id) ?? newSecret('');
+        out.set(id, { edition: edition.number, files, token, secrets, cabled: cabled.get(id) ?? [] });
       }
     }
   }
@@ -108,6 +112,17 @@ async function tokensOf(tx: Tx, devices: readonly number[]): Promise<Map<number,
     [devices],
   );
   return new Map(rows.map((row) => [Number(row.device_id), row.token]));
+}
+
+/** Names of ports with a cable in them, by device: something should be heard there. */
+async function cabledOf(tx: Tx, devices: readonly number[]): Promise<Map<number, string[]>> {
+  const rows = await tx.select<{ device_id: number; name: string }>(
+    'SELECT p.device_id, p.name FROM port p JOIN cable_end e ON e.port_id = p.id WHERE p.device_id IN (?)',
+    [devices],
+  );
+  const out = new Map<number, string[]>();
+  for (const { device_id, name } of rows) out.set(Number(device_id), [...(out.get(Number(device_id)) ?? []), name]);
+  return out;
 }
 
 /** The same once more, for the devices with which a run did not do well. What changes devices is previewed anew. */

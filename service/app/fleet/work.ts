@@ -1,6 +1,6 @@
 /** What a run's worker takes from the database and puts back: a run at a time, its devices in batches. */
 import type { Outcome } from '@zpine/core/fleet/outcomes';
-import { type RunRow } from '@zpine/contract/fleetShapes';
+import type { RunRow } from '@zpine/contract/fleetShapes';
 import { changingKinds, type RunKind } from '@zpine/contract/runKinds';
 import { byIds } from '../../store/records.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';

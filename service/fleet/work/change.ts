@@ -3,6 +3,8 @@ import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
 import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
+import { effectsOf, type Answers, type Effects } from '@zpine/core/fleet/effects';
+import { pathText } from '@zpine/core/dialect/path';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { lostWayIn } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
@@ -73,6 +75,9 @@ export async function doChange(
     return work.broken(error instanceof Error ? error.message : String(error));
   }
 }
+
+/** So often ports are looked at that should come up. */
+const SETTLE_MS = 1000;
 
 class Change {
   private readonly target: Target;
@@ -164,6 +169,7 @@ class Change {
       this.steps.filter((step) => !step.right),
     );
     if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
+    const was = this.touchesPorts() ? await this.answers() : undefined;
     const refused = await this.send(this.steps);
     this.after = await this.running();
     const missing = this.stepsOn(this.after).filter((step) => !step.right);
@@ -185,13 +191,52 @@ class Change {
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) await this.notKept();
     if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
-    return this.done(
-      'brought over',
-      countWords(
-        this.steps.filter((step) => !step.right),
-        true,
-      ),
+    const words = countWords(
+      this.steps.filter((step) => !step.right),
+      true,
     );
+    const { dark, remarks } = was ? await this.effects(was) : { dark: [], remarks: [] };
+    if (dark.length > 0) return this.done('dark on the device', `${words}; ${dark.join('; ')}`);
+    return this.done('brought over', [words, ...remarks].join('; '));
+  }
+
+  /** Whether a port, or an address, is among what changes: what they come to is looked at then. */
+  private touchesPorts(): boolean {
+    return this.steps.some(({ above, line, right }) => {
+      const path = pathText(above, line);
+      return !right && (this.dialect.portOf(path) !== undefined || this.dialect.isWayIn(above, line));
+    });
+  }
+
+  /** What the device says of its ports and of who is behind them. */
+  private async answers(): Promise<Answers> {
+    const rows = async (question: string) => {
+      const command = this.dialect.sheet.questions[question]?.command;
+      return command === undefined ? [] : this.dialect.rowsOf(question, (await this.session.run(command)).text);
+    };
+    return {
+      interfaces: await rows('interfaces'),
+      neighbours: await rows('neighbours'),
+      macs: await rows('macs'),
+    };
+  }
+
+  /** A port takes its time to come up: it is looked at until all is well, or its time is over. */
+  private async effects(was: Answers): Promise<Effects> {
+    const until = Date.now() + (this.dialect.sheet.ports?.settleSeconds ?? 0) * 1000;
+    for (;;) {
+      const found = effectsOf({
+        dialect: this.dialect,
+        steps: this.steps.filter((step) => !step.right),
+        before: this.before ?? '',
+        after: this.after ?? '',
+        was,
+        is: await this.answers(),
+        cabled: this.plan.cabled.map((port) => this.dialect.interfaceName(port)),
+      });
+      if (found.dark.length === 0 || Date.now() >= until) return found;
+      await new Promise((resolve) => setTimeout(resolve, SETTLE_MS));
+    }
   }
 
   /** Nobody asked for it; what is stored is looked at all the same. */

@@ -64,7 +64,7 @@ function comparedWords({ edition, comparison, stored }: FoundDrift): string {
     const parts = comparison.parts.filter((part) => part.differs > 0).map((part) => part.name);
     said.push(`${lines(linesOf(comparison.differences))} not as in edition ${edition.number}, in ${parts.join(', ')}`);
   }
-  const { length = 0 } = comparison?.notComparable ?? [];
+  const { length } = comparison?.notComparable ?? [];
   if (length > 0) said.push(`${lines(length)} not comparable`);
   if (stored && stored.length > 0) said.push(unkeptWords(stored));
   return said.join('; ');

@@ -16,6 +16,8 @@ export interface ChangePlan {
   /** The number of the edition that the device is brought to. */
   edition: number | undefined;
   onTheWire: (command: string) => string;
+  /** Ports in which, by the records, a cable is plugged. */
+  cabled: string[];
   /** What is kept of it under seal. */
   seal: ErrandSeal | PushSeal;
 }
@@ -27,12 +29,13 @@ export function errandPlan(dialect: Dialect, sealed: string | undefined): Change
     secrets: [...seal.secrets, ...dialect.secretsIn(seal.lines)],
     edition: undefined,
     onTheWire: (command) => command,
+    cabled: [],
     seal,
   };
 }
 
 export function pushPlan(target: Target, dialect: Dialect, sealed: string | undefined): ChangePlan {
-  const seal = JSON.parse(sealed ?? '{"edition":0,"files":[],"token":"","secrets":[]}') as PushSeal;
+  const seal = JSON.parse(sealed ?? '{"edition":0,"files":[],"token":"","secrets":[],"cabled":[]}') as PushSeal;
   const main = seal.files.find((file) => file.name === '')?.text ?? '';
   const address = target.address?.split('/')[0];
   return {
@@ -47,6 +50,7 @@ export function pushPlan(target: Target, dialect: Dialect, sealed: string | unde
     secrets: [...seal.secrets, ...dialect.secretsIn(main)],
     edition: seal.edition,
     onTheWire: (command) => onTheWire(command, seal.token),
+    cabled: seal.cabled,
     seal,
   };
 }
