@@ -3,7 +3,16 @@ import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, moment, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
-import { asData, follow, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
+import { confirmed } from './changing.ts';
+import { asData, follow, idOf, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
+
+interface RestoreOptions {
+  whole?: boolean;
+  keep: boolean;
+  insist?: boolean;
+  go?: string;
+  reason?: string;
+}
 
 const size = (bytes: number): string => (bytes < 10_000 ? `${bytes} B` : `${(bytes / 1024).toFixed(0)} KiB`);
 
@@ -25,6 +34,27 @@ export function addCaptures(program: Command): void {
       out('');
       out(summary(run));
       judge(run);
+    });
+
+  noun
+    .command('restore')
+    .description('put back what was captured: previewed, confirmed by number, verified, kept; files beside, too')
+    .argument('<capture...>', 'numbers of captures, such as 12')
+    .option('--whole', 'as a whole, with a restart, instead of what differs; where the dialect knows how')
+    .option('--no-keep', 'do not have the devices store what then runs')
+    .option('--insist', 'although the service would lose its way in; needs --reason')
+    .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
+    .option('--reason <text>', 'why, kept with the run')
+    .addHelpText('after', '\nExample:\n  zpine capture list har-acc-7\n  zpine capture restore 12')
+    .action(async (refs: string[], options: RestoreOptions, command: Command) => {
+      const body = {
+        captures: refs.map((ref) => Number(idOf(ref))),
+        keep: options.keep,
+        whole: options.whole === true,
+        insist: options.insist === true,
+      };
+      const run = await follow(await clientOf().call('run.restore', { body, reason: options.reason }));
+      await confirmed(run, options.go, command);
     });
 
   noun

@@ -3,6 +3,7 @@ import { createInterface } from 'node:readline/promises';
 import type { Command } from 'commander';
 import { structuredPatch } from 'diff';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
+import { takenBackKinds } from '@zpine/contract/runKinds';
 import { clientOf } from './context.ts';
 import { err, out } from './print.ts';
 import { UsageError } from './refusals.ts';
@@ -58,7 +59,7 @@ async function go(id: string, number: string, command: Command): Promise<void> {
   for (const row of run.rows) questions(row);
   out('');
   out(summary(run));
-  if (run.counts['brought over']) out(`to undo this: zpine run back ${id}`);
+  if (takenBackKinds.includes(run.kind) && run.counts['brought over']) out(`to undo this: zpine run back ${id}`);
   judge(run);
 }
 
@@ -68,13 +69,13 @@ function preview(run: ShownRun): void {
   for (const row of run.rows) {
     const steps = row.errand?.steps;
     const words =
-      steps && row.outcome !== 'no contact'
+      steps && steps.length > 0 && row.outcome !== 'no contact'
         ? steps.map((step) => {
             const sign = step.right ? '=' : step.away ? '-' : '+';
             const path = step.above.map((block) => `${block} > `).join('');
             return `  ${sign} ${path}${step.line}${step.instead === null ? '' : `   (instead of ${step.instead})`}`;
           })
-        : [`  ${outcomeText(row.outcome)}: ${row.detail}`];
+        : [`  ${row.outcome === null ? '○' : `${outcomeText(row.outcome)}:`} ${row.detail}`];
     const key = words.join('\n');
     groups.set(key, [...(groups.get(key) ?? []), row.device]);
   }

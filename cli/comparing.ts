@@ -61,6 +61,41 @@ export function addComparing(program: Command): void {
     .action(drift);
 }
 
+/** Of `device`: what is neither a question nor configuration. */
+export function addOperations(noun: Command): void {
+  const act = (operation: 'restart' | 'wipe', about: string): Command =>
+    withDevices(noun.command(operation).description(about).argument('[device...]'))
+      .option('--everything', 'the selection may be every device there is')
+      .option('--go <number>', 'confirm without being asked: the number of devices')
+      .action(async (devices: string[], options: OperationOptions, command: Command) => {
+        const body = {
+          ...selectionOf(devices, options),
+          operation,
+          everything: options.everything === true,
+          ...(options.window === undefined ? {} : { hours: mustBeHours(options.window) }),
+        };
+        const run = await follow(await clientOf().call('run.operation', { body, reason: options.reason }));
+        await confirmed(run, options.go, command);
+      });
+  act('restart', 'restart devices: says what is not stored, asks by number, and waits until they are back');
+  act('wipe', 'empty the memory of devices and restart them, so that they boot without a configuration').option(
+    '--window <hours>',
+    'open an arrival window of so many hours, so that they boot from here',
+  );
+}
+
+interface OperationOptions extends Selected {
+  everything?: boolean;
+  go?: string;
+  window?: string;
+}
+
+function mustBeHours(text: string): number {
+  const hours = Number(text);
+  if (!(hours > 0)) throw new UsageError(`"${text}" is not a number of hours`);
+  return hours;
+}
+
 async function compare(
   devices: string[],
   options: Selected & { captured?: boolean; all?: boolean },

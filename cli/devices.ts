@@ -8,7 +8,7 @@ import { formatNumbers } from '@zpine/core/lists/numbers';
 import { shortSeries } from '@zpine/core/naming/series';
 import { kindOf } from '@zpine/contract/kinds';
 import { assignedLine } from './addresses.ts';
-import { driftWords } from './comparing.ts';
+import { addOperations, driftWords } from './comparing.ts';
 import { clientOf, outputOf } from './context.ts';
 import { forEach, type Selection } from './each.ts';
 import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
@@ -48,6 +48,7 @@ export function addDeviceVerbs(noun: Command): void {
       });
     });
   addRetiring(noun);
+  addOperations(noun);
   addDeclaring(noun);
   addHardwareVerbs(noun);
 }

@@ -75,6 +75,8 @@ export const calls: Record<VerbRouteId, Call> = {
   'run.errand': { method: 'POST', path: '/errands' },
   'run.compare': { method: 'POST', path: '/compares' },
   'run.push': { method: 'POST', path: '/pushes' },
+  'run.restore': { method: 'POST', path: '/restores' },
+  'run.operation': { method: 'POST', path: '/operations' },
   'run.retry': { method: 'POST', path: '/runs/{id}/retry' },
   'drift.list': { method: 'GET', path: '/drift' },
   'drift.show': { method: 'GET', path: '/devices/{ref}/drift' },

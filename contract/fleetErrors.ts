@@ -70,6 +70,29 @@ export const fleetErrors = {
     (p) => `this would change ${p.count} device${Number(p.count) === 1 ? '' : 's'}, not ${p.given}`,
     () => 'look at the preview again, and confirm with the number that it names',
   ),
+  'restore-twice': row(
+    422,
+    'Two texts for one device',
+    (p) => `captures #${p.first} and #${p.second} are both what ${p.device} would run: name one of them`,
+  ),
+  'restore-nothing': row(
+    422,
+    'No configuration',
+    (p) => `capture #${p.id} is the file ${p.file} of ${p.device}, and its dialect does not say how that is put back`,
+    () => 'the part of a sheet that says it is called put, below files',
+  ),
+  'restore-whole': row(
+    409,
+    'Not as a whole',
+    (p) => `the sheet of ${p.dialect} does not say how a whole configuration is put in`,
+    () => 'leave out whole: what differs is changed then; the part of a sheet that says it is called whole',
+  ),
+  'operation-unknown': row(
+    409,
+    'Not known how',
+    (p) => `${p.device}: the sheet of ${p.dialect} does not say how a device is ${p.how}`,
+    (p) => `zpine dialect check FILE; the part of a sheet that says it is called ${p.operation}`,
+  ),
   'push-no-edition': row(
     409,
     'No edition',

@@ -66,6 +66,32 @@ export const pushBodySchema = z.strictObject({
   stale: z.boolean().default(false).describe('Push editions, too, whose inputs have changed since they were made'),
 });
 
+export const restoreBodySchema = z.strictObject({
+  captures: z
+    .array(z.int().positive())
+    .min(1)
+    .max(2000)
+    .describe('Numbers of captures: of a device its running or its stored configuration, and files beside'),
+  keep: z.boolean().default(true).describe('Have the devices store what then runs'),
+  whole: z
+    .boolean()
+    .default(false)
+    .describe('Put it in as a whole and restart, instead of changing what differs: where the dialect knows how'),
+  insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
+});
+
+export const operationBodySchema = z.strictObject({
+  ...selection,
+  operation: z.enum(['restart', 'wipe']),
+  hours: z
+    .number()
+    .positive()
+    .max(24 * 14)
+    .optional()
+    .describe('Of a wipe: the arrival window that is opened, so that it boots from here'),
+  everything: z.boolean().default(false).describe('The selection may be every device there is'),
+});
+
 export const runHeadSchema = z.object({
   id: z.int(),
   kind: z.enum(runKinds),

@@ -300,6 +300,7 @@ describe('a push', function () {
           hears: () => [],
           shelf: () => '',
           shelve: () => undefined,
+          fill: () => undefined,
           restart: () => undefined,
           changed: () => false,
           prompt: (name) => name,
@@ -353,7 +354,11 @@ describe('a push', function () {
   it('brings flat lines of a shell to any edition', () => {
     fc.assert(
       fc.property(shaleConfig, shaleConfig, owned, (from, to, whose) => {
-        const memory: ShaleMemory = { running: textOf(shaleParts(from, whose)).trimEnd().split('\n'), stored: [] };
+        const memory: ShaleMemory = {
+          running: textOf(shaleParts(from, whose)).trimEnd().split('\n'),
+          stored: [],
+          licence: '',
+        };
         const device: Device = {
           print: () => `${memory.running.join('\n')}\n`,
           say: (command) => {

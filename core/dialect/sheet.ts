@@ -49,6 +49,7 @@ const question = z.strictObject({
 const capturedFile = z.strictObject({
   command: command('What prints it'),
   encoding: z.enum(['text', 'base64', 'hex']).default('text').describe('How it is printed; base64 and hex for binary'),
+  put: command('What puts it back; {base64} is its content').optional(),
 });
 
 /** A question that a command asks back. */
@@ -95,6 +96,19 @@ const change = z.strictObject({
 const restart = z.strictObject({
   command: command('What restarts the device'),
   answers: z.array(asked).max(10).default([]).describe('What it asks then, and what is said'),
+  backSeconds: z.int().min(5).max(3600).default(300).describe('How long it may take until one can sign in again'),
+});
+
+const wipe = z.strictObject({
+  command: command('What empties the memory of the device'),
+  answers: z.array(asked).max(10).default([]).describe('What it asks then, and what is said'),
+  restarts: z.boolean().default(false).describe('It restarts by itself then'),
+});
+
+/** A configuration put in as a whole, to be in force after a restart. */
+const whole = z.strictObject({
+  begin: command('What begins it; the lines follow, as they are'),
+  end: command('The line that ends it'),
 });
 
 const raise = z.strictObject({
@@ -168,7 +182,9 @@ export const dialectSheet = z.strictObject({
   stored: command('What prints what is stored').optional(),
   keep: command('What stores what runs').optional(),
   change: change.optional().describe('How its configuration is changed'),
-  restart: restart.optional(),
+  restart: restart.optional().describe('How a device is restarted'),
+  wipe: wipe.optional().describe('How its memory is emptied, so that it boots without a configuration'),
+  whole: whole.optional().describe('How a whole configuration is put into what is stored'),
   blocks: z.enum(['indent', 'bracket', 'brace', 'flat']).describe('How lines stand in one another'),
   comment: z.string().min(1).max(5).default('#').describe('What begins a comment'),
   volatile: z.array(pattern('A line that differs from one reading to the next')).max(50).default([]),

@@ -8,6 +8,7 @@ export const outcomes = [
   'differs',
   'already right',
   'brought over',
+  'done',
   'turned down',
   'never taken',
   'dark on the device',
@@ -26,6 +27,7 @@ const well: readonly Outcome[] = [
   'as described',
   'already right',
   'brought over',
+  'done',
 ];
 export const isWell = (outcome: string): boolean => (well as readonly string[]).includes(outcome);
 

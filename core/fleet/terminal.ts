@@ -47,8 +47,13 @@ type Wait = {
   since: number;
   until: number;
   raising: boolean;
-  asks: { pattern: Pattern; reply: string } | undefined;
+  asks: readonly Asked[];
+  /** The device may end the session: that is how it does what it was told. */
+  mayEnd: boolean;
 };
+
+/** A question that a device puts back, and what is typed then. */
+type Asked = { pattern: Pattern; reply: string };
 
 export class Terminal {
   /** More rights were asked for and given. */
@@ -93,8 +98,19 @@ export class Terminal {
       return { ended: { text: '', refused: undefined, cut: false } };
     }
     this.listen();
-    const asks = { pattern: compilePattern(raise.ask), reply: second };
-    return { send: `${raise.command}\n`, ...this.expect(raise.command, now, asks) };
+    const asks = [{ pattern: compilePattern(raise.ask), reply: second }];
+    return { send: `${raise.command}\n`, ...this.expect(raise.command, now, { raising: true, asks }) };
+  }
+
+  /**
+   * A command that asks something back, each question once; the session may end with it, which is no failure.
+   *
+   * @param answers patterns of what the device has written when it asks, with what is typed then
+   */
+  ask(command: string, answers: readonly { ask: string; say: string }[], now: number): TerminalStep {
+    this.listen();
+    const asks = answers.map(({ ask, say }) => ({ pattern: compilePattern(ask), reply: say }));
+    return { send: `${command}\n`, ...this.expect(command, now, { asks, mayEnd: true }) };
   }
 
   hear(bytes: Uint8Array, now: number): TerminalStep {
@@ -131,8 +147,13 @@ export class Terminal {
     return raise !== undefined && compilePattern(raise.raised).test(lastLine(this.tail));
   }
 
-  private expect(command: string, now: number, asks?: Wait['asks']): TerminalStep {
-    this.wait = { command, since: now, until: now + this.limits.answerMs, raising: asks !== undefined, asks };
+  private expect(
+    command: string,
+    now: number,
+    more: Partial<Pick<Wait, 'raising' | 'asks' | 'mayEnd'>> = {},
+  ): TerminalStep {
+    const until = now + this.limits.answerMs;
+    this.wait = { command, since: now, until, raising: false, asks: [], mayEnd: false, ...more };
     this.fresh = undefined;
     return this.goOn(now);
   }
@@ -143,10 +164,11 @@ export class Terminal {
     let send = '';
     for (;;) {
       const line = lastLine(this.tail);
-      if (wait.asks?.pattern.test(line)) {
-        send += `${wait.asks.reply}\n`;
+      const asked = line === '' ? undefined : wait.asks.find(({ pattern }) => pattern.test(line));
+      if (asked) {
+        send += `${asked.reply}\n`;
         this.tail = '';
-        this.wait = { ...wait, until: now + this.limits.answerMs, asks: undefined };
+        this.wait = { ...wait, until: now + this.limits.answerMs, asks: wait.asks.filter((one) => one !== asked) };
         return { ...this.goOn(now), send };
       }
       if (line !== '' && this.dialect.isPrompt(line)) {
@@ -175,6 +197,7 @@ export class Terminal {
     const { wait } = this;
     if (!wait) return {};
     if (this.over === undefined && now < wait.until) return { wakeAt: wait.until };
+    if (this.over !== undefined && wait.mayEnd) return this.end({ ended: this.answer(wait.command, '') });
     const why = this.over ?? this.silence(wait, line);
     // Of an answer that is too long to end in time, the beginning is worth something; the session is over with it.
     if (this.heard.cut && wait.command !== '') {

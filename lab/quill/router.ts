@@ -40,6 +40,7 @@ export class QuillRouter extends LabDevice {
           changed: () => this.lineChanged(),
           prompt: (name) => this.promptName(name),
           shelf: () => flash.kept,
+          fill: (text) => this.store(text),
           shelve: () => this.store(this.script.print()),
           restart: this.restart,
           fault: (line) => this.lineFaultAmong(/(clock|log|ntp)/, line),

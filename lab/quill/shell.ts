@@ -8,6 +8,8 @@ export interface QuillHost {
   about: () => string;
   hears: () => readonly Hears[];
   shelf: () => string;
+  /** Stores a text as it is, to be in force after a restart; gives why it could not. */
+  fill: (text: string) => string | undefined;
   /** Stores what is in force; gives why it could not. */
   shelve: () => string | undefined;
   restart: () => void;
@@ -27,6 +29,8 @@ const lines = (all: string[]): string => all.map((line) => `${line}\n`).join('')
 export class QuillShell {
   private readonly host: QuillHost;
   private draft: Script | undefined;
+  /** Lines for the shelf, as they come. */
+  private filling: string[] | undefined;
   private pages = true;
   private unread: string[] = [];
   private asking = false;
@@ -43,11 +47,12 @@ export class QuillShell {
     if (this.unread.length > 0) return '-- turn the page --';
     if (this.asking) return 'shelve the script first? (y/n) ';
     const name = this.host.prompt(this.host.script().first(/^host \/ name (\S+)$/) ?? 'quill');
-    return `${name} ;${this.draft ? 'draft;' : ''} `;
+    return `${name} ;${this.filling ? 'shelf;' : this.draft ? 'draft;' : ''} `;
   }
 
   line(text: string): string | undefined {
     if (this.unread.length > 0) return this.page();
+    if (this.filling) return this.fill(text, this.filling);
     const line = text.trim();
     if (this.asking) return this.answer(line);
     if (line === '') return '';
@@ -105,6 +110,9 @@ export class QuillShell {
         const why = host.shelve();
         return why === undefined ? 'shelved\n' : `unfit: ${why}\n`;
       }
+      case 'fill shelf':
+        this.filling = [];
+        return '';
       case 'begin anew':
         this.asking = true;
         return '';
@@ -113,6 +121,16 @@ export class QuillShell {
       default:
         return `no such word: ${line}\n`;
     }
+  }
+
+  private fill(line: string, lines: string[]): string {
+    if (line.trim() !== '.') {
+      lines.push(line);
+      return '';
+    }
+    this.filling = undefined;
+    const why = this.host.fill(lines.map((one) => `${one}\n`).join(''));
+    return why === undefined ? 'filled\n' : `unfit: ${why}\n`;
   }
 
   private answer(line: string): string | undefined {

@@ -14,6 +14,8 @@ const forms = [
 const single = /^(host|zone) /;
 
 export interface ShaleMemory {
+  /** A file beside the configuration, in base64. */
+  licence: string;
   running: string[];
   stored: string[];
 }
@@ -54,8 +56,7 @@ export function execute(command: string, options: ShaleOptions): Ended {
         .hears()
         .flatMap(({ on, address, mac }) => (address && mac ? [`${address} dev ${on} lladdr ${mac} REACHABLE`] : [])),
     );
-  if (command === 'base64 /etc/shale/licence')
-    return ok([Buffer.from(`\u0000licence ${options.about.serial}\u0001`).toString('base64')]);
+  if (command === 'base64 /etc/shale/licence') return ok([options.memory.licence]);
   if (command === 'uptime') return ok([' 10:02:11 up 12 days,  1 user,  load average: 0.08, 0.02, 0.01']);
   if (command === 'reboot') {
     options.reboot();
@@ -81,6 +82,10 @@ export function execute(command: string, options: ShaleOptions): Ended {
         ...memory.running.filter((one) => one.startsWith('ntp ')).map((one) => `server=${one.slice(4)} in step`),
         `zone=${memory.running.find((one) => one.startsWith('zone '))?.slice(5) ?? 'UTC'}`,
       ]);
+    case 'licence':
+      if (!/^[A-Za-z0-9+/]+=*$/.test(line)) return wrong('that is no licence');
+      memory.licence = line;
+      return ok([]);
     case 'keep': {
       const why = options.keep();
       return why === undefined ? ok([]) : wrong(why);

@@ -4,7 +4,11 @@ import type { DoorOptions } from '../ssh.ts';
 import { execute, type ShaleMemory } from './commands.ts';
 
 export class ShaleHost extends LabDevice {
-  private readonly memory: ShaleMemory = { running: [], stored: [] };
+  private readonly memory: ShaleMemory = {
+    running: [],
+    stored: [],
+    licence: Buffer.from(`\u0000licence ${this.options.particulars.serial}\u0001`).toString('base64'),
+  };
   private guarding: NodeJS.Timeout | undefined;
 
   protected override forget(): void {

@@ -58,18 +58,23 @@ export async function withSession(
   }
 }
 
+/** Another session, such as after a restart; throws why there is none. */
+export async function sessionWith(target: Target, way: ConnectOptions): Promise<Session> {
+  const { dialect, access } = target;
+  if (!dialect) throw new NotReached('dialect', noDialect(target));
+  const { client } = await connect(target, way);
+  try {
+    return await openSession(client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
+  } catch (error) {
+    client.end();
+    throw error;
+  }
+}
+
 /** A whole sign-in beside the one that stands, with more rights where they are asked for; gives why it failed. */
 export async function signedInAgain(target: Target, way: ConnectOptions): Promise<string | undefined> {
-  const { dialect, access } = target;
-  if (!dialect) return noDialect(target);
   try {
-    const { client } = await connect(target, { ...way, firstContact: false });
-    try {
-      const limits = { answerMs: access.answerSeconds * 1000 };
-      (await openSession(client, dialect, limits, access.second)).close();
-    } finally {
-      client.end();
-    }
+    (await sessionWith(target, { ...way, firstContact: false })).close();
     return undefined;
   } catch (error) {
     return error instanceof NotReached

@@ -3,6 +3,7 @@ import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import { capturedTexts } from '../app/fleet/captures.ts';
+import { expectBack } from '../app/fleet/operations.ts';
 import { endRun, freeDevice, reserveDevice, waitingRows } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import type { Target } from '../app/fleet/access.ts';
@@ -12,14 +13,16 @@ import type { Actor, Store } from '../store/store.ts';
 import { readOnly, transact } from '../store/transact.ts';
 import type { ConnectOptions } from './connect.ts';
 import { RunLedger } from './ledger.ts';
-import { noDialect, signedInAgain, withSession, type Done, type Login } from './reachable.ts';
+import { noDialect, sessionWith, signedInAgain, withSession, type Done, type Login } from './reachable.ts';
 import type { Session } from './session.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
 import { captureDevice, CAPTURE_BYTES } from './work/capture.ts';
 import { EditionsAhead } from './work/ahead.ts';
 import { doChange, lookAtChange } from './work/change.ts';
 import { comparedTexts, compareDevice } from './work/compare.ts';
+import { doOperation, lookAtOperation } from './work/operation.ts';
 import { reachDevice } from './work/reach.ts';
+import { doRestore, lookAtRestore } from './work/restore.ts';
 
 /** So many devices of a run at a time, whatever the layers say. */
 const MOST_PARALLEL = 200;
@@ -174,7 +177,12 @@ export class RunWork {
     const leftOut = leftOutIn(waiting.sealed);
     if (leftOut !== undefined) return Promise.resolve(done(target, { outcome: 'left out', detail: leftOut }));
     if (!this.careful)
-      return withSession(target, this.way, (session) => lookAtChange(kind, waiting, this.run.input, session));
+      return withSession(target, this.way, (session) => {
+        if (kind === 'operation') return lookAtOperation(target, input, session);
+        return kind === 'restore'
+          ? lookAtRestore(waiting, input, session)
+          : lookAtChange(kind, waiting, input, session);
+      });
     return this.alone(waiting);
   }
 
@@ -200,6 +208,10 @@ export class RunWork {
     return done(target, comparedTexts(target, await this.intended(target), texts));
   }
 
+  private expected({ device }: Target, hours: number): Promise<void> {
+    return transact(this.store, this.actor, 'arrival.open', (tx) => expectBack(tx, device, hours));
+  }
+
   /** Nobody else changes the device meanwhile. */
   private async alone(waiting: Waiting): Promise<{ row: RowResult; login: Login }> {
     const { target } = waiting;
@@ -209,9 +221,18 @@ export class RunWork {
     if (other !== undefined) return done(target, { outcome: 'left out', detail: `run #${other} is changing it` });
     try {
       const intended = await this.intended(target);
-      return await withSession(target, this.way, (session) =>
-        doChange(this.run.kind, waiting, this.run.input, session, () => signedInAgain(target, this.way), intended),
-      );
+      return await withSession(target, this.way, async (session) => {
+        const { kind, input } = this.run;
+        const again = () => signedInAgain(target, this.way);
+        const reopen = () => sessionWith(target, { ...this.way, firstContact: false });
+        if (kind === 'operation') {
+          // A wiped device boots at once: it is expected before it is told.
+          if (input.hours !== undefined) await this.expected(target, input.hours);
+          return doOperation(target, input, session, reopen, intended);
+        }
+        if (kind === 'restore') return doRestore(waiting, input, session, again, reopen, intended);
+        return doChange(kind, waiting, input, session, again, intended);
+      });
     } finally {
       await transact(this.store, this.actor, 'run.free', (tx) => freeDevice(tx, this.run, target.device));
     }

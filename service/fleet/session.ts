@@ -8,6 +8,10 @@ import { NotReached } from './notReached.ts';
 
 export interface Session {
   run: (command: string) => Promise<Answer>;
+  /** A command that asks something back, and with which the device may end the session. */
+  ask: (command: string, answers: readonly { ask: string; say: string }[]) => Promise<Answer>;
+  /** The device, or the way to it, ended the session. */
+  isOver: () => boolean;
   close: () => void;
   /** More rights were asked for and given. */
   raised: boolean;
@@ -59,9 +63,18 @@ export async function openSession(
 /** Every command by itself: its exit status says whether it was taken (RFC 4254, section 6.10). */
 function execSession(client: Client, dialect: Dialect, limits: Limits): Session {
   const most = limits.mostBytes ?? MOST_BYTES;
-  return {
+  let over = false;
+  client.once('close', () => (over = true));
+  const session: Session = {
     raised: false,
+    isOver: () => over,
     close: () => void client.end(),
+    // There is nobody to ask anything back; a device that goes at once takes its answer with it.
+    ask: (command) =>
+      session.run(command).catch((error: unknown) => {
+        if (over) return { text: '', refused: undefined, cut: false };
+        throw error;
+      }),
     run: (command) =>
       new Promise<Answer>((resolve, reject) => {
         const timer = setTimeout(() => {
@@ -99,6 +112,7 @@ function execSession(client: Client, dialect: Dialect, limits: Limits): Session 
         });
       }),
   };
+  return session;
 }
 
 /** The terminal's engine on a channel. One command at a time. */
@@ -108,12 +122,16 @@ class TerminalSession implements Session {
   private readonly terminal: Terminal;
   private waiting: { resolve: (answer: Answer) => void; reject: (error: Error) => void } | undefined;
   private timer: NodeJS.Timeout | undefined;
+  private over = false;
 
   constructor(client: Client, channel: ClientChannel, dialect: Dialect, limits: Limits) {
     this.client = client;
     this.channel = channel;
     this.terminal = new Terminal(dialect, { answerMs: limits.answerMs, mostBytes: limits.mostBytes ?? MOST_BYTES });
-    const lost = (why: string) => () => this.follow(this.terminal.lost(why, Date.now()));
+    const lost = (why: string) => () => {
+      this.over = true;
+      this.follow(this.terminal.lost(why, Date.now()));
+    };
     channel.on('data', (bytes: Buffer) => this.follow(this.terminal.hear(bytes, Date.now())));
     channel.on('close', lost('the device closed the session'));
     client.on('close', lost('the connection to the device ended'));
@@ -125,6 +143,14 @@ class TerminalSession implements Session {
 
   async begin(): Promise<void> {
     await this.doing(() => this.terminal.begin(Date.now()));
+  }
+
+  isOver(): boolean {
+    return this.over;
+  }
+
+  ask(command: string, answers: readonly { ask: string; say: string }[]): Promise<Answer> {
+    return this.doing(() => this.terminal.ask(command, answers, Date.now()));
   }
 
   run(command: string): Promise<Answer> {

@@ -8,7 +8,7 @@ walkDocument('docs/fleet.md', {
     'gates.txt': 'socket 1/2\n  about "gate"\n',
     'columns.csv': 'har-acc-7\n"journal to 10.77.0.8"\n',
   },
-  asks: ['zpine reach', 'zpine errand run', 'zpine push'],
+  asks: ['zpine reach', 'zpine errand run', 'zpine push', 'zpine capture restore', 'zpine device restart'],
   answers: { 'zpine device paste': ['rope-walk-77'] },
   refused: [],
 });

@@ -104,6 +104,7 @@ function quillBench(start: string) {
     hears: () => [],
     shelf: () => '',
     shelve: () => undefined,
+    fill: () => undefined,
     restart: () => undefined,
     changed: () => false,
     prompt: (name: string) => name,

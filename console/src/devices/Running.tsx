@@ -24,6 +24,12 @@ export function Running({ device }: { device: string }) {
       void navigate(`/fleet/${id}`);
       return `${device} is being ${kind === 'run.reach' ? 'reached' : 'captured'}`;
     });
+  const operate = (operation: 'restart' | 'wipe') =>
+    void attempt(async () => {
+      const { id } = await client.call('run.operation', { body: { devices: [device], operation } });
+      void navigate(`/fleet/${id}`);
+      return 'nothing is done before you confirm';
+    });
   const where = encodeURIComponent(`name=${device}`);
   return (
     <>
@@ -37,6 +43,8 @@ export function Running({ device }: { device: string }) {
           <Link to={`/fleet?do=errand&where=${where}`}>
             <Button>Errand …</Button>
           </Link>
+          <Button onClick={() => operate('restart')}>Restart …</Button>
+          <Button onClick={() => operate('wipe')}>Wipe …</Button>
         </div>
       )}
       <DriftPanel device={device} />

@@ -2,11 +2,10 @@ import { Button, Segmented } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import type { RunKind } from '@zpine/contract/runKinds';
 import { client, keys, problemOf } from '../api.ts';
 import { WhereInput } from '../records/WhereInput.tsx';
 import { AskFields } from './AskFields.tsx';
-import { begin, emptyDraft, isReady, questionsIn, type RunDraft } from './draft.ts';
+import { begin, emptyDraft, isReady, questionsIn, type DraftKind, type RunDraft } from './draft.ts';
 import { ErrandFields } from './ErrandFields.tsx';
 import { PushFields } from './PushFields.tsx';
 
@@ -19,7 +18,7 @@ const verbs = [
   { value: 'errand', label: 'Errand' },
 ] as const;
 
-const about: Record<RunKind, string> = {
+const about: Record<DraftKind, string> = {
   reach:
     'The way into each device, rung by rung: name, answer, port, key exchange, host key, sign-in, privilege, dialect.',
   ask: 'Commands that only read, or named questions; equal answers come together. What would change a device is refused.',
@@ -91,7 +90,7 @@ export function Composer() {
     <section className="panel composer" aria-label="Begin a run">
       <div className="body">
         <div className="line">
-          <Segmented<RunKind>
+          <Segmented<DraftKind>
             aria-label="What to do"
             options={[...verbs]}
             value={kind}

@@ -25,6 +25,9 @@ function alike(rows: RunRow[]): { steps: Step[]; rows: RunRow[] }[] {
   return [...groups.values()].sort((a, b) => b.rows.length - a.rows.length);
 }
 
+const sameDetail = (rows: RunRow[]): string =>
+  rows.every(({ detail }) => detail === rows[0]?.detail) ? (rows[0]?.detail ?? '') : '';
+
 /** What an errand would do, the confirmation by number, and what became of it. */
 export function ErrandView({ run }: { run: ShownRun }) {
   return (
@@ -34,8 +37,7 @@ export function ErrandView({ run }: { run: ShownRun }) {
         <section className="panel group" key={group.rows[0]?.device} aria-label={`${group.rows.length} devices`}>
           <h2>
             {group.rows.length} device{group.rows.length === 1 ? '' : 's'}{' '}
-            <Outcome of={group.rows[0]?.outcome ?? null} />{' '}
-            <span className="second">{group.rows.length === 1 ? group.rows[0]?.detail : ''}</span>
+            <Outcome of={group.rows[0]?.outcome ?? null} /> <span className="second">{sameDetail(group.rows)}</span>
           </h2>
           <div className="body">
             <p>

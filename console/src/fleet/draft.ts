@@ -4,8 +4,11 @@ import type { Client } from '@zpine/contract/client';
 import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
 
+/** What is begun by a selection; restores begin at captures, operations at devices. */
+export type DraftKind = Exclude<RunKind, 'restore' | 'operation'>;
+
 export type RunDraft = {
-  kind: RunKind;
+  kind: DraftKind;
   where: string;
   /** Of an ask. */
   questions: string[];

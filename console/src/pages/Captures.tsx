@@ -1,6 +1,6 @@
 import { Button, Input, Select, Switch } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { Link, useParams, useSearchParams } from 'react-router';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { client, keys, problemOf } from '../api.ts';
 import { DiffLines } from '../fleet/DiffLines.tsx';
 import { FleetTabs } from '../fleet/FleetTabs.tsx';
@@ -134,6 +134,7 @@ export function CaptureList({ query }: { query: Record<string, string> }) {
 /** One captured file, and what changed since the version before. */
 export function CapturePage() {
   const { id = '' } = useParams();
+  const navigate = useNavigate();
   const attempt = useAttempt();
   const may = useMay('engineer');
   const [against, setAgainst] = useState<number>();
@@ -158,6 +159,12 @@ export function CapturePage() {
     queryFn: () => client.call('capture.diff', { query: { from: String(before), to: id } }),
     enabled: before !== undefined && one?.binary === false,
   });
+  const restore = () =>
+    void attempt(async () => {
+      const { id: run } = await client.call('run.restore', { body: { captures: [Number(id)] } });
+      void navigate(`/fleet/${run}`);
+      return 'what would be changed is being looked at';
+    });
   const reveal = () =>
     void attempt(async () => {
       const { text } = await client.call('capture.reveal', { params: { id }, body: {} });
@@ -175,7 +182,15 @@ export function CapturePage() {
         ['Captures', '/captures'],
         [`#${id}`, undefined],
       ]}
-      actions={may && one && !one.binary && revealed === undefined && <Button onClick={reveal}>Show secrets</Button>}
+      actions={
+        may &&
+        one && (
+          <>
+            {!one.binary && revealed === undefined && <Button onClick={reveal}>Show secrets</Button>}
+            <Button onClick={restore}>Restore it …</Button>
+          </>
+        )
+      }
     >
       {found.isError && <div className="refused">{problemOf(found.error).detail}</div>}
       <div className="columns halves">

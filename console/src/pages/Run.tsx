@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, useNavigate, useParams } from 'react-router';
 import { isWell } from '@zpine/core/fleet/outcomes';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
-import { changingKinds } from '@zpine/contract/runKinds';
+import { changingKinds, takenBackKinds, type RunKind } from '@zpine/contract/runKinds';
 import { countWords } from '@zpine/contract/runTables';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { Answers, Save } from '../fleet/Answers.tsx';
@@ -24,6 +24,8 @@ const titles = {
   compare: 'Compare',
   errand: 'Errand',
   push: 'Push',
+  restore: 'Restore',
+  operation: 'Operation',
 } as const;
 const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
 
@@ -78,7 +80,7 @@ function sentence(run: ShownRun): string {
       : `${clock(begin)} to ${clock(run.endedAt)}, ${((Date.parse(run.endedAt) - Date.parse(begin)) / 1000).toFixed(1)} s`;
   const counts = countWords(run.counts);
   const waits = run.state === 'previewed' ? `${run.toDo} would be changed` : '';
-  const what = run.kind === 'ask' || run.kind === 'errand' ? `${run.title} · ` : '';
+  const what = ['ask', 'errand', 'restore', 'operation'].includes(run.kind) ? `${run.title} · ` : '';
   return `${what}${run.expected} device${run.expected === 1 ? '' : 's'} (${run.selection}) · ${[counts, waits].filter(Boolean).join(', ') || run.state} · ${when} · by ${run.by}${run.reason ? `: ${run.reason}` : ''}`;
 }
 
@@ -90,10 +92,13 @@ function again({ selection, rows }: ShownRun): string | undefined {
 
 /** Something was sent to at least one device, whatever came of it. */
 const wasChanged = ({ kind, rows }: ShownRun): boolean =>
-  changingKinds.includes(kind) && rows.some((row) => (row.errand?.sent.length ?? 0) > 0);
+  takenBackKinds.includes(kind) && rows.some((row) => (row.errand?.sent.length ?? 0) > 0);
 
 const failed = ({ rows }: ShownRun): number =>
   rows.filter(({ outcome }) => outcome !== null && outcome !== 'differs' && !isWell(outcome)).length;
+
+/** Those that the composer begins. */
+const verbs: readonly RunKind[] = ['reach', 'ask', 'capture', 'compare', 'push', 'errand'];
 
 function Actions({ run }: { run: ShownRun }) {
   const attempt = useAttempt();
@@ -137,7 +142,7 @@ function Actions({ run }: { run: ShownRun }) {
       )}
       {over && wasChanged(run) && <Button onClick={back}>Take it back</Button>}
       {over && failed(run) > 0 && <Button onClick={retry}>Try {failed(run)} again</Button>}
-      {over && again(run) !== undefined && (
+      {over && verbs.includes(run.kind) && again(run) !== undefined && (
         <Link to={`/fleet?do=${run.kind}&where=${encodeURIComponent(again(run) ?? '')}`}>
           <Button>Again</Button>
         </Link>

@@ -136,6 +136,17 @@ async function maskersOf(tx: Tx, rows: readonly { device_id: number }[]): Promis
   return ids.length === 0 ? new Map() : maskersFor(tx, await find(tx, 'device', { id: ids }));
 }
 
+export type WholeCapture = { id: number; device_id: number; file: string; first_at: Date; content: Buffer };
+
+/** Captures with their whole contents, secrets included, in the order of their numbers. */
+export async function wholeCaptures(tx: Tx, ids: readonly number[]): Promise<WholeCapture[]> {
+  const rows = await tx.select<Omit<WholeCapture, 'content'> & { content: string }>(
+    `SELECT c.id, c.device_id, c.file, c.first_at, t.content ${FROM} WHERE c.id IN (?) ORDER BY c.id`,
+    [ids],
+  );
+  return rows.map((row) => ({ ...row, id: Number(row.id), content: contentOf(tx, row) }));
+}
+
 /** The last texts of a device, whole; undefined where nothing was captured. */
 export async function capturedTexts(
   tx: Tx,

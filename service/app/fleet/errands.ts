@@ -5,7 +5,7 @@ import { contradiction, inverseLines } from '@zpine/core/fleet/errand';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
-import { changingKinds } from '@zpine/contract/runKinds';
+import { changingKinds, takenBackKinds } from '@zpine/contract/runKinds';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
@@ -157,7 +157,7 @@ function rendered(tx: Tx, { device, data, secrets }: DeviceContext, source: stri
 }
 
 function mustChange({ id, kind }: Pick<RunTableRow, 'id' | 'kind'>): void {
-  if (!changingKinds.includes(kind)) throw new Refusal('run-other-kind', { id, wanted: 'errand or push' });
+  if (!changingKinds.includes(kind)) throw new Refusal('run-other-kind', { id, wanted: changingKinds.join(' or ') });
 }
 
 /** Begins what was previewed. The number that somebody typed must be that of the devices that are changed. */
@@ -186,7 +186,8 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
 /** The errand that leads back, device by device: from what ran after to what ran before. */
 export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
   const row = await runRow(tx, id, true);
-  mustChange(row);
+  if (!takenBackKinds.includes(row.kind))
+    throw new Refusal('run-other-kind', { id: row.id, wanted: takenBackKinds.join(' or ') });
   const rows = await changedRows(tx, row.id);
   const devices = await byIds(tx, 'device', rows, 'device_id');
   const targets = await targetsOf(tx, [...devices.values()]);
@@ -195,7 +196,7 @@ export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
   for (const one of rows) {
     const device = devices.get(Number(one.device_id));
     const dialect = targets.get(Number(one.device_id))?.dialect;
-    const seal = JSON.parse(tx.sealer.open(one.sealed ?? '')) as ErrandSeal;
+    const seal = JSON.parse(one.sealed === null ? '{}' : tx.sealer.open(one.sealed)) as ErrandSeal;
     if (!device || !dialect || seal.before === undefined || seal.after === undefined) continue;
     const lines = inverseLines(dialect, seal.before, seal.after);
     if (lines === '') continue;

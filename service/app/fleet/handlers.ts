@@ -5,7 +5,9 @@ import { listDrift, showDrift } from './drift.ts';
 import { errand, go, takeBack } from './errands.ts';
 import { acceptHostKeys } from './hostKeys.ts';
 import { liveAddresses, liveMac } from './live.ts';
+import { operate } from './operations.ts';
 import { push, retry } from './pushes.ts';
+import { restore } from './restores.ts';
 import { listRuns, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices, listWatched } from './watch.ts';
@@ -23,6 +25,8 @@ export const fleetHandlers = {
   'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),
   'run.compare': (tx, { body }) => compare(tx, body),
   'run.push': (tx, { body }) => push(tx, body),
+  'run.restore': (tx, { body }) => restore(tx, body),
+  'run.operation': (tx, { body }) => operate(tx, body),
   'run.retry': (tx, { params }) => retry(tx, params.id ?? ''),
   'drift.list': (tx, { query }) => listDrift(tx, query),
   'drift.show': (tx, { params }) => showDrift(tx, params.ref ?? ''),

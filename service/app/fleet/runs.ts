@@ -24,6 +24,9 @@ export interface RunInput {
   insist?: boolean;
   /** Of a push: editions may be stale. */
   stale?: boolean;
+  /** Of an operation: which, and for how long a wiped device is expected. */
+  operation?: 'restart' | 'wipe';
+  hours?: number;
   /** Of comparing: by the last captures, no device is asked. */
   captured?: boolean;
   /** A sheet that is tried, instead of that of the records. */

@@ -18,7 +18,7 @@ import type { Waiting } from '../../app/fleet/work.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { capturedText } from './capture.ts';
-import { errandPlan, pushPlan, type ChangePlan } from './plans.ts';
+import { errandPlan, pushPlan, restorePlan, type ChangePlan } from './plans.ts';
 
 const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
 
@@ -103,7 +103,12 @@ class Change {
     this.dialect = dialect;
     this.session = session;
     this.intended = intended;
-    this.plan = kind === 'push' ? pushPlan(target, dialect, sealed) : errandPlan(dialect, sealed);
+    this.plan =
+      kind === 'push'
+        ? pushPlan(target, dialect, sealed)
+        : kind === 'restore'
+          ? restorePlan(target, dialect, sealed)
+          : errandPlan(dialect, sealed);
     this.known = new Masker([...target.secrets, ...this.plan.secrets]);
   }
 
@@ -120,7 +125,7 @@ class Change {
   }
 
   rightWords(steps: readonly Step[]): string {
-    return this.plan.edition === undefined ? countWords(steps, true) : `it runs edition ${this.plan.edition}`;
+    return this.plan.of === undefined ? countWords(steps, true) : `it runs ${this.plan.of}`;
   }
 
   /** What is not as it should be in what is stored: a restart would bring it back. */
@@ -180,7 +185,7 @@ class Change {
       const gone = first.away ? 'it is still there' : 'it is not there';
       const why = `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`;
       await this.hold();
-      return this.done(this.plan.edition === undefined ? 'turned down' : 'never taken', why);
+      return this.done(this.plan.of === undefined ? 'turned down' : 'never taken', why);
     }
     if (input.insist !== true) {
       const shut = await again();
@@ -263,7 +268,7 @@ class Change {
    */
   private async refused(why: string): Promise<Done> {
     const unchanged = inverseLines(this.dialect, this.before ?? '', this.after ?? '') === '';
-    if (this.plan.edition !== undefined && !unchanged) return this.takenBack(why);
+    if (this.plan.of !== undefined && !unchanged) return this.takenBack(why);
     await this.hold();
     return this.done('turned down', why);
   }

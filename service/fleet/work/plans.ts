@@ -1,10 +1,12 @@
 /** What is to be done to a device: the lines of an errand, or what brings it to its edition. */
 import { pushSteps } from '@zpine/core/config/push';
 import type { Dialect } from '@zpine/core/dialect/dialect';
+import type { Uplinks } from '@zpine/core/dialect/sameness';
 import { stepsOf, type Step } from '@zpine/core/fleet/errand';
-import { offTheWireAny, onTheWire } from '../../app/editions/content.ts';
+import { onTheWire } from '../../app/editions/content.ts';
 import type { Target } from '../../app/fleet/access.ts';
-import { comparedWith } from '../../app/fleet/compared.ts';
+import type { RestoreSeal } from '../../app/fleet/restores.ts';
+import { comparedWith, unkeptLines } from '../../app/fleet/compared.ts';
 import type { ErrandSeal } from '../../app/fleet/errands.ts';
 import type { PushSeal } from '../../app/fleet/pushes.ts';
 
@@ -15,11 +17,13 @@ export interface ChangePlan {
   secrets: string[];
   /** The number of the edition that the device is brought to. */
   edition: number | undefined;
+  /** What a device is brought to as a whole, in words: half of it is nothing that anybody wanted. */
+  of: string | undefined;
   onTheWire: (command: string) => string;
   /** Ports in which, by the records, a cable is plugged. */
   cabled: string[];
   /** What is kept of it under seal. */
-  seal: ErrandSeal | PushSeal;
+  seal: ErrandSeal | PushSeal | RestoreSeal;
 }
 
 export function errandPlan(dialect: Dialect, sealed: string | undefined): ChangePlan {
@@ -28,6 +32,31 @@ export function errandPlan(dialect: Dialect, sealed: string | undefined): Change
     stepsOn: (running) => stepsOf(dialect, seal.lines, running),
     secrets: [...seal.secrets, ...dialect.secretsIn(seal.lines)],
     edition: undefined,
+    of: undefined,
+    onTheWire: (command) => command,
+    cabled: [],
+    seal,
+  };
+}
+
+/** By what the service comes to a device as it runs now. */
+function uplinksOf({ address }: Target, dialect: Dialect, running: string): Uplinks {
+  const way = dialect.wayIn(running);
+  const host = address?.split('/')[0];
+  const vlan = way.addresses.find((one) => one.address.split('/')[0] === host)?.needs;
+  const carriers = (way.carriers ?? []).filter(({ vlans }) => vlan !== undefined && vlans.includes(vlan));
+  return { vlan, ports: carriers.map(({ port }) => port) };
+}
+
+/** All that was captured, and nothing else. */
+export function restorePlan(target: Target, dialect: Dialect, sealed: string | undefined): ChangePlan {
+  const seal = JSON.parse(sealed ?? '{"text":"","of":"","secrets":[]}') as RestoreSeal;
+  const text = seal.text ?? '';
+  return {
+    stepsOn: (running) => pushSteps(unkeptLines(dialect, text, running), dialect, uplinksOf(target, dialect, running)),
+    secrets: [...seal.secrets, ...dialect.secretsIn(text)],
+    edition: undefined,
+    of: seal.of,
     onTheWire: (command) => command,
     cabled: [],
     seal,
@@ -37,18 +66,15 @@ export function errandPlan(dialect: Dialect, sealed: string | undefined): Change
 export function pushPlan(target: Target, dialect: Dialect, sealed: string | undefined): ChangePlan {
   const seal = JSON.parse(sealed ?? '{"edition":0,"files":[],"token":"","secrets":[],"cabled":[]}') as PushSeal;
   const main = seal.files.find((file) => file.name === '')?.text ?? '';
-  const address = target.address?.split('/')[0];
   return {
     stepsOn: (running) => {
       const { differences } = comparedWith(target, dialect, seal.files, running);
       if (differences.length === 0) return [];
-      const way = dialect.wayIn(offTheWireAny(running, main));
-      const vlan = way.addresses.find((one) => one.address.split('/')[0] === address)?.needs;
-      const carriers = (way.carriers ?? []).filter(({ vlans }) => vlans.includes(vlan ?? ''));
-      return pushSteps(differences, dialect, { vlan, ports: carriers.map(({ port }) => port) });
+      return pushSteps(differences, dialect, uplinksOf(target, dialect, running));
     },
     secrets: [...seal.secrets, ...dialect.secretsIn(main)],
     edition: seal.edition,
+    of: `edition ${seal.edition}`,
     onTheWire: (command) => onTheWire(command, seal.token),
     cabled: seal.cabled,
     seal,

@@ -1,0 +1,48 @@
+/** Operations: named acts that are neither questions nor configuration, previewed and confirmed by the number of devices. */
+import { Refusal } from '@zpine/contract/errors';
+import type { RunHead } from '@zpine/contract/fleetShapes';
+import type { BodyOf } from '@zpine/contract/routes';
+import { byIds } from '../../store/records.ts';
+import type { Tx } from '../../store/tx.ts';
+import { openWindow } from '../arrivals/window.ts';
+import { makeRun } from './runs.ts';
+import { isEverything, selected } from './selection.ts';
+import { targetsOf } from './targets.ts';
+
+const how = { restart: 'restarted', wipe: 'wiped' } as const;
+
+export async function operate(tx: Tx, body: BodyOf<'run.operation'>): Promise<RunHead> {
+  const found = await selected(tx, body);
+  const { devices } = found;
+  if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
+    throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
+  const targets = await targetsOf(tx, devices);
+  for (const { id, key } of devices) {
+    const { dialect, dialectName } = targets.get(id) ?? {};
+    if (!dialect?.sheet[body.operation])
+      throw new Refusal('operation-unknown', {
+        device: key,
+        dialect: dialect?.sheet.title ?? dialectName ?? '(none)',
+        how: how[body.operation],
+        operation: body.operation,
+      });
+  }
+  return makeRun(tx, {
+    kind: 'operation',
+    title: body.operation === 'restart' ? 'Restart' : 'Wipe',
+    input: {
+      asks: [],
+      expect: [],
+      confirmed: false,
+      operation: body.operation,
+      ...(body.hours === undefined ? {} : { hours: body.hours }),
+    },
+    selected: found,
+  });
+}
+
+/** Opens the arrival window of a device that is about to boot without a configuration. */
+export async function expectBack(tx: Tx, device: number, hours: number): Promise<void> {
+  const record = (await byIds(tx, 'device', [device])).get(device);
+  if (record) await openWindow(tx, record, hours);
+}
