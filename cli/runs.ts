@@ -1,7 +1,7 @@
 /** Runs, followed until they end; the verbs that every kind of run has. */
 import type { Command } from 'commander';
 import { glyphOf, isWell } from '@zpine/core/fleet/outcomes';
-import { type RunHead, type ShownRun } from '@zpine/contract/fleetShapes';
+import type { RunHead, ShownRun } from '@zpine/contract/fleetShapes';
 import { runKinds } from '@zpine/contract/runKinds';
 import { cellsToCsv } from '@zpine/contract/csv';
 import { countWords, runTable } from '@zpine/contract/runTables';

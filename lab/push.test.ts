@@ -222,7 +222,7 @@ describe('a push', function () {
           expect(carry.length, device.print()).to.be.greaterThan(0);
         });
       }),
-      { numRuns: 300 },
+      { numRuns: 120 },
     );
   });
 
@@ -234,7 +234,7 @@ describe('a push', function () {
         expect(device.print()).not.to.contain('state live');
         proves(furrow, device, edition);
       }),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
   });
 
@@ -315,7 +315,7 @@ describe('a push', function () {
         };
         proves(quill, device, editionOf(quillParts(to, whose)));
       }),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
   });
 
@@ -377,7 +377,7 @@ describe('a push', function () {
         };
         proves(shale, device, editionOf(shaleParts(to, whose)));
       }),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
   });
 });

@@ -7,7 +7,7 @@ import { pathText } from '../dialect/path.ts';
 import { ownersOf, type Owners } from './owned.ts';
 import type { ConfigLine } from './tree.ts';
 
-export interface IntendedPart {
+interface IntendedPart {
   name: string;
   owned: boolean;
   /** Beginnings of lines that are its own even where it renders none. */
@@ -21,7 +21,7 @@ export interface Intended {
   parts: readonly IntendedPart[];
 }
 
-export type DifferenceKind = 'missing' | 'extra' | 'changed' | 'order';
+type DifferenceKind = 'missing' | 'extra' | 'changed' | 'order';
 
 export interface Difference {
   part: string;
@@ -38,7 +38,7 @@ export interface Difference {
   inside: string[];
 }
 
-export interface PartCompared {
+interface PartCompared {
   name: string;
   right: number;
   /** Lines, those below extra blocks as well. */
@@ -65,7 +65,7 @@ export interface Reader extends Sameness {
   sheet: { heads: readonly string[] };
 }
 
-export type SecretVerdict = 'same' | 'differs' | 'unknown';
+type SecretVerdict = 'same' | 'differs' | 'unknown';
 /** Whether a secret as it should be and as a device shows it are one; both may be digests. */
 export type SecretsAgree = (wanted: LineSecret, shown: LineSecret) => SecretVerdict;
 
@@ -73,7 +73,7 @@ export type SecretsAgree = (wanted: LineSecret, shown: LineSecret) => SecretVerd
 const DIGEST = /^\$[0-9a-z]+\$/;
 
 /** Where no digest can be worked out: only equal texts are surely the same. */
-export const agreeByText: SecretsAgree = (wanted, shown) =>
+const agreeByText: SecretsAgree = (wanted, shown) =>
   wanted.secret === shown.secret
     ? 'same'
     : wanted.form !== shown.form || DIGEST.test(shown.secret) || DIGEST.test(wanted.secret)

@@ -9,6 +9,7 @@ import { housekeeping } from './housekeeping.ts';
 import { countDoubts, DOUBTS_AGAIN_SECONDS } from './checks/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { againAtNight, soundnessWork, untilNight } from './soundness/checks.ts';
+import { recompare } from './fleet/recompare.ts';
 import { remask } from './secrets/remask.ts';
 import { reindex } from './search/reindex.ts';
 
@@ -20,6 +21,7 @@ interface Log {
 export const works: Record<string, JobWork> = {
   housekeeping,
   reindex,
+  recompare,
   remask,
   reslot,
   resting: wakeResting,
@@ -75,8 +77,9 @@ export class Worker {
   }
 
   private async turn(): Promise<boolean> {
-    if (this.turns.running.size >= MOST_LONG) return false;
-    const job = await claimJob(this.store).catch((error: unknown) => {
+    // Short ones go on while as many long ones as there is room for are under way.
+    const full = this.turns.running.size >= MOST_LONG ? Object.keys(long) : [];
+    const job = await claimJob(this.store, full).catch((error: unknown) => {
       this.faults.say(error, 'no job could be claimed');
       return undefined;
     });

@@ -20,12 +20,13 @@ export type JobWork = (store: Store, payload: unknown, lost?: AbortSignal) => Pr
 const actor: Actor = { name: 'service', via: 'service' };
 
 /** Claims the next job that is due, if there is one. */
-export async function claimJob(store: Store): Promise<ClaimedJob | undefined> {
+/** `not`: names of jobs for which there is no room now. */
+export async function claimJob(store: Store, not: readonly string[] = []): Promise<ClaimedJob | undefined> {
   return transact(store, actor, 'claim', async (tx) => {
     const [job] = await claimDue<{ id: number; name: string; payload: string; tries: number }>(tx, 'job', {
       columns: 'id, name, payload, tries',
-      where: 'due_at <= ?',
-      values: [await tx.now()],
+      where: not.length === 0 ? 'due_at <= ?' : 'due_at <= ? AND name NOT IN (?)',
+      values: not.length === 0 ? [await tx.now()] : [await tx.now(), not],
       order: 'due_at, id',
       most: 1,
     });

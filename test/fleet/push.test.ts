@@ -124,7 +124,11 @@ describe('compare, drift and push', function () {
       'edition 1 is stale, its inputs have changed since: zpine edition make har-acc-1',
     );
     await publish(f.all);
-    expect(await drift('har-acc-1')).to.include({ edition: 1, published: 2 });
+    await eventually(
+      'what was published is held against the last capture',
+      async () => (await drift('har-acc-1'))?.edition === 2,
+    );
+    expect(await drift('har-acc-1')).to.include({ edition: 2, published: 2, lines: 2 });
     const run = await compare({ where: 'stage!=retired', captured: true });
     expect(run.counts).to.deep.equal({ differs: 16 });
     expect(run.rows.every(({ ms }) => ms === 0)).to.equal(true);
@@ -148,6 +152,11 @@ describe('compare, drift and push', function () {
     const run = await compare({ devices: ['har-acc-2'] });
     expect(rowOf(run, 'har-acc-2').detail).to.equal(
       'it runs edition 2, 7 lines; 1 line of what runs is not stored so: a restart would bring back what is',
+    );
+    const [notice] = (await f.client.call('notice.list', { query: {} })).items;
+    expect(notice).to.include({ device: 'har-acc-2', what: 'configuration' });
+    expect(notice?.text).to.match(
+      /^har-acc-2 runs another configuration than at .*, by other hands: zpine capture diff har-acc-2$/,
     );
     const { groups } = await f.client.call('drift.list', { query: { of: 'stored' } });
     expect(

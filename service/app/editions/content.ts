@@ -130,12 +130,9 @@ function lineFinder({ text, secrets }: Files[number]): (at: number, behind?: boo
 /** What goes to the device: the one-time part filled in. */
 export const onTheWire = (text: string, token: string): string => text.replaceAll(ONE_TIME, token);
 
-/** What a device shows, with the one-time part as the edition has it. */
-export const offTheWire = (text: string, token: string): string => text.replaceAll(token, ONE_TIME);
-
 /**
- * The same where nobody knows which one-time part the device was given: any that stands where the edition has one. What
- * counts is that it calls home at the right place.
+ * What a device shows, with the one-time part as the edition has it: any that stands where the edition has one, as nobody
+ * knows which it was given. What counts is that it calls home at the right place.
  */
 export function offTheWireAny(text: string, edition: string): string {
   let out = text;

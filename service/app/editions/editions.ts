@@ -361,6 +361,8 @@ export async function publishEdition(
     { number: row.number, published: row.published_at !== null },
     { number: row.number, published: true, ...(faults.length > 0 ? { insisted: words.slice(0, 1000) } : {}) },
   );
+  // What the device ran when it was captured last differs from this one at once.
+  tx.job({ name: 'recompare', payload: { device: device.id }, delaySeconds: 0, single: `recompare ${device.id}` });
   if (preparing.includes(device.stage as Stage)) await setFields(tx, 'device', device.id, { stage: 'prepared' });
   if (input.openHours !== undefined)
     await openWindow(tx, await mustFind(tx, 'device', `#${device.id}`), input.openHours);

@@ -43,17 +43,17 @@ type CaptureRow = RowOf<typeof captures> & RowOf<typeof texts>;
 
 type ShownFile = NonNullable<RunRow['files']>[number];
 
-/** Keeps what is new; what stands already is only dated. */
+/** Keeps what is new; what stands already is only dated. Gives when the configuration was seen last before, if it was. */
 export async function storeCaptured(
   tx: Tx,
   device: number,
   run: number | null,
   files: Captured[],
-): Promise<ShownFile[]> {
+): Promise<{ files: ShownFile[]; lastRunning: Date | null }> {
   const now = await tx.now();
   const { key: deviceKey } = await byId(tx, 'device', device);
   const standing = await tx.select<CaptureRow>(
-    'SELECT id, file, digest FROM capture WHERE device_id = ? AND current = 1',
+    'SELECT id, file, digest, last_at FROM capture WHERE device_id = ? AND current = 1',
     [device],
   );
   const out: ShownFile[] = [];
@@ -91,7 +91,7 @@ export async function storeCaptured(
     out.push({ file, bytes, fingerprint, changed, binary, failed: null });
   }
   if (out.some((one) => one.changed)) tx.hint('capture', device, null);
-  return out;
+  return { files: out, lastRunning: standing.find((one) => one.file === 'running')?.last_at ?? null };
 }
 
 const COLUMNS = `${captures.of('c')}, ${texts.of('t')}`;

@@ -33,7 +33,7 @@ export interface PushSeal {
 }
 
 /** What is known of a device beforehand is said instead of reaching it. */
-export interface LeftOut {
+interface LeftOut {
   leftOut: string;
 }
 

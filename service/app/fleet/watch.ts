@@ -2,9 +2,9 @@
 import { looked, type Told, type Watched } from '@zpine/core/fleet/damping';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { among } from '../../store/among.ts';
-import { byIds, find } from '../../store/records.ts';
+import { byIds } from '../../store/records.ts';
 import { claimDue, holds, type Lease } from '../../store/claims.ts';
-import type { Instant } from '../../store/instant.ts';
+import { addNotices } from './notices.ts';
 import type { Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
 import type { Target } from './access.ts';
@@ -114,35 +114,12 @@ export async function saveLook(tx: Tx, look: Look, due: DueLook): Promise<number
     ]);
     if (step.told) told.push({ what, told: step.told, detail });
   }
-  if (told.length > 0) await tell(tx, look, told, now);
+  if (told.length > 0)
+    await addNotices(tx, look.device, (device) =>
+      told.map((one) => ({ what: one.what, text: words(device, one.what, one.told, one.detail) })),
+    );
   tx.hint('watched', look.device, null);
   return told.length;
-}
-
-async function tell(
-  tx: Tx,
-  look: Look,
-  told: { what: string; told: Told; detail: string }[],
-  now: Instant,
-): Promise<void> {
-  const [device] = await find(tx, 'device', { id: look.device });
-  if (!device) return;
-  const mail = (await settingsOfMany(tx, [device], ['watch.mail'])).value(device, 'watch.mail');
-  const to = Array.isArray(mail) ? mail.map(String).join(', ') : '';
-  for (const one of told) {
-    const [id] = await tx.insertRows('notice', [
-      {
-        at: now,
-        device_id: device.id,
-        device_key: device.key,
-        what: one.what,
-        text: words(device.key, one.what, one.told, one.detail).slice(0, 1000),
-        mail_to: to,
-        mail_due: to === '' ? null : now,
-      },
-    ]);
-    tx.hint('notice', Number(id), null);
-  }
 }
 
 function words(device: string, what: string, told: Told, detail: string): string {

@@ -7,6 +7,7 @@ import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { storeCaptured, type Captured } from './captures.ts';
+import { addNotices } from './notices.ts';
 import { saveDrift } from './drift.ts';
 import type { FoundDrift } from './compared.ts';
 import { nextVersion, waitingRowsOf } from './runRows.ts';
@@ -148,7 +149,16 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
 
 async function withCaptured(tx: Tx, run: ClaimedRun, one: RowResult): Promise<Partial<RunRow>> {
   if (!one.captured) return one.result;
-  const files = await storeCaptured(tx, one.device, run.id, one.captured);
+  const { files, lastRunning } = await storeCaptured(tx, one.device, run.id, one.captured);
+  // What we change is captured by what changes it: what is found otherwise than it was left is somebody else's work.
+  const changed = files.some(({ file, changed: isNew }) => file === 'running' && isNew);
+  if (changed && lastRunning && !changingKinds.includes(run.kind))
+    await addNotices(tx, one.device, (device) => [
+      {
+        what: 'configuration',
+        text: `${device} runs another configuration than at ${lastRunning.toISOString().slice(0, 16).replace('T', ' ')}, by other hands: zpine capture diff ${device}`,
+      },
+    ]);
   return { ...one.result, files: [...files, ...(one.result.files ?? [])] };
 }
 

@@ -31,7 +31,7 @@ export interface Back {
 }
 
 /** Waits for it; gives why it did not come back in time. */
-export async function waitFor(dialect: Dialect, reopen: Reopen): Promise<Back | string> {
+async function waitFor(dialect: Dialect, reopen: Reopen): Promise<Back | string> {
   const limit = dialect.sheet.restart?.backSeconds ?? 300;
   const begin = Date.now();
   let why = '';
