@@ -15,6 +15,8 @@ import { ratesInTurns, type Row } from './measure.ts';
 const DEVICES = 1000;
 const PARALLEL = 40;
 const ROUNDS = 3;
+/** A thousand are to be compared in so long. */
+const COMPARE_SECONDS = 30;
 const DIAL = 'default 10.77.0.0/16 127.66.0.0/16 10000';
 const NAME = 'zpine_bench_fleet';
 
@@ -47,6 +49,8 @@ export async function fleetRows(database: Mariadb): Promise<Row[]> {
     const before = await storedBytes(database);
     const again = await settled(api, (await api.call('run.capture', { body: { where } })).id);
     const after = await storedBytes(database);
+    await describe(api);
+    const compared = await settled(api, (await api.call('run.compare', { body: { where, captured: true } })).id);
     return [
       {
         what: `${DEVICES} devices asked one question, ${PARALLEL} at a time, beside bare SSH connect and exec`,
@@ -62,12 +66,39 @@ export async function fleetRows(database: Mariadb): Promise<Row[]> {
         ratio: after === before ? 1 : 0,
         aim: 1,
       },
+      {
+        what: `${compared.counts.differs ?? 0} devices compared with their editions by their captures; beside ${COMPARE_SECONDS} s`,
+        figure: `${(compared.ms / 1000).toFixed(1)} s`,
+        reference: `${COMPARE_SECONDS} s`,
+        ratio: (COMPARE_SECONDS * 1000) / compared.ms,
+        aim: 1,
+      },
     ];
   } finally {
     await service.stop();
     lab.disconnect();
     rmSync(folder, { recursive: true, force: true });
   }
+}
+
+/** An edition for each, from one template: what they run already was never described. */
+async function describe(api: Client): Promise<void> {
+  const source = '@part "time" owns "ntp "\n@for server of set.time.servers\nntp @{server}\n@end\n@end\n';
+  await api.add('template', { name: 'bench', dialect: 'shale', source });
+  const value = ['10.77.0.5', '10.77.0.99'];
+  await api.call('value.put', { body: { setting: 'time.servers', layer: 'everywhere', mode: 'set', value } });
+  let next = 0;
+  const one = async (n: number) => {
+    const ref = `bench-${n}`;
+    const { number } = await api.call('edition.make', { params: { ref }, body: { apply: true } });
+    const params = { ref, number: String(number) };
+    await api.call('edition.publish', { params, body: { insist: true }, reason: 'measured, never booted' });
+  };
+  await Promise.all(
+    Array.from({ length: 8 }, async () => {
+      while (next < DEVICES) await one(next++);
+    }),
+  );
 }
 
 /** Which devices did not answer, and why. */

@@ -6,6 +6,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { startMariadb, type Mariadb } from '../ops/mariadb.ts';
+import { compareRows } from './compare.ts';
 import { consoleRows } from './console.ts';
 import { dhcpRows } from './dhcp.ts';
 import { fleetRows } from './fleet.ts';
@@ -24,6 +25,7 @@ const groups: Record<string, (database: Mariadb) => Promise<Row[]>> = {
   'next-free': nextFreeRows,
   'prefix-tree': prefixTreeRows,
   import: importRows,
+  compare: compareRows,
   fleet: fleetRows,
   dhcp: dhcpRows,
   render: renderRows,

@@ -19,8 +19,7 @@ export type JobWork = (store: Store, payload: unknown, lost?: AbortSignal) => Pr
 
 const actor: Actor = { name: 'service', via: 'service' };
 
-/** Claims the next job that is due, if there is one. */
-/** `not`: names of jobs for which there is no room now. */
+/** Claims the next job that is due, if there is one; `not`: names of jobs for which there is no room now. */
 export async function claimJob(store: Store, not: readonly string[] = []): Promise<ClaimedJob | undefined> {
   return transact(store, actor, 'claim', async (tx) => {
     const [job] = await claimDue<{ id: number; name: string; payload: string; tries: number }>(tx, 'job', {
