@@ -49,7 +49,7 @@ export function addComparing(program: Command): void {
     )
     .action(push);
 
-  program
+  const noun = program
     .command('drift')
     .description(
       'who does not run what it should, those with the same difference together; with a device, its differences',
@@ -59,6 +59,58 @@ export function addComparing(program: Command): void {
     .option('--stored', 'instead: whose running configuration is not what is stored')
     .option('--all', 'every line that differs')
     .action(drift);
+  noun
+    .command('take')
+    .description(
+      'turn what a device runs otherwise into its description: lists what each difference would mean, takes over those that are named',
+    )
+    .argument('<device>')
+    .argument('[difference...]', 'by their short names in the list')
+    .option('--every', 'all that can be taken over')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText('after', '\nExamples:\n  zpine drift take ard-acc-1\n  zpine drift take ard-acc-1 3f2a1b --preview')
+    .action(take);
+}
+
+async function take(
+  device: string,
+  named: string[],
+  options: { every?: boolean; reason?: string },
+  command: Command,
+): Promise<void> {
+  const client = clientOf();
+  const params = { ref: device };
+  const { items } = await client.call('drift.means', { params });
+  const able = items.filter(({ means, why }) => means.length > 0 && why === undefined);
+  if (named.length === 0 && !options.every) {
+    if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+    if (items.length === 0) return out(`${device} runs what its records say`);
+    out(
+      table(
+        ['', 'difference', 'would mean'],
+        items.map(({ id, difference, means, why }) => [
+          why === undefined ? id : '–',
+          differenceText(difference),
+          why === undefined ? means.join('; ') : `not to be taken over: ${why}`,
+        ]),
+      ),
+    );
+    if (able.length > 0) out(`\nto take one over: zpine drift take ${device} ${able[0]?.id ?? ''}`);
+    return;
+  }
+  const wanted = options.every ? able.map(({ id }) => id) : named.map((name) => idAmong(items, name));
+  if (wanted.length === 0) return out('nothing of it can be taken over');
+  const { taken } = await client.call('drift.takeOver', { params, body: { take: wanted }, reason: options.reason });
+  for (const line of taken) out(line);
+  out(`to make the edition that has it: zpine edition make ${device}`);
+}
+
+/** The beginning of a name is enough, where only one begins so. */
+function idAmong(items: readonly { id: string }[], name: string): string {
+  const fits = items.filter(({ id }) => id.startsWith(name));
+  if (fits.length !== 1 || !fits[0])
+    throw new UsageError(`"${name}" is ${fits.length === 0 ? 'none' : 'several'} of the differences`);
+  return fits[0].id;
 }
 
 /** Of `device`: what is neither a question nor configuration. */

@@ -80,6 +80,8 @@ export const calls: Record<VerbRouteId, Call> = {
   'run.retry': { method: 'POST', path: '/runs/{id}/retry' },
   'drift.list': { method: 'GET', path: '/drift' },
   'drift.show': { method: 'GET', path: '/devices/{ref}/drift' },
+  'drift.means': { method: 'GET', path: '/devices/{ref}/drift/meaning' },
+  'drift.takeOver': { method: 'POST', path: '/devices/{ref}/drift/take-over' },
   'hostKey.accept': { method: 'POST', path: '/host-keys/accept' },
   'capture.list': { method: 'GET', path: '/captures' },
   'capture.show': { method: 'GET', path: '/captures/{id}' },

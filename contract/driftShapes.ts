@@ -2,7 +2,7 @@
 import { z } from 'zod';
 import { text, time } from './onboardingShapes.ts';
 
-const differenceSchema = z.object({
+export const differenceSchema = z.object({
   part: z.string(),
   kind: z.enum(['missing', 'extra', 'changed', 'order']),
   /** The blocks that the line stands in, outermost first. */

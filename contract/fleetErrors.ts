@@ -93,6 +93,25 @@ export const fleetErrors = {
     (p) => `${p.device}: the sheet of ${p.dialect} does not say how a device is ${p.how}`,
     (p) => `zpine dialect check FILE; the part of a sheet that says it is called ${p.operation}`,
   ),
+  'take-over-uncaptured': row(
+    409,
+    'Never captured',
+    (p) => `nothing of ${p.device} was captured yet`,
+    (p) => `zpine capture now ${p.device}`,
+  ),
+  'take-over-gone': row(
+    409,
+    'No such difference',
+    (p) => `${p.device} has no difference ${p.id} any more`,
+    () => 'look again: zpine drift take DEVICE',
+  ),
+  'take-over-unread': row(
+    409,
+    'Not to be taken over',
+    (p) => `no line of the template tells which record would make "${p.line}"`,
+  ),
+  'take-over-fails': row(409, 'Not to be taken over', (p) => `${p.device}: ${p.why}`),
+  'take-over-no-site': row(409, 'No site', (p) => `${p.device} is at no site: a VLAN belongs to one`),
   'push-no-edition': row(
     409,
     'No edition',

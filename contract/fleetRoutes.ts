@@ -21,7 +21,7 @@ import {
   watchedSchema,
 } from './fleetShapes.ts';
 import { runKinds } from './runKinds.ts';
-import { deviceDriftSchema, driftGroupSchema, driftQuerySchema } from './driftShapes.ts';
+import { differenceSchema, deviceDriftSchema, driftGroupSchema, driftQuerySchema } from './driftShapes.ts';
 import { text, time } from './onboardingShapes.ts';
 import { route, type Route } from './route.ts';
 
@@ -273,6 +273,34 @@ export const fleetRoutes = {
     summary: 'One device: what it should run beside what it ran when it was compared last',
     group: 'Fleet',
     reply: z.object({ drift: deviceDriftSchema.nullable() }),
+  }),
+  'drift.means': route({
+    method: 'GET',
+    path: '/devices/{ref}/drift/meaning',
+    role: 'engineer',
+    apart: true,
+    summary: 'What each difference of a device would mean for its records, tried and taken back',
+    group: 'Fleet',
+    reply: items(
+      z.object({
+        id: z.string(),
+        difference: differenceSchema,
+        /** Values and records that would make the line, in words. */
+        means: z.array(z.string()),
+        /** Why it cannot be taken over. */
+        why: z.string().optional(),
+      }),
+    ),
+  }),
+  'drift.takeOver': route({
+    method: 'POST',
+    path: '/devices/{ref}/drift/take-over',
+    role: 'engineer',
+    apart: true,
+    summary: 'Take differences of a device over into its settings, interfaces and VLANs',
+    group: 'Fleet',
+    body: z.strictObject({ take: z.array(text(40)).min(1).max(200).describe('Ids of differences') }),
+    reply: z.object({ taken: z.array(z.string()) }),
   }),
   'hostKey.accept': route({
     method: 'POST',

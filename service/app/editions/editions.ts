@@ -47,7 +47,8 @@ import {
 } from './templates.ts';
 import { lockoutFaults } from './lockout.ts';
 
-async function inputsOf(
+/** What a text for the device is made from, as its records are now. */
+export async function inputsOf(
   tx: Tx,
   device: Stored<'device'>,
 ): Promise<{ context: DeviceContext; inputs: Inputs; template: Stored<'template'> }> {

@@ -1,5 +1,11 @@
 /** One device: what it runs and what it has stored, held against what it should run. No database, and no secret in what comes out. */
-import { agreeByDigest, compareConfig, type Comparison, type Difference } from '@zpine/core/config/compare';
+import {
+  agreeByDigest,
+  compareConfig,
+  type Comparison,
+  type Difference,
+  type SecretsAgree,
+} from '@zpine/core/config/compare';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Masker } from '@zpine/core/secrets/masking';
 import type { ShownComparison } from '@zpine/contract/driftShapes';
@@ -32,9 +38,13 @@ const MOST_ELSEWHERE = 500;
 
 export function comparedWith(target: Target, dialect: Dialect, files: Files, text: string): Comparison {
   const main = files.find((file) => file.name === '') ?? { text: '', parts: [] };
-  const { password } = target.access;
-  const agree = agreeByDigest(passwordOpens, [...(password === undefined ? [] : [password]), ...target.secrets]);
-  return compareConfig(main, offTheWireAny(text, main.text), dialect, agree);
+  return compareConfig(main, offTheWireAny(text, main.text), dialect, agreeFor(target));
+}
+
+/** By all passwords that are known of the device. */
+export function agreeFor({ access, secrets }: Target): SecretsAgree {
+  const own = access.password === undefined ? [] : [access.password];
+  return agreeByDigest(passwordOpens, [...own, ...secrets]);
 }
 
 /** What runs and is not stored is missing, what is stored and does not run is extra. */

@@ -9,6 +9,7 @@ import { operate } from './operations.ts';
 import { push, retry } from './pushes.ts';
 import { restore } from './restores.ts';
 import { listRuns, rowOfRun, stopRun, wholeRun } from './runs.ts';
+import { meaningOfDrift, takeOver } from './takeOver.ts';
 import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices, listWatched } from './watch.ts';
 import type { VerbHandlers } from '../handler.ts';
@@ -29,6 +30,8 @@ export const fleetHandlers = {
   'run.operation': (tx, { body }) => operate(tx, body),
   'run.retry': (tx, { params }) => retry(tx, params.id ?? ''),
   'drift.list': (tx, { query }) => listDrift(tx, query),
+  'drift.means': (tx, { params }) => meaningOfDrift(tx, params.ref ?? ''),
+  'drift.takeOver': (tx, { params, body }) => takeOver(tx, params.ref ?? '', body),
   'drift.show': (tx, { params }) => showDrift(tx, params.ref ?? ''),
   'run.takeBack': (tx, { params }) => takeBack(tx, params.id ?? ''),
   'run.reach': (tx, { body }) => reach(tx, body),
