@@ -1,5 +1,6 @@
 import { Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
@@ -7,6 +8,7 @@ import { Differences } from '../fleet/Differences.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { useMay } from '../session.tsx';
+import { TakeOver } from './TakeOver.tsx';
 
 type Found = NonNullable<ReplyOf<'drift.show'>['drift']>;
 
@@ -17,6 +19,7 @@ export function DriftPanel({ device }: { device: string }) {
   const attempt = useAttempt();
   const navigate = useNavigate();
   const may = useMay('engineer');
+  const [taking, setTaking] = useState(false);
   const found = useQuery({
     queryKey: keys.worked('device-drift', device),
     queryFn: () => client.call('drift.show', { params: { ref: device } }),
@@ -38,6 +41,7 @@ export function DriftPanel({ device }: { device: string }) {
           {may && (
             <span>
               <Button onClick={() => begin('run.compare')}>Compare it</Button>{' '}
+              {drift !== null && drift.lines > 0 && <Button onClick={() => setTaking(true)}>Take it over …</Button>}{' '}
               {differs && drift.edition !== null && (
                 <Button type="primary" onClick={() => begin('run.push')}>
                   {drift.lines > 0 ? `Bring it to edition ${drift.published ?? drift.edition} …` : 'Store what runs …'}
@@ -66,6 +70,7 @@ export function DriftPanel({ device }: { device: string }) {
           </details>
         )}
       </div>
+      {taking && <TakeOver device={device} onClose={() => setTaking(false)} />}
     </section>
   );
 }

@@ -18,7 +18,7 @@ const passing: Record<string, readonly string[]> = {
   stranger: ['strangers', 'boot', 'today', 'counts'],
   run: ['runs', 'run', 'runrow', 'groups'],
   capture: ['captures', 'capture', 'capture-diff', 'capture-search', 'versions', 'today', 'counts'],
-  drift: ['drift', 'device-drift', 'device', 'today', 'counts'],
+  drift: ['drift', 'device-drift', 'drift-means', 'device', 'today', 'counts'],
   watched: ['watched', 'live'],
   notice: ['notices', 'watched', 'today', 'counts'],
   doubt: ['doctor', 'today', 'counts'],

@@ -7,6 +7,7 @@ import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import { farEnds } from '../cables/trace.ts';
 import { newSecret } from '../access/secrets.ts';
 import type { Files } from '../editions/content.ts';
 import { staleAmong } from '../editions/editions.ts';
@@ -25,7 +26,7 @@ export interface PushSeal {
   /** The one-time part of URLs that are sent. */
   token: string;
   secrets: string[];
-  /** Ports in which, by the records, a cable is plugged. */
+  /** Ports whose cable leads to another device, by the records. */
   cabled: string[];
   /** What ran before and after, for the way back. */
   before?: string;
@@ -114,14 +115,28 @@ async function tokensOf(tx: Tx, devices: readonly number[]): Promise<Map<number,
   return new Map(rows.map((row) => [Number(row.device_id), row.token]));
 }
 
-/** Names of ports with a cable in them, by device: something should be heard there. */
+/**
+ * Names of ports whose cable leads, by way of whatever panels, to an interface of another device: something should be heard
+ * there. What ends at a socket in a wall may be used by nobody.
+ */
 async function cabledOf(tx: Tx, devices: readonly number[]): Promise<Map<number, string[]>> {
-  const rows = await tx.select<{ device_id: number; name: string }>(
-    'SELECT p.device_id, p.name FROM port p JOIN cable_end e ON e.port_id = p.id WHERE p.device_id IN (?)',
+  const rows = await tx.select<{ id: number; device_id: number; name: string }>(
+    'SELECT p.id, p.device_id, p.name FROM port p JOIN cable_end e ON e.port_id = p.id WHERE p.device_id IN (?)',
     [devices],
   );
   const out = new Map<number, string[]>();
-  for (const { device_id, name } of rows) out.set(Number(device_id), [...(out.get(Number(device_id)) ?? []), name]);
+  if (rows.length === 0) return out;
+  const ends = await farEnds(
+    tx,
+    rows.map(({ id }) => Number(id)),
+  );
+  const far = [...ends.values()].flatMap(({ port }) => port ?? []);
+  if (far.length === 0) return out;
+  const active = await tx.select<{ port_id: number }>('SELECT port_id FROM `interface` WHERE port_id IN (?)', [far]);
+  const hears = new Set(active.map((row) => Number(row.port_id)));
+  for (const { id, device_id, name } of rows)
+    if (hears.has(ends.get(Number(id))?.port ?? 0))
+      out.set(Number(device_id), [...(out.get(Number(device_id)) ?? []), name]);
   return out;
 }
 

@@ -20,7 +20,7 @@ export interface ChangePlan {
   /** What a device is brought to as a whole, in words: half of it is nothing that anybody wanted. */
   of: string | undefined;
   onTheWire: (command: string) => string;
-  /** Ports in which, by the records, a cable is plugged. */
+  /** Ports whose cable leads to another device, by the records. */
   cabled: string[];
   /** What is kept of it under seal. */
   seal: ErrandSeal | PushSeal | RestoreSeal;
