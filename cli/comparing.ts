@@ -39,6 +39,7 @@ export function addComparing(program: Command): void {
   )
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
+    .option('--per-site <number>', 'so many devices of one site at a time')
     .option('--stale', 'editions, too, whose inputs have changed since they were made')
     .option('--insist', 'although the service would lose its way in; needs --reason')
     .option('--everything', 'the selection may be every device there is')
@@ -185,6 +186,7 @@ interface PushOptions extends Selected {
   ask: string[];
   keep: boolean;
   stale?: boolean;
+  perSite?: string;
   insist?: boolean;
   everything?: boolean;
   go?: string;
@@ -196,6 +198,7 @@ async function push(devices: string[], options: PushOptions, command: Command): 
     questions: options.ask,
     keep: options.keep,
     stale: options.stale === true,
+    ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),
     insist: options.insist === true,
     everything: options.everything === true,
   };

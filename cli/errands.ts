@@ -15,6 +15,7 @@ interface ErrandOptions extends Selected {
   keep: boolean;
   everything?: boolean;
   insist?: boolean;
+  perSite?: string;
   device: string[];
   go?: string;
 }
@@ -36,6 +37,7 @@ export function addErrands(program: Command): void {
     .option('--by <way>', 'whether devices stand in columns or in rows; found out by itself when not given')
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
+    .option('--per-site <number>', 'so many devices of one site at a time')
     .option('--insist', 'although the service would lose its way in; needs --reason')
     .option('--everything', 'the selection may be every device there is')
     .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
@@ -53,6 +55,7 @@ export function addErrands(program: Command): void {
         keep: options.keep,
         everything: options.everything === true,
         insist: options.insist === true,
+        ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),
       };
       const run = await follow(await clientOf().call('run.errand', { body, reason: options.reason }));
       await confirmed(run, options.go, command);

@@ -153,6 +153,18 @@ export function addRuns(
       const run = await clientOf().call('run.stop', { params: { id: idOf(ref) }, body: {} });
       out(`run #${run.id}: stopped; devices not started yet are not touched`);
     });
+  for (const [name, paused, about] of [
+    ['pause', true, 'let a run wait: devices that are being worked on are finished, the others wait'],
+    ['resume', false, 'let a run that waits go on'],
+  ] as const)
+    noun
+      .command(name)
+      .description(about)
+      .argument('<run>')
+      .action(async (ref: string) => {
+        const run = await clientOf().call('run.pause', { params: { id: idOf(ref) }, body: { paused } });
+        out(`run #${run.id} ${paused ? `waits; ${run.done} of ${run.expected} devices are done` : 'goes on'}`);
+      });
   noun
     .command('retry')
     .description(

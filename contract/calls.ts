@@ -67,6 +67,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'run.row': { method: 'GET', path: '/runs/{id}/devices/{device}' },
   'run.groups': { method: 'GET', path: '/runs/{id}/groups' },
   'run.stop': { method: 'POST', path: '/runs/{id}/stop' },
+  'run.pause': { method: 'POST', path: '/runs/{id}/pause' },
   'run.go': { method: 'POST', path: '/runs/{id}/go' },
   'run.takeBack': { method: 'POST', path: '/runs/{id}/take-back' },
   'run.reach': { method: 'POST', path: '/reaches' },

@@ -135,6 +135,16 @@ export const fleetRoutes = {
     body: z.strictObject({}),
     reply: runHeadSchema,
   }),
+  'run.pause': route({
+    method: 'POST',
+    unforeseen: true,
+    path: '/runs/{id}/pause',
+    role: 'engineer',
+    summary: 'Let a run wait, or go on: devices that are being worked on are finished',
+    group: 'Fleet',
+    body: z.strictObject({ paused: z.boolean() }),
+    reply: runHeadSchema,
+  }),
   'run.go': route({
     method: 'POST',
     unforeseen: true,

@@ -48,6 +48,7 @@ export const errandBodySchema = z.strictObject({
   perDevice: sheetOfLinesSchema.optional().describe('Lines that differ from device to device, as CSV'),
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
+  perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
 });
@@ -63,6 +64,7 @@ export const pushBodySchema = z.strictObject({
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
+  perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
   stale: z.boolean().default(false).describe('Push editions, too, whose inputs have changed since they were made'),
 });
 
@@ -110,6 +112,8 @@ export const runHeadSchema = z.object({
   by: z.string(),
   reason: z.string().nullable(),
   stopping: z.boolean(),
+  /** Devices that are not begun with wait. */
+  paused: z.boolean(),
   /** The errand or push that this one takes back. */
   takesBack: z.int().nullable(),
   /** What ended it early. */

@@ -1,6 +1,6 @@
 /** What a run has found and not yet written down: gathered, and written in batches. */
 import { Refusal } from '@zpine/contract/errors';
-import { isStopping, saveRows, type ClaimedRun, type RowResult } from '../app/fleet/work.ts';
+import { saveRows, wishesFor, type ClaimedRun, type RowResult } from '../app/fleet/work.ts';
 import type { Actor, Store } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 
@@ -13,6 +13,8 @@ const PATIENCE_MS = 300_000;
 export class RunLedger {
   /** Somebody wants the run to end early. */
   stopping = false;
+  /** Somebody wants it to wait. */
+  paused = false;
   /** Another worker has the run by now: nothing of ours is written any more. */
   lost = false;
   private readonly store: Store;
@@ -79,7 +81,9 @@ export class RunLedger {
   private async note(begun: number[], results: RowResult[]): Promise<void> {
     await transact(this.store, this.actor, 'run.note', async (tx) => {
       if (!(await saveRows(tx, this.run, begun, results))) this.lost = true;
-      if (await isStopping(tx, this.run)) this.stopping = true;
+      const { stopping, paused } = await wishesFor(tx, this.run);
+      if (stopping) this.stopping = true;
+      this.paused = paused;
     });
   }
 

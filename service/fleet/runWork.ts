@@ -4,7 +4,7 @@ import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import { capturedTexts } from '../app/fleet/captures.ts';
 import { expectBack } from '../app/fleet/operations.ts';
-import { endRun, freeDevice, reserveDevice, waitingRows } from '../app/fleet/work.ts';
+import { endRun, freeDevice, reserveDevice, waitingRows, wishesFor } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import type { Target } from '../app/fleet/access.ts';
 import type { IntendedEdition } from '../app/fleet/compared.ts';
@@ -28,6 +28,7 @@ import { doRestore, lookAtRestore } from './work/restore.ts';
 const MOST_PARALLEL = 200;
 /** After these, what changes devices goes no further. */
 const STOPS: readonly Outcome[] = ['turned down', 'never taken', 'dark on the device', 'stopped midway'];
+const PAUSED_MS = 500;
 /** The second wave of what changes devices. */
 const A_FEW = 5;
 /** How long an errand may have a device for itself. */
@@ -44,6 +45,8 @@ export class RunWork {
   private active = 0;
   /** Sessions under way, by the layer that limits them. */
   private readonly busy = new Map<string, number>();
+  /** Devices that are being worked on, by their site. */
+  private readonly atSite = new Map<number, number>();
   private early: string | undefined;
   /** How many devices were brought over, or were right already: one goes first, then a few, then all that there is room for. */
   private proved = 0;
@@ -66,14 +69,24 @@ export class RunWork {
 
   async go(): Promise<void> {
     try {
-      const pending = await transact(this.store, this.actor, 'run.rows', (tx) => waitingRows(tx, this.run));
+      const { pending, paused } = await transact(this.store, this.actor, 'run.rows', async (tx) => ({
+        pending: await waitingRows(tx, this.run),
+        ...(await wishesFor(tx, this.run)),
+      }));
+      this.ledger.paused = paused;
       const order = pending.map(({ target }) => target.device);
       this.editions = new EditionsAhead(this.store, this.actor, order);
       while ((pending.length > 0 || this.active > 0) && !this.ledger.lost) {
         if (this.ledger.stopping) this.early ??= 'the run was stopped';
         if (this.closing() || this.early !== undefined) pending.length = 0;
-        this.beginAll(pending);
-        if (this.active > 0) await new Promise<void>((resolve) => (this.turned = resolve));
+        if (!this.ledger.paused) this.beginAll(pending);
+        const waits = this.ledger.paused && pending.length > 0;
+        if (this.active > 0 || waits)
+          await new Promise<void>((resolve) => {
+            this.turned = resolve;
+            // Who waits for somebody's word looks now and then whether the service is to end.
+            if (waits) setTimeout(resolve, PAUSED_MS).unref();
+          });
       }
     } finally {
       await this.ledger.close();
@@ -105,7 +118,7 @@ export class RunWork {
     for (let i = 0; i < pending.length; i += 1) {
       const { target } = pending[i] as Waiting;
       const { most, layer } = target.access.parallel;
-      if ((this.busy.get(layer) ?? 0) >= most) continue;
+      if ((this.busy.get(layer) ?? 0) >= most || this.isFull(target)) continue;
       const may = mayTry(this.guard, target.login);
       if (may === 'now') return i;
       if (may === 'later') continue;
@@ -123,11 +136,19 @@ export class RunWork {
     return -1;
   }
 
+  /** As many devices of its site are being changed as may be. */
+  private isFull({ site }: Target): boolean {
+    const { perSite } = this.run.input;
+    return this.careful && perSite !== undefined && site !== null && (this.atSite.get(site) ?? 0) >= perSite;
+  }
+
   private begin(waiting: Waiting): void {
     const { target } = waiting;
     const { layer } = target.access.parallel;
     this.active += 1;
     this.busy.set(layer, (this.busy.get(layer) ?? 0) + 1);
+    const { site } = target;
+    if (site !== null) this.atSite.set(site, (this.atSite.get(site) ?? 0) + 1);
     this.ledger.begin(target.device);
     beginTry(this.guard, target.login);
     void this.device(waiting)
@@ -151,6 +172,7 @@ export class RunWork {
           this.early ??= `${target.key}: ${row.outcome}; devices not started yet were not touched`;
         this.active -= 1;
         this.busy.set(layer, (this.busy.get(layer) ?? 1) - 1);
+        if (site !== null) this.atSite.set(site, (this.atSite.get(site) ?? 1) - 1);
         this.turned();
       });
   }

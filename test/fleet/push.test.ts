@@ -227,6 +227,45 @@ describe('compare, drift and push', function () {
     );
   });
 
+  it('selects devices by how they came out of a run, and by what they differ from', async () => {
+    const run = await preview({ where: 'dialect=shale or name=har-acc-8', stale: true });
+    const [list] = (await f.client.call('run.list', { query: { kind: 'push', limit: '1' } })).items;
+    expect(list?.id).to.equal(run.id);
+    const names = async (where: string) => (await f.client.list('device', { where })).items.map(({ name }) => name);
+    expect(await names(`run=${run.id} outcome="already right" dialect=shale`)).to.deep.equal(f.names.shale);
+    expect(await names(`run=${run.id} outcome!="already right"`)).not.to.include('har-wb-1');
+    f.lab.furrow('har-acc-8').memory.take([], 'journal to 10.77.0.66');
+    await compare({ devices: ['har-acc-8'] });
+    expect(await names('differs=edition'))
+      .to.include('har-acc-8')
+      .and.not.include('har-wb-1');
+    expect(await names('differs=stored')).to.include('har-acc-8');
+    expect(await names('not differs=edition dialect=furrow')).not.to.include('har-acc-8');
+    for (const wrong of ['outcome="brought over"', 'run=x', `run=${run.id} outcome=fine`, 'differs=much', 'run>3'])
+      expect((await refusal(names(wrong))).errors?.[0]?.code, wrong).to.equal('where-syntax');
+    await go((await preview({ devices: ['har-acc-8'] })).id, 1);
+  });
+
+  it('waits when it is paused, and goes on', async () => {
+    const run = await settled(
+      f.client,
+      await f.client.call('run.errand', {
+        body: { devices: f.names.shale.slice(0, 3), lines: 'log 10.77.0.44', perSite: 1 },
+      }),
+    );
+    const params = { id: String(run.id) };
+    await f.client.call('run.pause', { params, body: { paused: true } });
+    await f.client.call('run.go', { params, body: { count: 3 } });
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    const waiting = await f.client.call('run.show', { params, query: {} });
+    expect(waiting).to.include({ paused: true });
+    expect(waiting.rows.filter(({ outcome }) => outcome !== null).length).to.be.lessThan(3);
+    await f.client.call('run.pause', { params, body: { paused: false } });
+    expect((await settled(f.client, run)).counts).to.deep.equal({ 'brought over': 3 });
+    await settled(f.client, await f.client.call('run.takeBack', { params, body: {} })).then((back) => go(back.id, 3));
+    expect((await refusal(f.client.call('run.pause', { params, body: { paused: true } }))).code).to.equal('run-over');
+  });
+
   /** One push on a device that has a fault, from the preview to its end. */
   const faulty = async (name: string, fault: Fault): Promise<RunRow> => {
     f.lab.device(name).options.faults.add(fault);

@@ -26,6 +26,7 @@ const run = (version: number, rows: RunRow[]): ShownRun => ({
   by: 'tester',
   reason: null,
   stopping: false,
+  paused: false,
   takesBack: null,
   ended: null,
   version,

@@ -126,6 +126,11 @@ function Actions({ run }: { run: ShownRun }) {
       void navigate(`/fleet/${made.id}`);
       return `${made.expected} device${made.expected === 1 ? '' : 's'} once more`;
     });
+  const pause = (paused: boolean) =>
+    void attempt(async () => {
+      await client.call('run.pause', { params, body: { paused } });
+      return paused ? 'devices that are being worked on are finished; the others wait' : 'it goes on';
+    });
   const stop = () =>
     void attempt(async () => {
       await client.call('run.stop', { params, body: {} });
@@ -135,6 +140,9 @@ function Actions({ run }: { run: ShownRun }) {
   return (
     <>
       {run.kind !== 'ask' && <Save run={run} />}
+      {!over && run.state !== 'previewed' && (
+        <Button onClick={() => pause(!run.paused)}>{run.paused ? 'Go on' : 'Pause'}</Button>
+      )}
       {!over && (
         <Button onClick={stop} disabled={run.stopping}>
           {run.state === 'previewed' ? 'Drop it' : 'Stop'}

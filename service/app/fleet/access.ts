@@ -22,6 +22,8 @@ export interface Access {
 export interface Target {
   device: number;
   key: string;
+  /** The site that it is at, by its own record or by its rack or prefix; null for none. */
+  site: number | null;
   /** The VRF of the address, for the dial map. */
   vrf: string;
   /** From the records; null where they have none, and the name is looked up. */

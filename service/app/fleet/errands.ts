@@ -59,6 +59,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
       keep: body.keep,
       confirmed: false,
       insist: body.insist,
+      ...(body.perSite === undefined ? {} : { perSite: body.perSite }),
     },
     selected: found.selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),

@@ -8,7 +8,7 @@ import { liveAddresses, liveMac } from './live.ts';
 import { operate } from './operations.ts';
 import { push, retry } from './pushes.ts';
 import { restore } from './restores.ts';
-import { listRuns, rowOfRun, stopRun, wholeRun } from './runs.ts';
+import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { meaningOfDrift, takeOver } from './takeOver.ts';
 import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices, listWatched } from './watch.ts';
@@ -23,6 +23,7 @@ export const fleetHandlers = {
   'run.row': (tx, { params }) => rowOfRun(tx, params.id ?? '', params.device ?? ''),
   'run.groups': (tx, { params }) => groups(tx, params.id ?? ''),
   'run.stop': (tx, { params }) => stopRun(tx, params.id ?? ''),
+  'run.pause': (tx, { params, body }) => pauseRun(tx, params.id ?? '', body.paused),
   'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),
   'run.compare': (tx, { body }) => compare(tx, body),
   'run.push': (tx, { body }) => push(tx, body),

@@ -63,6 +63,7 @@ export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
       confirmed: false,
       insist: body.insist,
       stale: body.stale,
+      ...(body.perSite === undefined ? {} : { perSite: body.perSite }),
     },
     selected: found,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),

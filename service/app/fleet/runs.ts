@@ -22,6 +22,8 @@ export interface RunInput {
   confirmed?: boolean;
   /** Of an errand: somebody insists, although the service would lose its way in. */
   insist?: boolean;
+  /** Of what changes devices: so many of one site at a time. */
+  perSite?: number;
   /** Of a push: editions may be stale. */
   stale?: boolean;
   /** Of an operation: which, and for how long a wiped device is expected. */
@@ -48,6 +50,7 @@ export const runs = table('run', {
   ended_at: maybe(time),
   ended: maybe(text),
   stopping: number,
+  paused: number,
   takes_back: maybe(number),
   version: number,
 });
@@ -139,6 +142,7 @@ async function runSummaries(tx: Tx, rows: RunTableRow[]): Promise<RunHead[]> {
       by: row.made_by,
       reason: row.reason,
       stopping: Boolean(row.stopping),
+      paused: Boolean(row.paused),
       takesBack: row.takes_back === null ? null : Number(row.takes_back),
       ended: row.ended,
       version: row.version,
@@ -221,6 +225,15 @@ export async function rowOfRun(tx: Tx, id: string, device: string): Promise<RunR
   ]);
   if (!found) throw new Refusal('not-found', { kind: 'device', ref: device });
   return presentRow(found, true);
+}
+
+/** Devices that are not begun with wait until it goes on. */
+export async function pauseRun(tx: Tx, id: string, paused: boolean): Promise<RunHead> {
+  const row = await runRow(tx, id, true);
+  if (row.state === 'ended') throw new Refusal('run-over', { id: row.id });
+  await tx.execute('UPDATE run SET paused = ?, version = version + 1 WHERE id = ?', [paused ? 1 : 0, row.id]);
+  tx.hint('run', Number(row.id), row.version + 1);
+  return runSummary(tx, await runRow(tx, id));
 }
 
 export async function stopRun(tx: Tx, id: string): Promise<RunHead> {

@@ -9,7 +9,7 @@ import { sha256 } from '../../store/digests.ts';
 import type { Tx } from '../../store/tx.ts';
 import { type FewSettings, settingsOfMany } from '../settings/effective.ts';
 import { secretsIn } from '../secrets/known.ts';
-import { dialectIn } from '../settings/layers.ts';
+import { dialectIn, siteIn } from '../settings/layers.ts';
 import type { Access, Target } from './access.ts';
 
 const accessSettings = [
@@ -52,6 +52,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
     out.set(device.id, {
       device: device.id,
       key: device.key,
+      site: siteIn(book.places, device)?.id ?? null,
       vrf: address?.vrf ?? 'default',
       address: address?.address ?? null,
       hostName: domain === undefined || device.name.includes('.') ? device.name : `${device.name}.${domain}`,

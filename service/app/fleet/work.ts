@@ -172,9 +172,13 @@ async function saveTry(tx: Tx, one: RowResult): Promise<void> {
   );
 }
 
-/** Whether somebody wants the run to end early. */
-export const isStopping = async (tx: Tx, run: ClaimedRun): Promise<boolean> =>
-  Boolean((await tx.one<{ stopping: number }>('SELECT stopping FROM run WHERE id = ?', [run.id]))?.stopping);
+/** Whether somebody wants the run to end early, or to wait. */
+export async function wishesFor(tx: Tx, run: ClaimedRun): Promise<{ stopping: boolean; paused: boolean }> {
+  const row = await tx.one<{ stopping: number; paused: number }>('SELECT stopping, paused FROM run WHERE id = ?', [
+    run.id,
+  ]);
+  return { stopping: Boolean(row?.stopping), paused: Boolean(row?.paused) };
+}
 
 /** A device that an errand changes is its own until it is done; gives the run that has it otherwise. */
 export async function reserveDevice(

@@ -14,6 +14,7 @@ import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
+import { fleetConditions, isFleetTest } from './whereFleet.ts';
 
 export interface Condition {
   sql: string;
@@ -64,11 +65,15 @@ class Compiler {
       // What is empty is not what is asked for: the opposite of "unknown" is true here.
       return { sql: `NOT COALESCE((${inner.sql}), FALSE)`, values: inner.values };
     }
-    if (where.kind === 'test') return this.test(kind, where);
-    const parts: Condition[] = [];
-    for (const one of where.of) parts.push(await this.where(kind, one));
+    if (where.kind === 'test' && !this.isOfFleet(kind, where)) return this.test(kind, where);
+    const all = where.kind === 'test' ? [where] : where.of;
+    // An outcome and its run belong together, where both must hold.
+    const together = where.kind === 'or' ? [] : all.filter((one) => this.isOfFleet(kind, one));
+    const parts: Condition[] = fleetConditions(together, (at, words) => this.stop(at, words));
+    for (const one of all.filter((other) => !together.some((test) => test === other)))
+      parts.push(await this.where(kind, one));
     return {
-      sql: parts.map((part) => `(${part.sql})`).join(where.kind === 'and' ? ' AND ' : ' OR '),
+      sql: parts.map((part) => `(${part.sql})`).join(where.kind === 'or' ? ' OR ' : ' AND '),
       values: parts.flatMap((part) => part.values),
     };
   }
@@ -94,6 +99,11 @@ class Compiler {
       values: parts.flatMap((part) => part.values),
     };
     return negative ? { sql: `NOT COALESCE((${any.sql}), FALSE)`, values: any.values } : any;
+  }
+
+  /** Of devices alone, and where no field of theirs has that name. */
+  private isOfFleet(kind: KindName, where: Where): where is Test {
+    return kind === 'device' && isFleetTest(where);
   }
 
   /** A field by its name, in any case. */

@@ -1,4 +1,4 @@
-import { plainTable, type Step } from './steps.ts';
+import { column, plainTable, type Step } from './steps.ts';
 
 /** What devices should run held against what they ran when they were compared last: derived, and made anew each time. */
 export const driftSteps: Step[] = [
@@ -14,4 +14,5 @@ export const driftSteps: Step[] = [
      KEY ix_drift_digest (digest, since), KEY ix_drift_unkept (unkept_digest, unkept_since),
      CONSTRAINT fk_drift_device FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE`,
   ),
+  column('run', 'paused', 'tinyint(1) NOT NULL DEFAULT 0'),
 ];
