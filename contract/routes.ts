@@ -7,6 +7,7 @@ import { findingRoutes } from './findingRoutes.ts';
 import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './checks.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
+import { driftRoutes } from './driftRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';
 import { hardwareRoutes } from './hardwareRoutes.ts';
 import { onboardingRoutes } from './onboardingRoutes.ts';
@@ -377,6 +378,7 @@ export const verbRoutes = {
   ...onboardingRoutes,
   ...doctorRoutes,
   ...fleetRoutes,
+  ...driftRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

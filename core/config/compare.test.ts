@@ -4,7 +4,8 @@ import { describe, it } from 'mocha';
 import { parse } from 'yaml';
 import { dialectFrom, type Dialect } from '../dialect/dialect.ts';
 import { dialectSheet } from '../dialect/sheet.ts';
-import { agreeByDigest, compareConfig, differencePath, type Comparison, type Intended } from './compare.ts';
+import { agreeByDigest, compareConfig, differencePath, type Comparison } from './compare.ts';
+import type { Intended } from './intended.ts';
 import { ownedTwice } from './owned.ts';
 import { pushSteps } from './push.ts';
 

@@ -2,24 +2,11 @@
  * What a device should run against what it runs: owned parts only; the rest is counted, shown and left alone. Lines are
  * matched as they are meant by the dialect, in any order where none counts, and secrets by what the device shows of them.
  */
-import type { LineSecret, Sameness } from '../dialect/sameness.ts';
+import type { LineSecret } from '../dialect/sameness.ts';
+import type { Intended, Reader } from './intended.ts';
 import { pathText } from '../dialect/path.ts';
 import { ownersOf, type Owners } from './owned.ts';
 import type { ConfigLine } from './tree.ts';
-
-interface IntendedPart {
-  name: string;
-  owned: boolean;
-  /** Beginnings of lines that are its own even where it renders none. */
-  owns?: readonly string[];
-  from: number;
-  to: number;
-}
-
-export interface Intended {
-  text: string;
-  parts: readonly IntendedPart[];
-}
 
 type DifferenceKind = 'missing' | 'extra' | 'changed' | 'order';
 
@@ -56,13 +43,6 @@ export interface Comparison {
   /** How many owned lines are right already. */
   right: number;
   parts: PartCompared[];
-}
-
-/** What comparing has to know of a dialect. */
-export interface Reader extends Sameness {
-  parse: (text: string) => ConfigLine[];
-  singleHead: (path: readonly string[]) => string | undefined;
-  sheet: { heads: readonly string[] };
 }
 
 type SecretVerdict = 'same' | 'differs' | 'unknown';

@@ -4,7 +4,7 @@
  * outside of owned parts are nobody's.
  */
 import { pathText } from '../dialect/path.ts';
-import type { Intended, Reader } from './compare.ts';
+import type { Intended, Reader } from './intended.ts';
 import type { ConfigLine } from './tree.ts';
 
 export interface Owners {

@@ -1,7 +1,8 @@
 /** The smallest set of lines that brings a running configuration to the edition, in an order that a device can follow. */
 import type { Uplinks } from '../dialect/sameness.ts';
 import type { Step } from '../fleet/errand.ts';
-import type { Difference, Reader } from './compare.ts';
+import type { Difference } from './compare.ts';
+import type { Reader } from './intended.ts';
 
 /**
  * The steps of a push. What other lines need comes before them (`builds` of the sheet), what they needed goes after them; the

@@ -14,12 +14,8 @@ import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { referring, without } from '../devices/inForce.ts';
 import { findRefs, likeText, unknownRef } from './refs.ts';
+import type { Condition } from './condition.ts';
 import { fleetConditions, isFleetTest } from './whereFleet.ts';
-
-export interface Condition {
-  sql: string;
-  values: unknown[];
-}
 
 export async function whereCondition(tx: Tx, kind: KindName, text: string): Promise<Condition> {
   const parsed = parseWhere(text);

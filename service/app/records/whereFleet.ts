@@ -4,7 +4,7 @@
  */
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import type { Where } from '@zpine/core/where/where';
-import type { Condition } from './where.ts';
+import type { Condition } from './condition.ts';
 
 type Test = Where & { kind: 'test' };
 
