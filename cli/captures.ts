@@ -1,10 +1,36 @@
 /** Captured configurations: taken, listed, shown, compared, searched. */
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import type { Command } from 'commander';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, moment, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { confirmed } from './changing.ts';
 import { asData, follow, idOf, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
+
+async function devicesOf(where: string): Promise<string[]> {
+  const out: string[] = [];
+  for await (const device of clientOf().all('device', { where })) out.push(device.key);
+  return out;
+}
+
+/** `har-acc-7.running`: files that a comparison of folders, or a repository, can make something of. */
+async function saveInto(folder: string, devices: readonly string[]): Promise<void> {
+  mkdirSync(folder, { recursive: true });
+  let [files, without] = [0, 0];
+  for (const device of devices) {
+    const { items } = await clientOf().call('capture.list', { query: { device, current: 'true' } });
+    if (items.length === 0) without += 1;
+    for (const { id, file } of items) {
+      const { text, binary } = await clientOf().call('capture.show', { params: { id: String(id) } });
+      writeFileSync(join(folder, `${device}.${file}`), binary ? Buffer.from(text, 'base64') : text);
+      files += 1;
+    }
+  }
+  err(
+    `${files} file${files === 1 ? '' : 's'} of ${devices.length} device${devices.length === 1 ? '' : 's'} in ${folder}${without > 0 ? `; ${without} never captured` : ''}`,
+  );
+}
 
 interface RestoreOptions {
   whole?: boolean;
@@ -21,19 +47,37 @@ export function addCaptures(program: Command): void {
     .command('capture')
     .description('The configurations that devices have, kept whenever they changed.');
   withDevices(noun.command('now').description('capture devices now').argument('[device...]'))
+    .option('--into <folder>', 'write what they have into files there, secrets masked')
     .addHelpText(
       'after',
       "\nExample:\n  zpine capture now --where 'site=har'\nBy plan: zpine setting set capture.hours 24 --on site:har",
     )
-    .action(async (devices: string[], options: Selected, command: Command) => {
+    .action(async (devices: string[], options: Selected & { into?: string }, command: Command) => {
       const run = await follow(
         await clientOf().call('run.capture', { body: selectionOf(devices, options), reason: options.reason }),
       );
+      if (options.into !== undefined)
+        await saveInto(
+          options.into,
+          run.rows.map((row) => row.device),
+        );
       if (asData(run, command)) return;
       out(outcomeTable(run));
       out('');
       out(summary(run));
       judge(run);
+    });
+
+  noun
+    .command('save')
+    .description('write the last captures into a folder, a file each, secrets masked; no device is asked')
+    .argument('<folder>')
+    .argument('[device...]')
+    .option('--where <tests>', 'all devices of a selection')
+    .addHelpText('after', "\nExample:\n  zpine capture save captures --where 'site=har'")
+    .action(async (folder: string, devices: string[], options: Selected) => {
+      const { where } = selectionOf(devices, options);
+      await saveInto(folder, where === undefined ? devices : await devicesOf(where));
     });
 
   noun
@@ -82,7 +126,7 @@ export function addCaptures(program: Command): void {
         if (items.length === 0) return err('nothing was captured yet; zpine capture now DEVICE');
         out(
           table(
-            ['capture', 'device', 'file', 'size', 'sha-256', 'first seen', 'last seen', ''],
+            ['capture', 'device', 'file', 'size', 'fingerprint', 'first seen', 'last seen', ''],
             items.map((one) => [
               `#${one.id}`,
               one.device,

@@ -56,7 +56,6 @@ const shots: Shot[] = [
       await page.getByRole('option', { name: 'clock follow 10.77.32.12' }).click();
     },
   },
-  { name: 'prefixes', path: '/prefixes' },
   {
     name: 'space',
     path: '/prefixes/10.77.16.0%2F20',
@@ -108,7 +107,8 @@ const shots: Shot[] = [
       await page.getByText('did you mean ske?').waitFor();
     },
   },
-  { name: 'errand', path: '/fleet/4', dark: true },
+  { name: 'drift', path: '/drift' },
+  { name: 'push', path: '/fleet/6', dark: true },
 ];
 
 /** Ardle serves, Cobbleholm is stuck, Skerry is a stranger; one more device is prepared and waited for. */
@@ -195,6 +195,17 @@ async function takeIn(client: Client): Promise<void> {
   );
 }
 
+/** What was done by hand on the switch that serves is found, and would be brought back. */
+async function driftSome(client: Client): Promise<void> {
+  lab
+    .furrow('ardle')
+    .memory.load(
+      'clock follow 10.77.0.99\nsocket 1/1\n  about "closed"\n  state still\nlane 999\n  title "hidden cove"\n',
+    );
+  await settled(client, await client.call('run.compare', { body: { devices: ['ard-acc-1'] } }));
+  await settled(client, await client.call('run.push', { body: { devices: ['ard-acc-1'] } }));
+}
+
 async function settled(client: Client, { id }: { id: number }): Promise<number> {
   for (let i = 0; i < 200; i += 1) {
     const { state } = await client.call('run.show', { params: { id: String(id) }, query: {} });
@@ -242,6 +253,7 @@ try {
   await loadDemo(client, () => undefined);
   await bootSome(client);
   await takeIn(client);
+  await driftSome(client);
   for (const scheme of ['light', 'dark'] as const) {
     const page = await signedInPage(browser, service.url, 'admin', PASSWORD, scheme);
     for (const { name, path, steps, dark } of shots) {

@@ -29,6 +29,8 @@ const MOST_PARALLEL = 200;
 /** After these, what changes devices goes no further. */
 const STOPS: readonly Outcome[] = ['turned down', 'never taken', 'dark on the device', 'stopped midway'];
 const PAUSED_MS = 500;
+/** So often it is looked whether a device that another run changes is free. */
+const TURN_MS = 1000;
 /** The second wave of what changes devices. */
 const A_FEW = 5;
 /** How long an errand may have a device for itself. */
@@ -234,12 +236,23 @@ export class RunWork {
     return transact(this.store, this.actor, 'arrival.open', (tx) => expectBack(tx, device, hours));
   }
 
+  /** Waits until the device is its own; gives the run that has it still when there is no more waiting. */
+  private async turn({ device }: Target): Promise<number | undefined> {
+    const until = Date.now() + BUSY_SECONDS * 1000;
+    for (;;) {
+      const other = await transact(this.store, this.actor, 'run.take', (tx) =>
+        reserveDevice(tx, this.run, device, BUSY_SECONDS),
+      );
+      const waitsOn = !this.closing() && !this.ledger.stopping && !this.ledger.lost && Date.now() < until;
+      if (other === undefined || !waitsOn) return other;
+      await new Promise((resolve) => setTimeout(resolve, TURN_MS));
+    }
+  }
+
   /** Nobody else changes the device meanwhile. */
   private async alone(waiting: Waiting): Promise<{ row: RowResult; login: Login }> {
     const { target } = waiting;
-    const other = await transact(this.store, this.actor, 'run.take', (tx) =>
-      reserveDevice(tx, this.run, target.device, BUSY_SECONDS),
-    );
+    const other = await this.turn(target);
     if (other !== undefined) return done(target, { outcome: 'left out', detail: `run #${other} is changing it` });
     try {
       const intended = await this.intended(target);

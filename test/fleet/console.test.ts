@@ -107,6 +107,74 @@ describe('the console of the fleet', function () {
     await page.getByText(/1 (captured|unchanged)/).waitFor();
   });
 
+  it('shows who differs, takes one difference over with its impact, and pushes the rest', async () => {
+    const value = ['10.77.0.5', '10.77.0.6'];
+    await f.client.call('value.put', { body: { setting: 'time.servers', layer: 'everywhere', mode: 'set', value } });
+    const source =
+      '@part "time" owns "clock "\nclock zone @{set.time.zone ?? "Europe/London"}\n@for server of set.time.servers\nclock follow @{server}\n@end\n@end\n';
+    await f.client.add('template', { name: 'plain', dialect: 'furrow', source });
+    for (const ref of ['har-acc-1', 'har-acc-2']) {
+      await f.client.call('edition.make', { params: { ref }, body: { apply: true } });
+      const body = { insist: true };
+      await f.client.call('edition.publish', {
+        params: { ref, number: '1' },
+        body,
+        reason: 'it never boots from here',
+      });
+      f.lab.furrow(ref).memory.load('clock follow 10.77.0.99\nclock zone Europe/Oslo\n');
+    }
+    await where('Compare', 'name=har-acc-1 or name=har-acc-2');
+    await button('Compare 2 devices').click();
+    await page.getByText('2 differs').first().waitFor();
+    await page.getByText('2 lines not as in edition 1, in time').waitFor();
+
+    await go('/drift');
+    await page.getByText('2 of 2 compared devices do not run what they should.').waitFor();
+    await page.getByRole('link', { name: 'har-acc-1' }).click();
+    await page.getByText(/It differs from edition 1 in 2 lines/).waitFor();
+    await button('Take it over …').click();
+    await page.getByLabel('setting time.zone of har-acc-1 is Europe/Oslo').check();
+    await button('See what it would change').click();
+    await page.getByRole('dialog').getByText('1 device').first().waitFor();
+    await button('Take 1 over').click();
+    await page.getByText(/1 taken over/).waitFor();
+    await f.client.call('edition.make', { params: { ref: 'har-acc-1' }, body: { apply: true } });
+    const params = { ref: 'har-acc-1', number: '2' };
+    await f.client.call('edition.publish', { params, body: { insist: true }, reason: 'it never boots from here' });
+
+    // The page hears of it by itself, and of what the push came to.
+    await page.getByText(/It differs from edition 2 in 1 line /).waitFor();
+    await button(/^Bring it to edition 2/).click();
+    await page.getByText('1 device would be changed.').waitFor();
+    await page.getByLabel('Number of devices').fill('1');
+    await button('Change 1 device').click();
+    await page.getByText('1 brought over').first().waitFor();
+    expect(f.lab.device('har-acc-1').print()).to.contain('clock zone Europe/Oslo').and.not.contain('10.77.0.99');
+    await go('/drift');
+    await page.getByText('1 of 2 compared devices do not run what they should.').waitFor();
+    await button('Push to 1 device …').click();
+    await page.getByText('1 device would be changed.').waitFor();
+    await button('Drop it').click();
+  });
+
+  it('restarts a device, and puts back what was captured of it', async () => {
+    await go('/devices/har-acc-3?show=fleet');
+    await button('Restart …').click();
+    await page.getByText('would restart').waitFor();
+    await page.getByLabel('Number of devices').fill('1');
+    await button('Change 1 device').click();
+    await page.getByText(/restarted, and back after/).waitFor();
+    f.lab.furrow('har-acc-3').memory.take([], 'journal to 10.77.0.66');
+    await go('/devices/har-acc-3?show=fleet');
+    await page.getByRole('link', { name: 'running' }).first().click();
+    await button('Restore it …').click();
+    await page.getByText('journal to 10.77.0.66').waitFor();
+    await page.getByLabel('Number of devices').fill('1');
+    await button('Change 1 device').click();
+    await page.getByText('1 brought over').first().waitFor();
+    expect(f.lab.device('har-acc-3').print()).not.to.contain('10.77.0.66');
+  });
+
   it('writes a sheet with its faults beside it, and tries it on a session', async () => {
     await go('/dialects/furrow');
     const sheet = page.getByLabel('Sheet, as YAML');

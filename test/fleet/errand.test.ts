@@ -179,10 +179,15 @@ describe('errands', function () {
     const first = f.client.call('run.go', { params: { id: String(one?.id) }, body: { count: 1 } });
     await first;
     await new Promise((resolve) => setTimeout(resolve, 600));
-    const second = await go(two?.id ?? 0, 1);
-    expect(second.rows[0]).to.include({ outcome: 'left out', detail: `run #${one?.id ?? 0} is changing it` });
+    const second = { id: two?.id ?? 0 };
+    await f.client.call('run.go', { params: { id: String(second.id) }, body: { count: 1 } });
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    const waits = await f.client.call('run.show', { params: { id: String(second.id) }, query: {} });
+    expect(waits.rows[0]).to.include({ state: 'working', outcome: null });
+    // The first comes to nothing, as no prompt comes; the second has its turn then.
     f.lab.device('har-acc-8').options.faults.clear();
-    await settled(f.client, { id: one?.id ?? 0 });
+    expect((await settled(f.client, { id: one?.id ?? 0 })).counts).to.deep.equal({ 'no contact': 1 });
+    expect((await settled(f.client, second)).counts).to.deep.equal({ 'brought over': 1 });
   });
 
   it('says what became of a device that went away in the middle', async () => {

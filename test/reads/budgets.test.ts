@@ -5,6 +5,7 @@ import type { RouteId } from '@zpine/contract/routes';
 import { bootNet } from '../../ops/stack.ts';
 import type { User } from '../../service/app/access/who.ts';
 import { addArrival, applyEvent } from '../../service/app/arrivals/arrivals.ts';
+import { saveDrift } from '../../service/app/fleet/drift.ts';
 import { handlers } from '../../service/app/handlers.ts';
 import { routes } from '../../contract/routes.ts';
 import { find } from '../../service/store/records.ts';
@@ -117,6 +118,44 @@ describe('statements of what people wait for', () => {
     const all = await count('run.errand', body('dialect=furrow'));
     expect(one).to.be.within(2, 60);
     expect(all).to.be.at.most(one + 5);
+  });
+
+  it('lists drift, and previews a push, with as many questions for many devices as for one', async () => {
+    const found = await readOnly(bench.store, actor, (tx) => find(tx, 'device', {}, { limit: 12 }));
+    const differ = (many: number) =>
+      transact(bench.store, actor, 'test', async (tx) => {
+        for (const [i, { id }] of found.slice(0, many).entries())
+          await saveDrift(tx, id, {
+            edition: { id: 1, number: 1 },
+            comparison: {
+              at: '2026-11-28T09:00:00.000Z',
+              matches: false,
+              differences: [
+                { part: 'time', kind: 'missing', above: [], line: `x ${i}`, instead: null, below: 0, inside: [] },
+              ],
+              notComparable: [],
+              elsewhere: [],
+              right: 1,
+              parts: [{ name: 'time', right: 1, differs: 1, notComparable: 0 }],
+            },
+            further: [],
+            elsewhere: 0,
+            digest: String(i % 3),
+            stored: null,
+            storedDigest: null,
+          });
+      });
+    await differ(1);
+    const one = await count('drift.list', { query: { of: 'edition', limit: 100 } });
+    await differ(12);
+    await within(one + 1, 'drift.list', { query: { of: 'edition', limit: 100 } });
+    expect(one).to.be.at.most(12);
+    await within(8, 'drift.show', { params: { ref: found[0]?.key ?? '' } });
+    const body = { questions: [], keep: true, everything: true, insist: false, stale: false };
+    const pushed = (devices: string[]) => count('run.push', { body: { ...body, devices } });
+    const few = await pushed(['ard-acc-1']);
+    expect(await pushed(['ard-acc-1', 'cob-acc-1', 'har-xr-2', 'ske-acc-1'])).to.be.at.most(few + 4);
+    expect(few).to.be.at.most(50);
   });
 
   it('shows a run without what is sealed of it, and again only what changed', async () => {

@@ -101,7 +101,7 @@ export function CaptureList({ query }: { query: Record<string, string> }) {
           <th>Device</th>
           <th>File</th>
           <th className="number">Size</th>
-          <th>SHA-256</th>
+          <th>Fingerprint</th>
           <th>First seen</th>
           <th>Last seen</th>
         </tr>

@@ -24,6 +24,8 @@ export interface IntendedEdition {
 export interface FoundDrift {
   edition: { id: number; number: number } | null;
   comparison: ShownComparison | null;
+  /** Names of further files of the edition, which are no configuration of the dialect and not compared. */
+  further: string[];
   /** All lines that are nobody's, those that are not shown with them. */
   elsewhere: number;
   /** Equal for equal differences; null where nothing differs. */
@@ -71,6 +73,7 @@ export function driftOf(
       compared && differences
         ? { ...compared, ...hiddenRest(compared, hide), differences, at: new Date().toISOString() }
         : null,
+    further: (intended?.files ?? []).flatMap(({ name }) => (name === '' ? [] : [name])),
     elsewhere: compared?.elsewhere.length ?? 0,
     digest: digestOf(dialect, differences),
     stored: kept ?? null,

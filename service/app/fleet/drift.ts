@@ -136,7 +136,7 @@ export async function listDrift(tx: Tx, query: QueryOf<'drift.list'>): Promise<R
       ? ['digest', 'since', 'lines', 'comparison']
       : ['unkept_digest', 'unkept_since', 'unkept', 'stored'];
   const condition = query.where === undefined ? undefined : await whereCondition(tx, 'device', query.where);
-  const among = condition ? `AND device_id IN (SELECT id FROM device WHERE ${condition.sql})` : '';
+  const among = `AND device_id IN (SELECT id FROM device WHERE stage <> 'retired'${condition ? ` AND (${condition.sql})` : ''})`;
   const values = condition?.values ?? [];
   const totals = await tx.one<{ count: number; compared: number }>(
     `SELECT COUNT(\`${digest}\`) AS count, COUNT(*) AS compared FROM drift WHERE 1 = 1 ${among}`,

@@ -56,7 +56,7 @@ export function comparedTexts(
 const lines = (n: number): string => `${n} line${n === 1 ? '' : 's'}`;
 
 /** In one sentence: what differs, what could not be compared, what is not stored. */
-function comparedWords({ edition, comparison, stored }: FoundDrift): string {
+function comparedWords({ edition, comparison, stored, further }: FoundDrift): string {
   const said: string[] = [];
   if (!edition || !comparison) said.push('it has no published edition');
   else if (comparison.matches) said.push(`it runs edition ${edition.number}, ${lines(comparison.right)}`);
@@ -66,6 +66,7 @@ function comparedWords({ edition, comparison, stored }: FoundDrift): string {
   }
   const { length } = comparison?.notComparable ?? [];
   if (length > 0) said.push(`${lines(length)} not comparable`);
+  if (further.length > 0) said.push(`not compared: ${further.join(', ')}`);
   if (stored && stored.length > 0) said.push(unkeptWords(stored));
   return said.join('; ');
 }
