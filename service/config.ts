@@ -153,6 +153,17 @@ export const options = {
     'Where notices are handed over as e-mail: smtp://host:port, or smtps://; left empty, none is sent',
   ),
   mailFrom: option('ZPINE_MAIL_FROM', z.string().max(200).default('Zealous Pine <zpine@localhost>'), 'Who writes them'),
+  captureRepository: option(
+    'ZPINE_CAPTURE_REPOSITORY',
+    z.string().default(''),
+    'A folder of its own for a git repository with what devices run and have stored, secrets masked; left empty, there is none',
+  ),
+  captureRepositorySeconds: option(
+    'ZPINE_CAPTURE_REPOSITORY_SECONDS',
+    number(1, 86_400, 60),
+    'How often what changed is put into it',
+    'seconds',
+  ),
   logLevel: option(
     'ZPINE_LOG_LEVEL',
     z.enum(['debug', 'info', 'warn', 'error', 'silent']).default('info'),

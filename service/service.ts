@@ -12,6 +12,7 @@ import { Jumps } from './fleet/jumps.ts';
 import { letsIn } from './fleet/letsIn.ts';
 import { Keeper } from './fleet/keeper.ts';
 import { Runner } from './fleet/runner.ts';
+import { CaptureRepository } from './fleet/captureRepository.ts';
 import { Watcher } from './fleet/watcher.ts';
 import type { Apart } from './http/asked.ts';
 import { BodyRoom } from './http/bodyRoom.ts';
@@ -87,6 +88,11 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
     log,
   );
   watcher.start();
+  const repository =
+    config.captureRepository === ''
+      ? undefined
+      : new CaptureRepository(store, config.captureRepository, config.captureRepositorySeconds, log);
+  repository?.start();
   const app = makeServer({
     store,
     feed,
@@ -115,7 +121,14 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
   const stop = async (): Promise<void> => {
     closing.abort();
     feed.stop();
-    await Promise.all([worker.stop(), keeper.stop(), runner.stop(), watcher.stop(), closeServer(server)]);
+    await Promise.all([
+      worker.stop(),
+      keeper.stop(),
+      runner.stop(),
+      watcher.stop(),
+      repository?.stop(),
+      closeServer(server),
+    ]);
     await options.apart?.stop();
     jumps.stop();
     await Promise.all([store.sequelize.close(), jobStore.sequelize.close()]);

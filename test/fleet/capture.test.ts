@@ -1,19 +1,32 @@
 /** Captures of three dialects: a version only when something changed, secrets masked, search, differences, schedule. */
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { expect } from 'chai';
 import { readOnly } from '../../service/store/transact.ts';
 import { dropOldCaptures } from '../../service/app/fleet/captures.ts';
 import { transact } from '../../service/store/transact.ts';
+import { eventually } from '../../trials/eventually.ts';
 import { actor } from '../service.ts';
 import { acquainted, fleet, rowOf, settled, type Fleet } from './bench.ts';
 
 describe('capturing the fleet', function () {
   this.timeout(60_000);
   let f: Fleet;
+  const folder = mkdtempSync(join(tmpdir(), 'zpine-captures-'));
+  const git = (...args: string[]) => spawnSync('git', ['-C', folder, ...args], { encoding: 'utf8' }).stdout;
   before(async () => {
-    f = await fleet({ furrow: 4, quill: 3, shale: 3 });
+    f = await fleet(
+      { furrow: 4, quill: 3, shale: 3 },
+      { ZPINE_CAPTURE_REPOSITORY: folder, ZPINE_CAPTURE_REPOSITORY_SECONDS: '1' },
+    );
     await acquainted(f.client);
   });
-  after(() => f.end());
+  after(async () => {
+    await f.end();
+    rmSync(folder, { recursive: true, force: true });
+  });
 
   const capture = async (where = 'stage=unproved') =>
     settled(f.client, await f.client.call('run.capture', { body: { where } }));
@@ -112,5 +125,22 @@ describe('capturing the fleet', function () {
     expect((await f.client.call('run.list', { query: { kind: 'capture' } })).items[0]?.id).to.equal(run?.id);
     const after = (await f.client.call('today', {})).items.filter((one) => one.code === 'not-captured');
     expect(after).to.deep.equal([]);
+  });
+
+  it('puts them into a repository, secrets masked, with a commit for what changed', async () => {
+    await capture();
+    const commits = () => git('log', '--format=%s').trim().split('\n');
+    const has = (text: string) => git('log', '-p').includes(text);
+    f.lab.furrow('har-acc-2').memory.take([], 'journal to 10.77.0.55');
+    await capture('name=har-acc-2');
+    await eventually('the repository has what changed', () => Promise.resolve(has('+journal to 10.77.0.55')));
+    expect(commits()[0]).to.equal('Captured: har-acc-2');
+    const before = commits().length;
+    const text = readFileSync(join(folder, 'har-acc-2.running'), 'utf8');
+    expect(text).to.contain('phrase plain ••••••').and.not.contain('a-fleet-of-ferries');
+    await capture('name=har-acc-2');
+    await new Promise((resolve) => setTimeout(resolve, 2500));
+    expect(commits().length).to.equal(before);
+    expect(git('status', '--porcelain')).to.equal('');
   });
 });

@@ -136,6 +136,24 @@ async function maskersOf(tx: Tx, rows: readonly { device_id: number }[]): Promis
   return ids.length === 0 ? new Map() : maskersFor(tx, await find(tx, 'device', { id: ids }));
 }
 
+export type CurrentCapture = { id: number; device: string; file: string; text: string };
+
+/** The newest texts of all devices, masked, after one of them, in the order of their numbers; binary files are left out. */
+export async function currentCaptures(tx: Tx, after: number, most: number): Promise<CurrentCapture[]> {
+  const rows = await tx.select<{ id: number; device_id: number; device_key: string; file: string; shown: string }>(
+    `SELECT c.id, c.device_id, c.device_key, c.file, t.shown ${FROM}
+     WHERE c.current = 1 AND t.is_binary = 0 AND c.id > ? ORDER BY c.id LIMIT ${most}`,
+    [after],
+  );
+  const maskers = await maskersOf(tx, rows);
+  return rows.map(({ id, device_id, device_key: device, file, shown: text }) => ({
+    id: Number(id),
+    device,
+    file,
+    text: maskers.get(Number(device_id))?.mask(text) ?? text,
+  }));
+}
+
 export type WholeCapture = { id: number; device_id: number; file: string; first_at: Date; content: Buffer };
 
 /** Captures with their whole contents, secrets included, in the order of their numbers. */
