@@ -1,14 +1,16 @@
 import { AutoComplete, Input, type InputRef } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useRef, useState, type RefObject } from 'react';
 import { useNavigate } from 'react-router';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
 import { inSentence } from '../look/words.ts';
 import { pathOf } from '../records/paths.ts';
+import type { Early } from './EarlySearch.tsx';
 
-export default function Search() {
-  const [text, setText] = useState('');
+/** `early`: what was typed before this was loaded. */
+export default function Search({ early }: { early: RefObject<Early> }) {
+  const [text, setText] = useState(() => early.current.text);
   const [asked, setAsked] = useState('');
   const input = useRef<InputRef>(null);
   const navigate = useNavigate();
@@ -22,6 +24,9 @@ export default function Search() {
     enabled: asked !== '',
     placeholderData: (before) => before,
   });
+  useEffect(() => {
+    if (early.current.focused) input.current?.focus({ cursor: 'end' });
+  }, [early]);
   useEffect(() => {
     const focus = () => input.current?.focus({ cursor: 'all' });
     window.addEventListener('zpine-search', focus);

@@ -1,6 +1,6 @@
 import { Modal } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense } from 'react';
+import { lazy, Suspense, useRef } from 'react';
 import { Link, Outlet, useLocation } from 'react-router';
 import { client, keys } from '../api.ts';
 import { Pine } from '../look/Pine.tsx';
@@ -8,6 +8,7 @@ import type { Mode } from '../look/theme.ts';
 import { AddingHost } from '../records/AddingHost.tsx';
 import { kindAt } from '../records/paths.ts';
 import { useMe } from '../session.tsx';
+import { EarlySearch, type Early } from './EarlySearch.tsx';
 import { useKeyboard } from './keyboard.ts';
 import { useLive } from './live.ts';
 import { sectionOf, sectionOfPage, sections } from './navigation.ts';
@@ -20,6 +21,7 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
   const me = useMe();
   const live = useLive();
   const [help, setHelp] = useKeyboard();
+  const early = useRef<Early>({ text: '', focused: false });
   useRemarks();
   const counts = useQuery({ queryKey: keys.worked('counts'), queryFn: () => client.call('today.counts') });
   return (
@@ -44,8 +46,8 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
       </aside>
       <div>
         <header className="top">
-          <Suspense fallback={<input className="find" aria-label="Search" disabled />}>
-            <Search />
+          <Suspense fallback={<EarlySearch early={early} />}>
+            <Search early={early} />
           </Suspense>
           <span className="spacer" />
           <span

@@ -139,7 +139,8 @@ export async function listDrift(tx: Tx, query: QueryOf<'drift.list'>): Promise<R
   const among = `AND device_id IN (SELECT id FROM device WHERE stage <> 'retired'${condition ? ` AND (${condition.sql})` : ''})`;
   const values = condition?.values ?? [];
   const totals = await tx.one<{ count: number; compared: number }>(
-    `SELECT COUNT(\`${digest}\`) AS count, COUNT(*) AS compared FROM drift WHERE 1 = 1 ${among}`,
+    `SELECT COUNT(\`${digest}\`) AS count, COUNT(${query.of === 'edition' ? 'edition' : 'unkept'}) AS compared
+     FROM drift WHERE 1 = 1 ${among}`,
     values,
   );
   const groups = await tx.select<{ digest: string; count: number; first: Date; device: number }>(
