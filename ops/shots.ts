@@ -203,7 +203,8 @@ async function driftSome(client: Client): Promise<void> {
       'clock follow 10.77.0.99\nsocket 1/1\n  about "closed"\n  state still\nlane 999\n  title "hidden cove"\n',
     );
   await settled(client, await client.call('run.compare', { body: { devices: ['ard-acc-1'] } }));
-  await settled(client, await client.call('run.push', { body: { devices: ['ard-acc-1'] } }));
+  // The rack was edited since, which makes the edition a stale one.
+  await settled(client, await client.call('run.push', { body: { devices: ['ard-acc-1'], stale: true } }));
 }
 
 async function settled(client: Client, { id }: { id: number }): Promise<number> {

@@ -21,7 +21,12 @@ export function EarlySearch({ early }: { early: RefObject<Early> }) {
       aria-label="Search"
       onChange={(event) => (early.current.text = event.target.value)}
       onFocus={() => (early.current.focused = true)}
-      onBlur={() => (early.current.focused = document.activeElement === input.current)}
+      onBlur={({ currentTarget }) =>
+        // It loses the focus, too, when it goes: that is nobody's wish.
+        setTimeout(() => {
+          if (currentTarget.isConnected) early.current.focused = false;
+        })
+      }
     />
   );
 }

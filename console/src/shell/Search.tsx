@@ -1,6 +1,6 @@
 import { AutoComplete, Input, type InputRef } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState, type RefObject } from 'react';
+import { useEffect, useLayoutEffect, useRef, useState, type RefObject } from 'react';
 import { useNavigate } from 'react-router';
 import { isKind, kindOf } from '@zpine/contract/kinds';
 import { client, keys } from '../api.ts';
@@ -24,7 +24,8 @@ export default function Search({ early }: { early: RefObject<Early> }) {
     enabled: asked !== '',
     placeholderData: (before) => before,
   });
-  useEffect(() => {
+  // Before anything more is typed.
+  useLayoutEffect(() => {
     if (early.current.focused) input.current?.focus({ cursor: 'end' });
   }, [early]);
   useEffect(() => {
