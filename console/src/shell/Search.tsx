@@ -26,6 +26,8 @@ export default function Search({ early }: { early: RefObject<Early> }) {
   });
   // Before anything more is typed.
   useLayoutEffect(() => {
+    // With what was typed while this was being made.
+    if (early.current.text !== '') setText(early.current.text);
     if (early.current.focused) input.current?.focus({ cursor: 'end' });
   }, [early]);
   useEffect(() => {
