@@ -59,6 +59,8 @@ export default function Search({ early }: { early: RefObject<Early> }) {
       className="find"
       value={text}
       options={options}
+      // What was typed before it was there has its answers, too.
+      defaultOpen={early.current.focused || early.current.text !== ''}
       defaultActiveFirstOption
       notFoundContent={
         asked !== '' && found.isSuccess ? <span className="second">Nothing is found by “{asked}”</span> : null
