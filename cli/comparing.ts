@@ -125,12 +125,16 @@ export function addOperations(noun: Command): void {
           ...selectionOf(devices, options),
           operation,
           everything: options.everything === true,
+          insist: options.insist === true,
           ...(options.window === undefined ? {} : { hours: mustBeHours(options.window) }),
         };
         const run = await follow(await clientOf().call('run.operation', { body, reason: options.reason }));
         await confirmed(run, options.go, command);
       });
-  act('restart', 'restart devices: says what is not stored, asks by number, and waits until they are back');
+  act('restart', 'restart devices: says what is not stored, asks by number, and waits until they are back').option(
+    '--insist',
+    'although what is stored would not let the service in; needs --reason',
+  );
   act('wipe', 'empty the memory of devices and restart them, so that they boot without a configuration').option(
     '--window <hours>',
     'open an arrival window of so many hours, so that they boot from here',
@@ -138,6 +142,7 @@ export function addOperations(noun: Command): void {
 }
 
 interface OperationOptions extends Selected {
+  insist?: boolean;
   everything?: boolean;
   go?: string;
   window?: string;
@@ -243,6 +248,8 @@ function totals({ count, compared, more }: ReplyOf<'drift.list'>, stored: boolea
   const [well, ill] = stored
     ? ['have stored what they run', 'have not stored what they run']
     : ['run what they should', 'do not run what they should'];
+  if (count === 0 && compared === 1)
+    return `the one compared device ${stored ? 'has stored what it runs' : 'runs what it should'}`;
   if (count === 0) return `all ${compared} compared devices ${well}`;
   return `${count} of ${compared} compared devices ${ill}${more ? '; only the largest groups are shown' : ''}`;
 }

@@ -118,7 +118,12 @@ export const fleetErrors = {
     (p) => `${p.device} has no published edition to be brought to`,
     (p) => `zpine edition make ${p.device}`,
   ),
-  'push-nothing': row(409, 'Nothing to push', (p) => `none of the ${p.count} devices has a published edition`),
+  'push-nothing': row(
+    409,
+    'Nothing to push',
+    (p) => `none of the ${p.count} devices has a published edition`,
+    () => 'zpine edition make DEVICE, and publish it',
+  ),
   'run-nothing-left': row(409, 'Nothing to try again', (p) => `run #${p.id} did well with every device`),
   'run-not-over': row(409, 'Not over', (p) => `run #${p.id} has not ended yet`),
   'errand-nothing-back': row(409, 'Nothing to undo', (p) => `run #${p.id} changed no device`),

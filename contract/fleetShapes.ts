@@ -85,6 +85,10 @@ export const restoreBodySchema = z.strictObject({
 export const operationBodySchema = z.strictObject({
   ...selection,
   operation: z.enum(['restart', 'wipe']),
+  insist: z
+    .boolean()
+    .default(false)
+    .describe('Restart although what is stored would not let the service in; needs a reason'),
   hours: z
     .number()
     .positive()

@@ -19,6 +19,7 @@ export const faults = {
   'goes-away': 'ends the session in the middle of what it runs',
   unplugged: 'has lost the cable of the first port that heard something',
   'own-spelling': 'writes its configuration in another order, in small letters, and without what is so anyway',
+  'hides-secrets': 'shows stars in place of its secrets',
   'cut-off': 'ends the session at the third line of a change',
   'restarts-midway': 'restarts at the third line of a change',
   'other-prompt': 'shows another prompt after a change',

@@ -145,6 +145,7 @@ function furrowDevice(start: string, own: boolean): Device & { memory: Memory } 
   memory.load(start);
   const shell = new Shell({
     memory,
+    shown: (text) => text,
     about: () => '',
     tell: () => undefined,
     full: true,

@@ -41,6 +41,7 @@ describe('the shell of a Furrow switch', () => {
     let kept = '';
     const s = new Shell({
       memory: m,
+      shown: (text) => text,
       about: () => 'model LF-24\n',
       tell: () => undefined,
       full: true,

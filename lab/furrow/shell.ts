@@ -3,6 +3,8 @@ import type { Memory } from './memory.ts';
 
 export interface ShellHost {
   memory: Memory;
+  /** What of a configuration is shown. */
+  shown: (text: string) => string;
   about: () => string;
   /** What it tells by the other words: faces, kin, pairs, macs, clock. */
   tell: (word: string) => string | undefined;
@@ -52,9 +54,9 @@ export class Shell {
       case 'tell about':
         return host.about();
       case 'tell now':
-        return host.memory.print();
+        return host.shown(host.memory.print());
       case 'tell kept':
-        return host.kept();
+        return host.shown(host.kept());
       case 'keep': {
         const why = host.keep();
         return why === undefined ? 'kept\n' : `not taken: ${why}\n`;

@@ -155,6 +155,8 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
       shell: (user) =>
         new Shell({
           memory: this.memory,
+          shown: (text) =>
+            this.has('hides-secrets') ? text.replace(/(phrase \w+|word|climb by) \S+/g, '$1 ****') : text,
           full: this.rankOf(user) !== 'look',
           tell: (word) => this.tell(word),
           fault: (line) => this.lineFault(line),

@@ -82,6 +82,7 @@ function furrowBench(start: string) {
   memory.load(start);
   const shell = new Shell({
     memory,
+    shown: (text) => text,
     about: () => '',
     tell: () => undefined,
     full: true,

@@ -113,6 +113,33 @@ describe('restores and operations', function () {
     expect((await preview({ captures: [licence] })).counts).to.deep.equal({ 'already right': 1 });
   });
 
+  it('do not put in what would let nobody in any more, as a whole or by a restart, unless somebody insists', async () => {
+    const name = 'har-xr-2';
+    const shut = `${printed(name).replace('word plain', 'word sealed $6$x$').replace('netops', 'somebody')}`;
+    const flash = f.lab.device(name).options.flash;
+    const before = flash.kept;
+    flash.kept = shut;
+    await settled(f.client, await f.client.call('run.capture', { body: { devices: [name] } }));
+    const [stored] = (await f.client.call('capture.list', { query: { device: name, file: 'stored', current: 'true' } }))
+      .items;
+    for (const whole of [true, false]) {
+      const run = await preview({ captures: [stored?.id ?? 0], whole });
+      expect(run.rows[0]?.outcome, run.rows[0]?.detail).to.equal('turned down');
+      expect(run.rows[0]?.detail).to.contain('the service would not get in any more');
+    }
+    const body = { devices: [name], operation: 'restart' as const };
+    const restart = await settled(f.client, await f.client.call('run.operation', { body }));
+    expect(restart.rows[0]).to.include({ outcome: 'turned down' });
+    expect(restart.rows[0]?.detail).to.match(/^what is stored would run: the service would not get in any more/);
+    expect((await refusal(f.client.call('run.operation', { body: { ...body, insist: true } }))).code).to.equal(
+      'insist-reason',
+    );
+    expect(f.lab.device(name).log.filter(({ text }) => text === 'power on')).to.have.length(1);
+    flash.kept = before;
+    const wipe = { devices: ['har-acc-3'], operation: 'wipe' as const, hours: 2 };
+    expect((await refusal(f.client.call('run.operation', { body: wipe }))).code).to.equal('edition-none');
+  });
+
   it('refuse two texts for one device, and captures that are not there', async () => {
     const captures = [await captured('har-acc-3', 'running'), await captured('har-acc-3', 'stored')];
     expect((await refusal(preview({ captures }))).errors?.[0]?.code).to.equal('restore-twice');

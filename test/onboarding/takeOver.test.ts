@@ -28,6 +28,19 @@ describe('drift that is taken over', function () {
     expect(await means()).to.deep.equal([]);
   });
 
+  it('is not taken for equal where the switch shows stars: as far as it shows, and pushed the same', async () => {
+    o.lab.device('ardle').options.faults.add('hides-secrets');
+    const run = await compare();
+    expect(run.rows[0]).to.include({ outcome: 'as far as shown' });
+    expect(run.rows[0]?.detail).to.match(/; 3 lines not comparable$/);
+    const push = await settled(o.client, await o.client.call('run.push', { body: { devices: ['ard-acc-1'] } }));
+    expect(push.rows[0]).to.include({ outcome: 'already right' });
+    expect(push.rows[0]?.detail).to.equal('it runs edition 1, as far as it shows: 3 lines not comparable');
+    expect((await o.client.call('drift.show', { params })).drift).to.include({ lines: 0, notComparable: 3 });
+    o.lab.device('ardle').options.faults.clear();
+    expect((await compare()).counts).to.deep.equal({ 'as described': 1 });
+  });
+
   it('says what each difference would mean, each tried, and saves nothing by that', async () => {
     const { memory } = o.lab.furrow('ardle');
     memory.load(

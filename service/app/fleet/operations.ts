@@ -5,6 +5,7 @@ import type { BodyOf } from '@zpine/contract/routes';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { openWindow } from '../arrivals/window.ts';
+import { publishedFilesOf } from '../editions/rows.ts';
 import { makeRun } from './runs.ts';
 import { isEverything, selected } from './selection.ts';
 import { targetsOf } from './targets.ts';
@@ -14,6 +15,7 @@ const how = { restart: 'restarted', wipe: 'wiped' } as const;
 export async function operate(tx: Tx, body: BodyOf<'run.operation'>): Promise<RunHead> {
   const found = await selected(tx, body);
   const { devices } = found;
+  if (body.insist && !tx.actor.reason) throw new Refusal('insist-reason');
   if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
     throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
   const targets = await targetsOf(tx, devices);
@@ -27,6 +29,15 @@ export async function operate(tx: Tx, body: BodyOf<'run.operation'>): Promise<Ru
         operation: body.operation,
       });
   }
+  // Who is to boot from here needs an edition: that is found before its memory is emptied.
+  if (body.hours !== undefined) {
+    const published = await publishedFilesOf(
+      tx,
+      devices.map(({ id }) => id),
+    );
+    const without = devices.find(({ id }) => !published.has(id));
+    if (without) throw new Refusal('edition-none', { device: without.key });
+  }
   return makeRun(tx, {
     kind: 'operation',
     title: body.operation === 'restart' ? 'Restart' : 'Wipe',
@@ -35,6 +46,7 @@ export async function operate(tx: Tx, body: BodyOf<'run.operation'>): Promise<Ru
       expect: [],
       confirmed: false,
       operation: body.operation,
+      insist: body.insist,
       ...(body.hours === undefined ? {} : { hours: body.hours }),
     },
     selected: found,

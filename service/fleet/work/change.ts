@@ -3,14 +3,9 @@ import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
 import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
-import { effectsOf, type Answers, type Effects } from '@zpine/core/fleet/effects';
-import { pathText } from '@zpine/core/dialect/path';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
-import { lostWayIn } from '@zpine/core/fleet/wayIn';
-import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import type { ErrandDone, RunRow } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
-import { sha512 } from '../../app/editions/content.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import { driftOf, type IntendedEdition } from '../../app/fleet/compared.ts';
 import type { RunInput } from '../../app/fleet/runs.ts';
@@ -18,6 +13,8 @@ import type { Waiting } from '../../app/fleet/work.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { capturedText } from './capture.ts';
+import { answersOf, settledEffects, touchesPorts } from './effects.ts';
+import { lostTo, unlessInsisted } from './lockout.ts';
 import { errandPlan, pushPlan, restorePlan, type ChangePlan } from './plans.ts';
 
 const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
@@ -43,7 +40,7 @@ export async function lookAtChange(
   }
   const lost = work.lostBy(running, left);
   if (lost !== undefined && input.insist !== true)
-    return { outcome: 'turned down', detail: `${lost}; nothing is sent unless somebody insists`, result };
+    return { outcome: 'turned down', detail: unlessInsisted(lost), result };
   return { outcome: null, detail: [countWords(left), lost].filter(Boolean).join('; '), result };
 }
 
@@ -75,9 +72,6 @@ export async function doChange(
     return work.broken(error instanceof Error ? error.message : String(error));
   }
 }
-
-/** So often ports are looked at that should come up. */
-const SETTLE_MS = 1000;
 
 class Change {
   private readonly target: Target;
@@ -125,7 +119,10 @@ class Change {
   }
 
   rightWords(steps: readonly Step[]): string {
-    return this.plan.of === undefined ? countWords(steps, true) : `it runs ${this.plan.of}`;
+    if (this.plan.of === undefined) return countWords(steps, true);
+    const unsure = this.plan.notComparable();
+    const but = unsure === 0 ? '' : `, as far as it shows: ${unsure} line${unsure === 1 ? '' : 's'} not comparable`;
+    return `it runs ${this.plan.of}${but}`;
   }
 
   /** What is not as it should be in what is stored: a restart would bring it back. */
@@ -153,14 +150,7 @@ class Change {
   /** What of the service's way in would be lost by these steps, in words; worked out before anything is sent. */
   lostBy(running: string, steps: readonly Step[]): string | undefined {
     const { dialect } = this;
-    const { address, access } = this.target;
-    const credentials = { user: access.user, password: access.password, byKey: access.key !== undefined };
-    const after = dialect.wayInOf(applied(dialect.parse(running), steps));
-    const lost = lostWayIn(dialect.wayIn(running), after, address, credentials, (password, sealed) =>
-      fitsSha512crypt(password, sealed, sha512),
-    );
-    if (lost.length === 0) return undefined;
-    return `the service would not get in any more: ${lost.map(({ detail }) => detail).join('; ')}`;
+    return lostTo(this.target, dialect, running, dialect.wayInOf(applied(dialect.parse(running), steps)));
   }
 
   async go(input: RunInput, again: () => Promise<string | undefined>): Promise<Done> {
@@ -174,7 +164,8 @@ class Change {
       this.steps.filter((step) => !step.right),
     );
     if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
-    const was = this.touchesPorts() ? await this.answers() : undefined;
+    const left = this.steps.filter((step) => !step.right);
+    const was = touchesPorts(this.dialect, left) ? await answersOf(this.dialect, this.session) : undefined;
     const refused = await this.send(this.steps);
     this.after = await this.running();
     const missing = this.stepsOn(this.after).filter((step) => !step.right);
@@ -196,52 +187,19 @@ class Change {
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) await this.notKept();
     if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
-    const words = countWords(
-      this.steps.filter((step) => !step.right),
-      true,
-    );
-    const { dark, remarks } = was ? await this.effects(was) : { dark: [], remarks: [] };
+    const words = countWords(left, true);
+    const { dark, remarks } = was
+      ? await settledEffects(this.session, {
+          dialect: this.dialect,
+          steps: left,
+          before: this.before,
+          after: this.after,
+          was,
+          cabled: this.plan.cabled.map((port) => this.dialect.interfaceName(port)),
+        })
+      : { dark: [], remarks: [] };
     if (dark.length > 0) return this.done('dark on the device', `${words}; ${dark.join('; ')}`);
     return this.done('brought over', [words, ...remarks].join('; '));
-  }
-
-  /** Whether a port, or an address, is among what changes: what they come to is looked at then. */
-  private touchesPorts(): boolean {
-    return this.steps.some(({ above, line, right }) => {
-      const path = pathText(above, line);
-      return !right && (this.dialect.portOf(path) !== undefined || this.dialect.isWayIn(above, line));
-    });
-  }
-
-  /** What the device says of its ports and of who is behind them. */
-  private async answers(): Promise<Answers> {
-    const rows = async (question: string) => {
-      const command = this.dialect.sheet.questions[question]?.command;
-      return command === undefined ? [] : this.dialect.rowsOf(question, (await this.session.run(command)).text);
-    };
-    return {
-      interfaces: await rows('interfaces'),
-      neighbours: await rows('neighbours'),
-      macs: await rows('macs'),
-    };
-  }
-
-  /** A port takes its time to come up: it is looked at until all is well, or its time is over. */
-  private async effects(was: Answers): Promise<Effects> {
-    const until = Date.now() + (this.dialect.sheet.ports?.settleSeconds ?? 0) * 1000;
-    for (;;) {
-      const found = effectsOf({
-        dialect: this.dialect,
-        steps: this.steps.filter((step) => !step.right),
-        before: this.before ?? '',
-        after: this.after ?? '',
-        was,
-        is: await this.answers(),
-        cabled: this.plan.cabled.map((port) => this.dialect.interfaceName(port)),
-      });
-      if (found.dark.length === 0 || Date.now() >= until) return found;
-      await new Promise((resolve) => setTimeout(resolve, SETTLE_MS));
-    }
   }
 
   /** Nobody asked for it; what is stored is looked at all the same. */

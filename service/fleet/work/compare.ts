@@ -46,7 +46,13 @@ export function comparedTexts(
   const unkept = drift.stored && linesOf(drift.stored);
   const differs = (comparison !== null && !comparison.matches) || (unkept ?? 0) > 0;
   return {
-    outcome: differs ? 'differs' : comparison === null ? 'left out' : 'as described',
+    outcome: differs
+      ? 'differs'
+      : comparison === null
+        ? 'left out'
+        : comparison.notComparable.length > 0
+          ? 'as far as shown'
+          : 'as described',
     detail: comparedWords(drift),
     result: { compared: { edition: edition?.number ?? null, comparison, unkept } },
     drift,

@@ -5,15 +5,21 @@ import type { Target } from '../../app/fleet/access.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { compareDevice } from './compare.ts';
+import { lostTo, unlessInsisted } from './lockout.ts';
 import { restarted, sendAway, type Reopen } from './restart.ts';
 
 /** Signed in, it is said what a restart would bring back, or a wipe would take. */
-export async function lookAtOperation({ dialect }: Target, input: RunInput, session: Session): Promise<Done> {
+export async function lookAtOperation(target: Target, input: RunInput, session: Session): Promise<Done> {
+  const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
   const { stored: storedBy, running: runningBy } = dialect.sheet;
   const running = (await session.run(runningBy)).text;
-  const unkept =
-    storedBy === undefined ? 0 : linesOf(unkeptLines(dialect, running, (await session.run(storedBy)).text));
+  const stored = storedBy === undefined ? undefined : (await session.run(storedBy)).text;
+  if (input.operation === 'restart' && input.insist !== true) {
+    const shut = lockedOutBy(target, running, stored);
+    if (shut !== undefined) return { outcome: 'turned down', detail: shut };
+  }
+  const unkept = stored === undefined ? 0 : linesOf(unkeptLines(dialect, running, stored));
   const lines = `${unkept} line${unkept === 1 ? '' : 's'}`;
   if (input.operation === 'wipe') return { outcome: null, detail: 'its memory would be emptied, and it restarts' };
   return {
@@ -35,6 +41,12 @@ export async function doOperation(
   const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
   if (input.operation === 'wipe') return wiped(target, session, input);
+  if (input.insist !== true) {
+    const { running, stored } = dialect.sheet;
+    const text = stored === undefined ? undefined : (await session.run(stored)).text;
+    const shut = lockedOutBy(target, (await session.run(running)).text, text);
+    if (shut !== undefined) return { outcome: 'turned down', detail: shut };
+  }
   const back = await restarted(dialect, session, reopen);
   if (typeof back === 'string') return { outcome: 'stopped midway', detail: back };
   try {
@@ -53,6 +65,13 @@ export async function doOperation(
   } finally {
     back.session.close();
   }
+}
+
+/** After a restart what is stored runs: it has to let the service in, too. */
+function lockedOutBy(target: Target, running: string, stored: string | undefined): string | undefined {
+  const { dialect } = target;
+  const lost = dialect && stored !== undefined ? lostTo(target, dialect, running, dialect.wayIn(stored)) : undefined;
+  return lost && unlessInsisted(`what is stored would run: ${lost}`);
 }
 
 /** What it was is gone: nobody waits for its old login. */

@@ -13,6 +13,8 @@ import type { PushSeal } from '../../app/fleet/pushes.ts';
 export interface ChangePlan {
   /** All steps on what runs; those that are right already say so. */
   stepsOn: (running: string) => Step[];
+  /** Lines whose secret the device did not show well enough when its steps were worked out last. */
+  notComparable: () => number;
   /** Secrets that it brings. */
   secrets: string[];
   /** The number of the edition that the device is brought to. */
@@ -30,6 +32,7 @@ export function errandPlan(dialect: Dialect, sealed: string | undefined): Change
   const seal = JSON.parse(sealed ?? '{"lines":"","secrets":[]}') as ErrandSeal;
   return {
     stepsOn: (running) => stepsOf(dialect, seal.lines, running),
+    notComparable: () => 0,
     secrets: [...seal.secrets, ...dialect.secretsIn(seal.lines)],
     edition: undefined,
     of: undefined,
@@ -54,6 +57,7 @@ export function restorePlan(target: Target, dialect: Dialect, sealed: string | u
   const text = seal.text ?? '';
   return {
     stepsOn: (running) => pushSteps(unkeptLines(dialect, text, running), dialect, uplinksOf(target, dialect, running)),
+    notComparable: () => 0,
     secrets: [...seal.secrets, ...dialect.secretsIn(text)],
     edition: undefined,
     of: seal.of,
@@ -66,9 +70,12 @@ export function restorePlan(target: Target, dialect: Dialect, sealed: string | u
 export function pushPlan(target: Target, dialect: Dialect, sealed: string | undefined): ChangePlan {
   const seal = JSON.parse(sealed ?? '{"edition":0,"files":[],"token":"","secrets":[],"cabled":[]}') as PushSeal;
   const main = seal.files.find((file) => file.name === '')?.text ?? '';
+  let unsure = 0;
   return {
+    notComparable: () => unsure,
     stepsOn: (running) => {
-      const { differences } = comparedWith(target, dialect, seal.files, running);
+      const { differences, notComparable } = comparedWith(target, dialect, seal.files, running);
+      unsure = notComparable.length;
       if (differences.length === 0) return [];
       return pushSteps(differences, dialect, uplinksOf(target, dialect, running));
     },

@@ -17,6 +17,7 @@ import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { capturedText } from './capture.ts';
 import { doChange, lookAtChange } from './change.ts';
+import { lostTo, unlessInsisted } from './lockout.ts';
 import { restarted, type Reopen } from './restart.ts';
 
 const sealOf = ({ sealed }: Waiting): RestoreSeal =>
@@ -33,7 +34,7 @@ export async function lookAtRestore(waiting: Waiting, input: RunInput, session: 
     seal.text === null
       ? undefined
       : seal.whole
-        ? await lookAtWhole(waiting, seal.text, session)
+        ? await lookAtWhole(waiting, seal.text, input, session)
         : await lookAtChange('restore', waiting, input, session);
   if (!text)
     return files.length === 0
@@ -58,7 +59,7 @@ export async function doRestore(
     seal.text === null
       ? undefined
       : seal.whole
-        ? await doWhole(waiting, seal.text, session, reopen, intended)
+        ? await doWhole(waiting, seal.text, input, session, reopen, intended)
         : await doChange('restore', waiting, input, session, again, intended);
   if (!text)
     return {
@@ -115,7 +116,7 @@ async function putFiles(waiting: Waiting, session: Session): Promise<string[] | 
   return left ? `${left.file} was taken without a word, and is not as captured` : done;
 }
 
-async function lookAtWhole({ target }: Waiting, text: string, session: Session): Promise<Done> {
+async function lookAtWhole({ target }: Waiting, text: string, input: RunInput, session: Session): Promise<Done> {
   const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
   const running = (await session.run(dialect.sheet.running)).text;
@@ -129,9 +130,13 @@ async function lookAtWhole({ target }: Waiting, text: string, session: Session):
     instead: kind === 'changed' ? instead : null,
     right: false,
   }));
+  const lost = lostTo(target, dialect, running, dialect.wayIn(text));
+  if (lost !== undefined && input.insist !== true) return { outcome: 'turned down', detail: unlessInsisted(lost) };
   return {
     outcome: null,
-    detail: `put in as a whole, with a restart; ${linesOf(differences)} lines differ`,
+    detail: [`put in as a whole, with a restart; ${linesOf(differences)} lines differ`, lost]
+      .filter(Boolean)
+      .join('; '),
     result: { errand: { steps, sent: [], kept: null, questions: [] } },
   };
 }
@@ -140,6 +145,7 @@ async function lookAtWhole({ target }: Waiting, text: string, session: Session):
 async function doWhole(
   { target, sealed }: Waiting,
   text: string,
+  input: RunInput,
   session: Session,
   reopen: Reopen,
   intended: IntendedEdition | undefined,
@@ -150,6 +156,8 @@ async function doWhole(
     return { outcome: 'turned down', detail: 'its sheet does not say how a whole configuration is put in' };
   const { running: runningBy, stored: storedBy } = dialect.sheet;
   const before = (await session.run(runningBy)).text;
+  const lost = lostTo(target, dialect, before, dialect.wayIn(text));
+  if (lost !== undefined && input.insist !== true) return { outcome: 'turned down', detail: unlessInsisted(lost) };
   const known = new Masker([...target.secrets, ...dialect.secretsIn(text)]);
   // Lines that differ at each reading are remarks of the device, and no configuration.
   const lines = dialect.steady(text).replace(/\n$/, '').split('\n');
