@@ -10,10 +10,7 @@ import { pushSteps } from '@zpine/core/config/push';
 import { dialectFrom, type Dialect } from '@zpine/core/dialect/dialect';
 import { dialectSheet } from '@zpine/core/dialect/sheet';
 import { commandsOf } from '@zpine/core/fleet/errand';
-import { Memory } from './furrow/memory.ts';
-import { Shell } from './furrow/shell.ts';
-import { Script } from './quill/script.ts';
-import { QuillShell } from './quill/shell.ts';
+import { bareFurrow, bareQuill } from './shells.ts';
 import { execute, type ShaleMemory } from './shale/commands.ts';
 
 const sheetOf = (name: string): Dialect =>
@@ -140,32 +137,11 @@ const furrowParts = (c: FurrowConfig, owned: readonly boolean[], management: boo
 
 const textOf = (parts: readonly Part[]): string => editionOf(parts).text;
 
-function furrowDevice(start: string, own: boolean): Device & { memory: Memory } {
-  const memory = new Memory({ model: 'LF-24', sockets: { 1: 24 } }, () => own);
-  memory.load(start);
-  const shell = new Shell({
-    memory,
-    shown: (text) => text,
-    about: () => '',
-    tell: () => undefined,
-    full: true,
-    fault: () => undefined,
-    kept: () => '',
-    keep: () => undefined,
-    restart: () => undefined,
-    erase: () => undefined,
-    changed: () => false,
-    prompt: (name) => name,
-  });
-  return {
-    memory,
-    print: () => memory.print(),
-    say: (command) => {
-      const reply = shell.line(command);
-      return reply === undefined || reply === '' ? undefined : reply;
-    },
-  };
-}
+/** A shell that says something to a change has not taken it. */
+const furrowDevice = (start: string, own: boolean): Device => {
+  const { print, say } = bareFurrow(start, own);
+  return { print, say: (command) => say(command) || undefined };
+};
 
 /** Does a push as the service does it; `look` is called after each command that was taken. */
 function push(dialect: Dialect, device: Device, edition: Intended, look: () => void = () => undefined): number {
@@ -294,25 +270,12 @@ describe('a push', function () {
   it('brings a draft of blocks in brackets to any edition, and puts it in force as a whole', () => {
     fc.assert(
       fc.property(quillConfig, quillConfig, owned, (from, to, whose) => {
-        let script = Script.from(textOf(quillParts(from, whose)));
-        const shell = new QuillShell({
-          script: () => script,
-          putInForce: (next) => (script = next),
-          about: () => '',
-          hears: () => [],
-          shelf: () => '',
-          shelve: () => undefined,
-          fill: () => undefined,
-          restart: () => undefined,
-          changed: () => false,
-          prompt: (name) => name,
-          fault: () => undefined,
-        });
+        const { print, say } = bareQuill(textOf(quillParts(from, whose)));
         const device: Device = {
-          print: () => script.print(),
+          print,
           say: (command) => {
-            const reply = shell.line(command);
-            return reply?.startsWith('unfit') || reply?.startsWith('no such') ? reply : undefined;
+            const reply = say(command);
+            return /^(unfit|no such)/.test(reply) ? reply : undefined;
           },
         };
         proves(quill, device, editionOf(quillParts(to, whose)));

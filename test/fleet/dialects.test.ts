@@ -1,4 +1,5 @@
 /** The sheets that ship, sheets of one's own, and what is wrong with them. */
+import { bareFurrow, bareQuill, type Bare } from '@zpine/lab/shells';
 import { readFileSync } from 'node:fs';
 import { expect } from 'chai';
 import fc from 'fast-check';
@@ -6,11 +7,7 @@ import { applied } from '@zpine/core/config/applied';
 import { walk, type ConfigLine } from '@zpine/core/config/tree';
 import { commandsOf, stepsOf, inverseLines } from '@zpine/core/fleet/errand';
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import { Memory } from '@zpine/lab/furrow/memory';
-import { Shell } from '@zpine/lab/furrow/shell';
 import { dialectFrom } from '@zpine/core/dialect/dialect';
-import { Script } from '@zpine/lab/quill/script';
-import { QuillShell } from '@zpine/lab/quill/shell';
 import { Dialects, readSheet } from '../../service/store/dialects.ts';
 import { acquainted, fleet, settled, type Fleet } from './bench.ts';
 import { refusal } from '../service.ts';
@@ -76,46 +73,8 @@ describe('the sheets that ship', () => {
   });
 });
 
-/** What an errand does to a simulated device, told by the device's own shell. */
-function furrowBench(start: string) {
-  const memory = new Memory({ model: 'LF-24', sockets: { 1: 24 } });
-  memory.load(start);
-  const shell = new Shell({
-    memory,
-    shown: (text) => text,
-    about: () => '',
-    tell: () => undefined,
-    full: true,
-    fault: () => undefined,
-    kept: () => '',
-    keep: () => undefined,
-    restart: () => undefined,
-    changed: () => false,
-    prompt: (name: string) => name,
-    erase: () => undefined,
-  });
-  return { print: () => memory.print(), say: (line: string) => shell.line(line) ?? '' };
-}
-function quillBench(start: string) {
-  let script = Script.from(start);
-  const shell = new QuillShell({
-    script: () => script,
-    putInForce: (next) => (script = next),
-    about: () => '',
-    hears: () => [],
-    shelf: () => '',
-    shelve: () => undefined,
-    fill: () => undefined,
-    restart: () => undefined,
-    changed: () => false,
-    prompt: (name: string) => name,
-    fault: () => undefined,
-  });
-  return { print: () => script.print(), say: (line: string) => shell.line(line) ?? '' };
-}
-
 /** Does an errand at a bench as the service does it. */
-function carryOut(dialect: Dialect, bench: ReturnType<typeof furrowBench>, lines: string): void {
+function carryOut(dialect: Dialect, bench: Bare, lines: string): void {
   const steps = stepsOf(dialect, lines, bench.print());
   const foretold = applied(dialect.parse(bench.print()), steps);
   const { change } = dialect.sheet;
@@ -178,7 +137,7 @@ describe('errands and their way back', () => {
         fc.array(furrowLine, { maxLength: 12 }),
         fc.array(furrowLine, { minLength: 1, maxLength: 5 }),
         (had, wanted) => {
-          const bench = furrowBench(had.join('\n'));
+          const bench = bareFurrow(had.join('\n'));
           const before = bench.print();
           // Two wishes for one place contradict each other: the last one counts.
           const once = new Map(
@@ -201,7 +160,7 @@ describe('errands and their way back', () => {
     const dialect = known('furrow');
     fc.assert(
       fc.property(fc.array(furrowLine, { minLength: 1, maxLength: 12 }), fc.nat(11), (had, at) => {
-        const bench = furrowBench(had.join('\n'));
+        const bench = bareFurrow(had.join('\n'));
         const before = bench.print();
         carryOut(dialect, bench, away(had[at % had.length] ?? ''));
         const back = inverseLines(dialect, before, bench.print());
@@ -233,7 +192,7 @@ describe('errands and their way back', () => {
         fc.array(quillLine, { maxLength: 10 }),
         fc.array(quillLine, { minLength: 1, maxLength: 4 }),
         (had, wanted) => {
-          const bench = quillBench(base);
+          const bench = bareQuill(base);
           carryOut(
             dialect,
             bench,

@@ -140,6 +140,21 @@ describe('restores and operations', function () {
     expect((await refusal(f.client.call('run.operation', { body: wipe }))).code).to.equal('edition-none');
   });
 
+  it('never make a secret of the stars that a device showed in its place', async () => {
+    const device = f.lab.furrow('har-acc-3');
+    device.memory.load('account deck\n  phrase plain deep-water-9\n');
+    device.options.faults.add('hides-secrets');
+    await settled(f.client, await f.client.call('run.capture', { body: { devices: ['har-acc-3'] } }));
+    const [latest] = (await f.client.call('capture.list', { query: { device: 'har-acc-3', file: 'running' } })).items;
+    device.memory.strike([], 'account deck');
+    const run = await preview({ captures: [latest?.id ?? 0] });
+    expect(run.rows[0]).to.include({ outcome: 'turned down' });
+    expect(run.rows[0]?.detail).to.match(
+      /^"account deck > phrase plain \*+" holds what was shown in place of a secret/,
+    );
+    device.options.faults.clear();
+  });
+
   it('refuse two texts for one device, and captures that are not there', async () => {
     const captures = [await captured('har-acc-3', 'running'), await captured('har-acc-3', 'stored')];
     expect((await refusal(preview({ captures }))).errors?.[0]?.code).to.equal('restore-twice');

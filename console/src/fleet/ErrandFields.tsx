@@ -1,4 +1,5 @@
-import { Input, Select } from 'antd';
+import { Input } from 'antd';
+import { BeforeQuestions } from './BeforeQuestions.tsx';
 import { Careful } from './Careful.tsx';
 import type { FieldsProps } from './fields.ts';
 import { TableInput } from './TableInput.tsx';
@@ -20,15 +21,7 @@ export function ErrandFields({ draft, onChange, names }: FieldsProps) {
         />
       </div>
       <div>
-        <label htmlFor="errand-before">Ask before and after</label>
-        <Select
-          id="errand-before"
-          mode="multiple"
-          style={{ width: '100%' }}
-          value={draft.before}
-          options={names.map((value) => ({ value, label: value }))}
-          onChange={(before) => onChange({ before })}
-        />
+        <BeforeQuestions draft={draft} onChange={onChange} names={names} />
         <TableInput value={draft.table} onChange={(table) => onChange({ table })} />
         <Careful draft={draft} onChange={onChange} />
       </div>

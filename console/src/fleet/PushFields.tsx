@@ -1,5 +1,6 @@
-import { Checkbox, Select } from 'antd';
+import { Checkbox } from 'antd';
 import type { FieldsProps } from './fields.ts';
+import { BeforeQuestions } from './BeforeQuestions.tsx';
 import { Careful } from './Careful.tsx';
 
 /** How careful a push is; what is pushed are the published editions. */
@@ -7,15 +8,7 @@ export function PushFields({ draft, onChange, names }: FieldsProps) {
   return (
     <div className="two">
       <div>
-        <label htmlFor="push-before">Ask before and after</label>
-        <Select
-          id="push-before"
-          mode="multiple"
-          style={{ width: '100%' }}
-          value={draft.before}
-          options={names.map((value) => ({ value, label: value }))}
-          onChange={(before) => onChange({ before })}
-        />
+        <BeforeQuestions draft={draft} onChange={onChange} names={names} />
         <Checkbox
           checked={draft.stale}
           onChange={(event) => onChange({ stale: event.target.checked })}

@@ -18,7 +18,7 @@ import { maskerFor } from '../secrets/known.ts';
 import { mustBeQuestion, withTable } from './asks.ts';
 import { changedRows } from './runRows.ts';
 import { inputOf, runSummary, makeRun, runRow, type RunTableRow } from './runs.ts';
-import { isEverything } from './selection.ts';
+import { mustBeMeant } from './selection.ts';
 import { targetsOf } from './targets.ts';
 
 /** What an errand keeps of a device under seal. */
@@ -37,9 +37,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   const found = await withTable(tx, body);
   const { devices } = found.selected;
   if ((body.lines ?? '').trim() === '' && !found.lines) throw new Refusal('errand-empty');
-  if (body.insist && !tx.actor.reason) throw new Refusal('insist-reason');
-  if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
-    throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
+  await mustBeMeant(tx, body, devices.length);
   const seals = await sealsOf(tx, devices, (device) =>
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );

@@ -7,7 +7,7 @@ import type { Tx } from '../../store/tx.ts';
 import { openWindow } from '../arrivals/window.ts';
 import { publishedFilesOf } from '../editions/rows.ts';
 import { makeRun } from './runs.ts';
-import { isEverything, selected } from './selection.ts';
+import { mustBeMeant, selected } from './selection.ts';
 import { targetsOf } from './targets.ts';
 
 const how = { restart: 'restarted', wipe: 'wiped' } as const;
@@ -15,9 +15,7 @@ const how = { restart: 'restarted', wipe: 'wiped' } as const;
 export async function operate(tx: Tx, body: BodyOf<'run.operation'>): Promise<RunHead> {
   const found = await selected(tx, body);
   const { devices } = found;
-  if (body.insist && !tx.actor.reason) throw new Refusal('insist-reason');
-  if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
-    throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
+  await mustBeMeant(tx, body, devices.length);
   const targets = await targetsOf(tx, devices);
   for (const { id, key } of devices) {
     const { dialect, dialectName } = targets.get(id) ?? {};

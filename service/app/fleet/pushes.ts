@@ -16,7 +16,7 @@ import { mustBeQuestion } from './asks.ts';
 import { mustKnowHow } from './errands.ts';
 import { sealedRows } from './runRows.ts';
 import { inputOf, makeRun, runRow, type RunInput } from './runs.ts';
-import { isEverything, selected } from './selection.ts';
+import { mustBeMeant, selected } from './selection.ts';
 
 /** What a push keeps of a device under seal. */
 export interface PushSeal {
@@ -41,9 +41,7 @@ interface LeftOut {
 export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
   const found = await selected(tx, body);
   const { devices } = found;
-  if (body.insist && !tx.actor.reason) throw new Refusal('insist-reason');
-  if (!body.everything && body.where !== undefined && (await isEverything(tx, devices.length)))
-    throw Refusal.at(['where'], 'selection-everything', { count: devices.length });
+  await mustBeMeant(tx, body, devices.length);
   const seals = await pushSeals(tx, devices, body.stale);
   const ready = devices.filter((device) => !('leftOut' in (seals.get(device.id) ?? { leftOut: '' })));
   const [only] = devices;

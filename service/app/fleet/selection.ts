@@ -36,7 +36,18 @@ export async function selected(tx: Tx, { devices: named, where }: Selection): Pr
   return { devices: rows.map((row) => fromRow('device', row)), words: where };
 }
 
-export async function isEverything(tx: Tx, count: number): Promise<boolean> {
+/** What somebody has to say twice: every device there is, and to insist, which needs a reason. */
+export async function mustBeMeant(
+  tx: Tx,
+  { where, everything, insist = false }: { where?: string | undefined; everything: boolean; insist?: boolean },
+  count: number,
+): Promise<void> {
+  if (insist && !tx.actor.reason) throw new Refusal('insist-reason');
+  if (!everything && where !== undefined && (await isEverything(tx, count)))
+    throw Refusal.at(['where'], 'selection-everything', { count });
+}
+
+async function isEverything(tx: Tx, count: number): Promise<boolean> {
   const row = await tx.one<{ count: number }>('SELECT COUNT(*) AS count FROM device');
   return count > 1 && Number(row?.count ?? 0) === count;
 }

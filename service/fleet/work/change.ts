@@ -38,6 +38,8 @@ export async function lookAtChange(
       ? { outcome: 'already right', detail: work.rightWords(steps), result }
       : { outcome: null, detail: `all of it runs, and is not stored: ${unkept}`, result };
   }
+  const stars = work.starsIn(left);
+  if (stars !== undefined) return { outcome: 'turned down', detail: stars, result };
   const lost = work.lostBy(running, left);
   if (lost !== undefined && input.insist !== true)
     return { outcome: 'turned down', detail: unlessInsisted(lost), result };
@@ -147,6 +149,15 @@ class Change {
     };
   }
 
+  /** A line that would bring what a device shows in place of a secret: it would become the secret. */
+  starsIn(steps: readonly Step[]): string | undefined {
+    const { dialect } = this;
+    const found = steps.find(
+      ({ above, line, away }) => !away && dialect.hides(dialect.secretOf(above, line)?.secret ?? ''),
+    );
+    return found && `"${pathOf(found)}" holds what was shown in place of a secret, and would make it the secret`;
+  }
+
   /** What of the service's way in would be lost by these steps, in words; worked out before anything is sent. */
   lostBy(running: string, steps: readonly Step[]): string | undefined {
     const { dialect } = this;
@@ -159,12 +170,11 @@ class Change {
     this.before = await this.running();
     this.steps = this.stepsOn(this.before);
     if (this.steps.every((step) => step.right)) return this.keptAlone(input);
-    const lost = this.lostBy(
-      this.before,
-      this.steps.filter((step) => !step.right),
-    );
-    if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
     const left = this.steps.filter((step) => !step.right);
+    const stars = this.starsIn(left);
+    if (stars !== undefined) return this.done('turned down', stars);
+    const lost = this.lostBy(this.before, left);
+    if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
     const was = touchesPorts(this.dialect, left) ? await answersOf(this.dialect, this.session) : undefined;
     const refused = await this.send(this.steps);
     this.after = await this.running();

@@ -119,6 +119,11 @@ async function putFiles(waiting: Waiting, session: Session): Promise<string[] | 
 async function lookAtWhole({ target }: Waiting, text: string, input: RunInput, session: Session): Promise<Done> {
   const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
+  if (dialect.secretsIn(text).some((secret) => dialect.hides(secret)))
+    return {
+      outcome: 'turned down',
+      detail: 'what was captured has stars in place of its secrets, which would become the secrets',
+    };
   const running = (await session.run(dialect.sheet.running)).text;
   const differences = unkeptLines(dialect, text, running);
   if (differences.length === 0) return { outcome: 'already right', detail: 'it runs what was captured' };
