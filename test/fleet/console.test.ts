@@ -160,9 +160,9 @@ describe('the console of the fleet', function () {
   it('restarts a device, and puts back what was captured of it', async () => {
     await go('/devices/har-acc-3?show=fleet');
     await button('Restart …').click();
-    await page.getByText('would restart').waitFor();
+    await page.getByText('1 device would be restarted.').waitFor();
     await page.getByLabel('Number of devices').fill('1');
-    await button('Change 1 device').click();
+    await button('Restart 1 device').click();
     await page.getByText(/restarted, and back after/).waitFor();
     f.lab.furrow('har-acc-3').memory.take([], 'journal to 10.77.0.66');
     await go('/devices/har-acc-3?show=fleet');

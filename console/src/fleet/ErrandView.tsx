@@ -116,26 +116,33 @@ function Done({ row, named }: { row: RunRow; named: boolean }) {
   );
 }
 
+/** What an operation does, by its title: the button says it. */
+const acts: Partial<Record<string, [verb: string, done: string]>> = {
+  Restart: ['Restart', 'restarted'],
+  Wipe: ['Wipe', 'wiped'],
+};
+
 /** The number of devices is typed: nobody changes forty by a click too many. */
 function Confirm({ run }: { run: ShownRun }) {
   const attempt = useAttempt();
   const may = useMay('engineer');
   const [typed, setTyped] = useState('');
   if (!may) return null;
+  const plural = run.toDo === 1 ? 'device' : 'devices';
+  const [verb, done] = acts[run.kind === 'operation' ? run.title : ''] ?? ['Change', 'changed'];
   const go = () =>
     void attempt(async () => {
       await client.call('run.go', { params: { id: String(run.id) }, body: { count: Number(typed) } });
-      return `${run.toDo} device${run.toDo === 1 ? ' is' : 's are'} being changed, one first`;
+      return `${run.toDo} device${run.toDo === 1 ? ' is' : 's are'} being ${done}, one first`;
     });
-  const plural = run.toDo === 1 ? 'device' : 'devices';
   return (
     <section className="panel attention" aria-label="Confirm">
       <div className="body line">
         <span>
           <strong>
-            {run.toDo} {plural} would be changed.
+            {run.toDo} {plural} would be {done}.
           </strong>{' '}
-          One goes first; the others follow when it went well. Type the number to go on.
+          One goes first, then five, then the others; the first that does not go well ends it. Type the number to go on.
         </span>
         <Input
           aria-label="Number of devices"
@@ -147,7 +154,7 @@ function Confirm({ run }: { run: ShownRun }) {
           onPressEnter={() => typed === String(run.toDo) && go()}
         />
         <Button type="primary" disabled={typed !== String(run.toDo)} onClick={go}>
-          Change {run.toDo} {plural}
+          {verb} {run.toDo} {plural}
         </Button>
       </div>
     </section>

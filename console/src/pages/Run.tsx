@@ -45,7 +45,7 @@ export default function Run() {
   const run = found.data;
   return (
     <Page
-      title={run ? `${titles[run.kind]} #${run.id}` : `Run #${id}`}
+      title={run ? `${run.kind === 'operation' ? run.title : titles[run.kind]} #${run.id}` : `Run #${id}`}
       sentence={run && sentence(run)}
       crumbs={[
         ['Fleet', '/fleet'],
@@ -79,8 +79,8 @@ function sentence(run: ShownRun): string {
       ? `begun ${clock(begin)}`
       : `${clock(begin)} to ${clock(run.endedAt)}, ${((Date.parse(run.endedAt) - Date.parse(begin)) / 1000).toFixed(1)} s`;
   const counts = countWords(run.counts);
-  const waits = run.state === 'previewed' ? `${run.toDo} would be changed` : '';
-  const what = ['ask', 'errand', 'restore', 'operation'].includes(run.kind) ? `${run.title} · ` : '';
+  const waits = run.state === 'previewed' ? `${run.toDo} to do` : '';
+  const what = ['ask', 'errand', 'restore'].includes(run.kind) ? `${run.title} · ` : '';
   return `${what}${run.expected} device${run.expected === 1 ? '' : 's'} (${run.selection}) · ${[counts, waits].filter(Boolean).join(', ') || run.state} · ${when} · by ${run.by}${run.reason ? `: ${run.reason}` : ''}`;
 }
 
