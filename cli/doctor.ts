@@ -1,6 +1,6 @@
 /** What the records themselves make doubtful, and whether what is kept beside them is right. */
 import { Option, type Command } from 'commander';
-import { doubtNames } from '@zpine/contract/checks';
+import { doubtNames } from '@zpine/contract/matters';
 import type { SoundnessCheck } from '@zpine/contract/doctorRoutes';
 import { clientOf, outputOf } from './context.ts';
 import { out, table, type Table } from './print.ts';

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { checks } from '@zpine/contract/checks';
+import { matters } from '@zpine/contract/matters';
 import { clientOf, outputOf } from './context.ts';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { ago, out, pairs, table, type Table } from './print.ts';
@@ -26,7 +26,7 @@ export function addOverviews(program: Command): void {
       out(
         table(
           ['what', 'for', 'why', ''],
-          seen.items.map((i) => [checks[i.code].today.words, i.key, i.detail, i.command]),
+          seen.items.map((i) => [matters[i.code].today.words, i.key, i.detail, i.command]),
         ),
       );
       if (also !== '') out(`\n${also}`);

@@ -1,7 +1,7 @@
 /** Routes of what the records themselves make doubtful. */
 import { shownProcessSchema } from './processes.ts';
 import { z } from 'zod';
-import { doubtNames } from './checks.ts';
+import { doubtNames } from './matters.ts';
 import { route, type Route } from './route.ts';
 
 const doubtfulSchema = z.object({

@@ -1,6 +1,6 @@
 /** What is over all kinds: today, search, history, and the stream of hints. */
 import { z } from 'zod';
-import { todayCodes } from './checks.ts';
+import { todayCodes } from './matters.ts';
 import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);

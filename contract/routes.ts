@@ -6,7 +6,7 @@ import { importRoutes } from './importRoutes.ts';
 import { addressingRoutes } from './addressingRoutes.ts';
 import { findingRoutes } from './findingRoutes.ts';
 import { driftSchema } from './driftShapes.ts';
-import { doubtNames } from './checks.ts';
+import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { driftRoutes } from './driftRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';

@@ -2,7 +2,7 @@
 import { existsSync, rmSync, writeFileSync } from 'node:fs';
 import { databaseEnv, makeUsers } from '../../ops/stack.ts';
 import { startMariadb } from '../../ops/mariadb.ts';
-import { countDoubts } from '../../service/app/checks/counting.ts';
+import { countDoubts } from '../../service/app/matters/counting.ts';
 import { readConfig } from '../../service/config.ts';
 import { openStore } from '../../service/stores.ts';
 import { migrate } from '../../service/store/migrate.ts';

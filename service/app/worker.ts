@@ -6,7 +6,7 @@ import type { Actor, Store } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import { wakeResting } from './addressing/resting.ts';
 import { housekeeping } from './housekeeping.ts';
-import { countDoubts, DOUBTS_AGAIN_SECONDS } from './checks/counting.ts';
+import { countDoubts, DOUBTS_AGAIN_SECONDS } from './matters/counting.ts';
 import { reslot } from './racks/reslot.ts';
 import { againAtNight, soundnessWork, untilNight } from './soundness/checks.ts';
 import { recompare } from './fleet/recompare.ts';

@@ -1,5 +1,5 @@
 /** What a device lacks, or left behind at another site, each with its remedy. */
-import { checks } from '@zpine/contract/checks';
+import { matters } from '@zpine/contract/matters';
 import type { ReplyOf } from '@zpine/contract/routes';
 
 export function Lacks({ lacks }: { lacks: ReplyOf<'device.overview'>['lacks'] }) {
@@ -10,7 +10,7 @@ export function Lacks({ lacks }: { lacks: ReplyOf<'device.overview'>['lacks'] })
       <table className="plain-table">
         <tbody>
           {lacks.map(({ lack, detail, remedy }) => (
-            <tr key={`${lack} ${detail}`} title={checks[lack].title}>
+            <tr key={`${lack} ${detail}`} title={matters[lack].title}>
               <td>{detail}</td>
               <td className="mono second">{remedy}</td>
             </tr>

@@ -1,7 +1,7 @@
 import { Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { doubtNames } from '@zpine/contract/checks';
+import { doubtNames } from '@zpine/contract/matters';
 import { client, keys, problemOf } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { pathOf } from '../records/paths.ts';

@@ -2,7 +2,7 @@ import { App, Button } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { checks } from '@zpine/contract/checks';
+import { matters } from '@zpine/contract/matters';
 import { stages } from '@zpine/contract/kinds/devices';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
@@ -122,7 +122,7 @@ function Row({ item, may }: { item: Item; may: boolean }) {
   const navigate = useNavigate();
   const { message } = App.useApp();
   const [busy, setBusy] = useState(false);
-  const { words, severity, button } = checks[item.code].today;
+  const { words, severity, button } = matters[item.code].today;
   const assign = async () => {
     setBusy(true);
     try {

@@ -1,15 +1,15 @@
 /** Looks for all that is on a list: for what several ask of devices, together. */
-import { checks, doubtNames, type CheckName, type CheckWords } from '@zpine/contract/checks';
+import { matters, doubtNames, type MatterName, type MatterWords } from '@zpine/contract/matters';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { Tx } from '../../store/tx.ts';
 import { countLacking, lacksOf, type LackName } from '../devices/lacks.ts';
 import type { Leads } from './leads.ts';
-import type { Looked } from './check.ts';
+import type { Looked } from './matter.ts';
 import { findingOf } from './devices.ts';
 import { table } from './table.ts';
 
 /** What was found by each of these, in their order. */
-export async function lookFor<N extends CheckName>(
+export async function lookFor<N extends MatterName>(
   tx: Tx,
   names: readonly N[],
   limit: number,
@@ -38,7 +38,7 @@ type Report = ReplyOf<'doctor.data'>;
 export async function doubtfulData(tx: Tx, query: QueryOf<'doctor.data'>): Promise<Report> {
   const items: Report['items'] = [];
   for (const { name, looked } of await lookFor(tx, query.only === undefined ? doubtNames : [query.only], query.limit)) {
-    const words: CheckWords = checks[name];
+    const words: MatterWords = matters[name];
     const rows = looked.rows.map(({ kind, key, detail, remedy }) => ({ kind, key, detail, remedy }));
     items.push({ doubt: name, title: words.title ?? name, count: await looked.count(), rows });
   }

@@ -3,15 +3,15 @@
  * that lacked something when all were last looked at, and from devices that changed since. Each is looked at again, so
  * that what was mended is gone at once; what came to lack something by a change elsewhere shows at the next look at all.
  */
-import type { CheckName } from '@zpine/contract/checks';
+import type { MatterName } from '@zpine/contract/matters';
 import type { Tx } from '../../store/tx.ts';
 import { table } from './table.ts';
 
 /** Which records could be concerned, by their ids; without it, all are looked at. */
-export type Leads = Partial<Record<CheckName, number[]>>;
+export type Leads = Partial<Record<MatterName, number[]>>;
 
 const led = Object.entries(table).flatMap(([name, { lack, leads }]) =>
-  leads === undefined ? [] : [{ name: name as CheckName, lack, leads }],
+  leads === undefined ? [] : [{ name: name as MatterName, lack, leads }],
 );
 
 /** An estate of more devices is large. */
@@ -44,7 +44,7 @@ export async function saveLeads(tx: Tx, leads: Leads): Promise<void> {
 export async function leadsOf(tx: Tx, lookedAt: Date | null): Promise<Leads | undefined> {
   if (lookedAt === null || !(await isLarge(tx))) return undefined;
   const leads: Leads = Object.fromEntries(led.map(({ name }) => [name, []]));
-  for (const { code, record_id } of await tx.select<{ code: CheckName; record_id: number }>(
+  for (const { code, record_id } of await tx.select<{ code: MatterName; record_id: number }>(
     'SELECT code, record_id FROM today_lead',
   ))
     leads[code]?.push(Number(record_id));

@@ -1,7 +1,7 @@
 /** What the watch had to tell, and captures that were due for long. */
 import { byIds } from '../../store/records.ts';
 import { settingsOfMany } from '../settings/effective.ts';
-import { whole, type Finding, type Look } from './check.ts';
+import { whole, type Finding, type Look } from './matter.ts';
 
 /** What the watch had to tell of the last day; the newest of each thing. */
 export const notices: Look = async (tx, { limit }) => {

@@ -8,7 +8,7 @@ import type { Tx } from '../../store/tx.ts';
 import { countLacking, lacksOf, OURS, type Lack } from '../devices/lacks.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { settingsOfMany } from '../settings/effective.ts';
-import { Found, type Finding, type Look } from './check.ts';
+import { Found, type Finding, type Look } from './matter.ts';
 import { columnsFor } from '../../store/models.ts';
 
 /** Devices of one batch: no report holds an estate in memory. */

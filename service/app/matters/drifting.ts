@@ -3,7 +3,7 @@
  * Those that differ alike are one thing to do.
  */
 import type { Tx } from '../../store/tx.ts';
-import type { Finding, Look } from './check.ts';
+import type { Finding, Look } from './matter.ts';
 
 interface Row {
   first: string;

@@ -3,7 +3,7 @@ import { grouped } from '@zpine/core/lists/grouped';
 import type { Tx } from '../../store/tx.ts';
 import { numbersAt } from '../interfaces/vlans.ts';
 import { agreeing, disagreement, type End } from './ends.ts';
-import { Found, type Finding, type Look, type Looked } from './check.ts';
+import { Found, type Finding, type Look, type Looked } from './matter.ts';
 
 const BATCH = 2000;
 

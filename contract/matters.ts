@@ -2,7 +2,7 @@
  * What is looked for in the records and in what happens, each with its words: the doubts, and the list of today. The
  * service's own table says how each is found; the command line and the console take their words from here.
  */
-export interface CheckWords {
+export interface MatterWords {
   /** Over a list of them, where it is one of the doubts. */
   title?: string;
   /** Where it is a task for somebody, and stands on the list of today. */
@@ -17,11 +17,11 @@ export interface CheckWords {
 const task = (
   words: string,
   button = 'Open',
-  severity: NonNullable<CheckWords['today']>['severity'] = 'attention',
-): Required<Pick<CheckWords, 'today'>> => ({ today: { words, severity, button } });
+  severity: NonNullable<MatterWords['today']>['severity'] = 'attention',
+): Required<Pick<MatterWords, 'today'>> => ({ today: { words, severity, button } });
 
 /** In the order in which they are shown. */
-export const checks = {
+export const matters = {
   stuck: task('arrival stuck', 'Open', 'failure'),
   stranger: task('stranger', 'See who it is'),
   relay: task('relay not believed', 'See the prefix'),
@@ -44,19 +44,19 @@ export const checks = {
   'address-alone': { title: 'Addresses without an interface, and without a word why' },
   'address-off-site': { title: 'Addresses on a device that are of a prefix at another site' },
   'cable-off-site': { title: 'Cables between two sites, of a kind that does not leave a building' },
-} as const satisfies Record<string, CheckWords>;
+} as const satisfies Record<string, MatterWords>;
 
-export type CheckName = keyof typeof checks;
+export type MatterName = keyof typeof matters;
 
-type With<F extends keyof CheckWords> = {
-  [N in CheckName]: (typeof checks)[N] extends Record<F, unknown> ? N : never;
-}[CheckName];
+type With<F extends keyof MatterWords> = {
+  [N in MatterName]: (typeof matters)[N] extends Record<F, unknown> ? N : never;
+}[MatterName];
 
 /** Those that are doubts, and those that stand on the list of today. */
 export type Doubt = With<'title'>;
 export type TodayCode = With<'today'>;
 
-const having = (field: keyof CheckWords): string[] =>
-  Object.entries<CheckWords>(checks).flatMap(([name, words]) => (words[field] ? [name] : []));
+const having = (field: keyof MatterWords): string[] =>
+  Object.entries<MatterWords>(matters).flatMap(([name, words]) => (words[field] ? [name] : []));
 export const doubtNames = having('title') as [Doubt, ...Doubt[]];
 export const todayCodes = having('today') as [TodayCode, ...TodayCode[]];

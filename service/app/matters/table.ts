@@ -1,17 +1,17 @@
-/** How each thing that is looked for is found. Its words are in contract/checks.ts; another one is a row here and there. */
-import type { CheckName } from '@zpine/contract/checks';
+/** How each thing that is looked for is found. Its words are in contract/matters.ts; another one is a row here and there. */
+import type { MatterName } from '@zpine/contract/matters';
 import { lackingIds, type LackName } from '../devices/lacks.ts';
 import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
 import type { Tx } from '../../store/tx.ts';
 import { stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
-import type { Look } from './check.ts';
+import type { Look } from './matter.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
 import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';
 import { drifting, unkept } from './drifting.ts';
 import { notCaptured, notices } from './watching.ts';
 
-export interface Check {
+export interface Matter {
   /** What a device lacks: all of them are asked together. */
   lack?: LackName;
   find?: Look;
@@ -22,9 +22,9 @@ export interface Check {
   leads?: string | ((tx: Tx) => Promise<number[]>);
 }
 
-const lack = (name: LackName): Check => ({ lack: name, leads: lackingIds(name) });
+const lack = (name: LackName): Matter => ({ lack: name, leads: lackingIds(name) });
 
-const offSite = (look: typeof addressesOffSite): Check => ({
+const offSite = (look: typeof addressesOffSite): Matter => ({
   find: async (tx, { limit }) => {
     const { rows, count } = await look(tx, limit);
     return {
@@ -34,7 +34,7 @@ const offSite = (look: typeof addressesOffSite): Check => ({
   },
 });
 
-export const table: Record<CheckName, Check> = {
+export const table: Record<MatterName, Matter> = {
   stuck: { find: stuckArrivals },
   stranger: { find: waitingStrangers },
   relay: { find: unbelievedRelays },

@@ -1,5 +1,5 @@
 /** Open tasks: every row names the thing, what is wrong in one sentence, and the remedy. */
-import { todayCodes } from '@zpine/contract/checks';
+import { todayCodes } from '@zpine/contract/matters';
 import type { ReplyOf } from '@zpine/contract/routes';
 import type { Tx } from '../../store/tx.ts';
 import { isLarge, leadsOf } from './leads.ts';

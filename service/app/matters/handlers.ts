@@ -4,7 +4,7 @@ import { doubtfulData } from './report.ts';
 import { today, todayCounts } from './today.ts';
 import type { VerbHandlers } from '../handler.ts';
 
-export const checksHandlers = {
+export const mattersHandlers = {
   'doctor.data': (tx, { query }) => doubtfulData(tx, query),
   'doctor.store': (tx, { body }) => askCheck(tx, body),
   'doctor.storeChecks': (tx) => listChecks(tx),

@@ -3,7 +3,7 @@ import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { refusedRelays } from '../boot/relays.ts';
-import { whole, type Finding, type Look } from './check.ts';
+import { whole, type Finding, type Look } from './matter.ts';
 
 /** Arrivals that do not go on, each with the reason. */
 export const stuckArrivals: Look = async (tx, { limit }) => {

@@ -2,7 +2,7 @@
 import { among } from '../../store/among.ts';
 import type { Tx } from '../../store/tx.ts';
 import { runningOut } from '../addressing/samples.ts';
-import { whole, type Look } from './check.ts';
+import { whole, type Look } from './matter.ts';
 
 /** How far ahead one is told that a prefix will be full. */
 const AHEAD_DAYS = 45;
