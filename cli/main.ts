@@ -12,6 +12,7 @@ import { addSettingVerbs } from './settings.ts';
 import { addTemplateVerbs } from './templates.ts';
 import { addDeviceVerbs } from './devices.ts';
 import { addKinds } from './kindCommands.ts';
+import { addCheckVerbs } from './checks.ts';
 import { addCompletion } from './completion.ts';
 import { outputOf } from './context.ts';
 import { addCaptures } from './captures.ts';
@@ -43,7 +44,7 @@ const groups: Record<string, string> = {
   'Many at once': 'import export names',
   Addresses: 'lookup overlaps convert',
   Booting: 'edition arrival dhcp boot stranger',
-  'The running fleet': 'reach ask capture errand run live watch',
+  'The running fleet': 'reach ask capture compare push drift errand check exception run live watch',
   Upkeep: 'doctor completion',
   'Signing in': 'sign-in sign-out who password token user',
 };
@@ -106,6 +107,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addPlanVerbs(nouns.get('siteplan') ?? program);
   addNames(program);
   addLookups(program);
+  addCheckVerbs(nouns.get('check') ?? program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);
   addEditions(program);

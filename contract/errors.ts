@@ -35,6 +35,12 @@ export const errors = {
     () => 'there is a control character in this text',
     () => 'remove it; it often comes along when text is copied from a terminal',
   ),
+  'day-unknown': row(
+    422,
+    'No such day',
+    (p) => `"${p.value}" is no day`,
+    () => 'write it as 2027-03-31',
+  ),
   'zone-unknown': row(
     422,
     'Unknown time zone',

@@ -7,6 +7,7 @@ import { parseNumbers } from '@zpine/core/lists/numbers';
 import { parseLabels } from '@zpine/core/naming/labels';
 import { parseKeyPart, parsePortName } from '@zpine/core/naming/names';
 import { parsePorts, parseSlots } from '@zpine/core/rack/portGroups';
+import { parseDay } from '@zpine/core/text/day';
 import { z } from 'zod';
 import type { Field, FieldTypeName } from './fields.ts';
 import { hasControl, parsedList, parsedText, zoneKnown } from './fieldTexts.ts';
@@ -67,6 +68,7 @@ const schemas: Record<FieldTypeName, (field: Field) => z.ZodType> = {
       .trim()
       .max(60)
       .refine(zoneKnown, { params: { code: 'zone-unknown', params: {} } }),
+  day: () => parsedText(parseDay, (day) => day),
   labels: () =>
     z.union([z.string().max(2000), z.array(z.string().max(100)).max(100)]).transform((given, context) => {
       const read = parseLabels(given);

@@ -80,6 +80,7 @@ type InputName =
   | 'colour'
   | 'json'
   | 'zone'
+  | 'day'
   | 'labels'
   | 'groups';
 
@@ -249,6 +250,13 @@ export const fieldTypes = {
     ...plain,
     columns: varchar(60),
     input: 'zone',
+    filter: true,
+  },
+  /** A day, as ISO 8601 has it: 2027-03-31. */
+  day: {
+    ...plain,
+    columns: varchar(10),
+    input: 'day',
     filter: true,
   },
   /** Free words, in the order of the alphabet. */

@@ -1,5 +1,6 @@
 /** Shapes of what the fleet's routes take and give. */
 import { z } from 'zod';
+import { checkStates } from '@zpine/core/checks/judge';
 import { expectationKinds } from '@zpine/core/fleet/expectations';
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import { rungNames } from '@zpine/core/fleet/rungs';
@@ -195,6 +196,10 @@ export const runRowSchema = z.object({
   /** What it should run held against what it ran, and how many lines of that are not stored. */
   compared: z
     .object({ edition: z.int().nullable(), comparison: comparisonSchema.nullable(), unkept: z.int().nullable() })
+    .optional(),
+  /** Of checks: what each of them came to. */
+  judged: z
+    .array(z.object({ check: z.string(), state: z.enum(checkStates), findings: z.array(z.string()), why: z.string() }))
     .optional(),
   /** Of a push: the edition that the device is brought to. */
   edition: z.int().optional(),

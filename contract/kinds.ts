@@ -1,4 +1,5 @@
 /** The registry: every record kind, in an order in which references point backwards where they can. */
+import { check, exception } from './kinds/checks.ts';
 import { area, filler, rack, room, site } from './kinds/places.ts';
 import { dialect, duty, owner, purpose, use } from './kinds/lists.ts';
 import { label } from './kinds/labels.ts';
@@ -38,6 +39,8 @@ export const kinds = {
   address,
   carrier,
   setting,
+  check,
+  exception,
 } as const satisfies Record<string, KindDescription>;
 
 export type KindName = keyof typeof kinds;

@@ -28,6 +28,8 @@ export const matters = {
   notice: task('notice'),
   drift: task('not as described', 'See the lines'),
   unkept: task('not stored', 'See the lines'),
+  'check-failure': task('a check does not hold', 'See what it found', 'failure'),
+  check: task('a check does not hold', 'See what it found'),
   'not-captured': task('not captured'),
   'no-management': { title: 'Devices without a management address', ...task('no management address') },
   'no-dialect': { title: 'Devices that nobody knows how to talk to' },

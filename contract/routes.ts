@@ -8,6 +8,7 @@ import { findingRoutes } from './findingRoutes.ts';
 import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
+import { checkRoutes } from './checkRoutes.ts';
 import { driftRoutes } from './driftRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';
 import { hardwareRoutes } from './hardwareRoutes.ts';
@@ -181,6 +182,7 @@ export const verbRoutes = {
   ...doctorRoutes,
   ...fleetRoutes,
   ...driftRoutes,
+  ...checkRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

@@ -1,5 +1,15 @@
 /** What runs there are. */
-export const runKinds = ['reach', 'ask', 'capture', 'compare', 'errand', 'push', 'restore', 'operation'] as const;
+export const runKinds = [
+  'reach',
+  'ask',
+  'capture',
+  'compare',
+  'errand',
+  'push',
+  'restore',
+  'operation',
+  'check',
+] as const;
 export type RunKind = (typeof runKinds)[number];
 /** Those that change devices: looked at first, and done when somebody gives the number. */
 export const changingKinds: readonly RunKind[] = ['errand', 'push', 'restore', 'operation'];

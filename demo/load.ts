@@ -44,6 +44,7 @@ export async function loadDemo(
     count += records.length;
   }
   for (const body of scenario.value) await client.call('value.put', { body, reason });
+  await client.call('check.takeShipped', { body: { hour: 6 }, reason });
   for (const view of scenario.view) await client.call('view.save', { body: { ...view, shared: true } });
   for (const ref of scenario.management) {
     await client.call('device.assignManagement', { params: { ref }, body: {}, reason });

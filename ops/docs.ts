@@ -2,6 +2,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import type { Call } from '@zpine/contract/call';
+import { checkNames } from '@zpine/contract/checkNames';
 import { errors, type ErrorRow } from '@zpine/contract/errors';
 import { fieldsOf } from '@zpine/contract/kind';
 import { kindNames, kindOf } from '@zpine/contract/kinds';
@@ -122,6 +123,7 @@ function namesBelow(name: string, shape: Shape): string[][] {
 
 function namesPage(): string {
   const names = Object.entries(fixedNames).flatMap(([name, shape]) => namesBelow(name, shape));
+  const inChecks = Object.entries(checkNames).flatMap(([name, shape]) => namesBelow(name, shape));
   const calls = Object.entries(functions).map(([name, row]) => {
     const takes = row.takes.map((t, i) => (i >= row.least ? `[${t}]` : t)).join(', ');
     return [
@@ -130,7 +132,7 @@ function namesPage(): string {
       row.secrets === 'refused' ? 'not to be asked of a secret' : '',
     ];
   });
-  return `# Names and functions of templates\n\n${made}\n\nThe language itself is described in [templates.md](templates.md). \`zpine template names DEVICE\` lists the names with the values of a device.\n\n## Names\n\n\`set\` holds every setting of the catalogue by its name (\`set.time.servers\`), unset ones as null.\n\n${table(['name', 'type', 'meaning'], names)}\n\n## Functions\n\n\`secret("name")\` gives a secret setting by its name.\n\n${table(['call', 'gives', ''], calls)}\n`;
+  return `# Names and functions of templates\n\n${made}\n\nThe language itself is described in [templates.md](templates.md). \`zpine template names DEVICE\` lists the names with the values of a device.\n\n## Names\n\n\`set\` holds every setting of the catalogue by its name (\`set.time.servers\`), unset ones as null.\n\n${table(['name', 'type', 'meaning'], names)}\n\n## In checks\n\nChecks see these beside.\n\n${table(['name', 'type', 'meaning'], inChecks)}\n\n## Functions\n\n\`secret("name")\` gives a secret setting by its name.\n\n${table(['call', 'gives', ''], calls)}\n`;
 }
 
 interface Json {

@@ -26,6 +26,7 @@ const Lookup = lazy(() => import('./pages/Lookup.tsx'));
 const Names = lazy(() => import('./pages/Names.tsx'));
 const Doctor = lazy(() => import('./pages/Doctor.tsx'));
 const Fleet = lazy(() => import('./pages/Fleet.tsx'));
+const Checks = lazy(() => import('./pages/Checks.tsx'));
 const Drift = lazy(() => import('./pages/Drift.tsx'));
 const Run = lazy(() => import('./pages/Run.tsx'));
 const Captures = lazy(() => import('./pages/Captures.tsx'));
@@ -127,6 +128,7 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="doubts" element={<Doctor />} />
             <Route path="fleet" element={<Fleet />} />
             <Route path="drift" element={<Drift />} />
+            <Route path="checked" element={<Checks />} />
             <Route path="fleet/:id" element={<Run />} />
             <Route path="captures" element={<Captures />} />
             <Route path="captures/:id" element={<CapturePage />} />

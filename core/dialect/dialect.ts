@@ -40,6 +40,12 @@ export interface Dialect extends Sameness {
   wayInOf: (tree: readonly ConfigLine[]) => WayIn;
   /** The rows of fields in the answer to a named question. */
   rowsOf: (question: string, answer: string) => Record<string, string>[];
+  /** The names of all fields that rows of it may have. */
+  fieldsOf: (question: string) => string[];
+  /** All lines of a configuration, each with the blocks that it stands in. */
+  lines: (text: string) => string[];
+  /** Those of such lines that open another way in than SSH; null where the sheet does not tell. */
+  otherDoors: (lines: readonly string[]) => string[] | null;
 }
 
 /** What a rendered configuration will let the service in by. */
@@ -89,6 +95,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
     source === undefined ? undefined : compilePattern(source),
   );
   const finder = secretFinder(secrets, sheet);
+  const others = sheet.wayIn?.others ? all(sheet.wayIn.others) : null;
   return {
     ...samenessOf(sheet),
     name,
@@ -143,6 +150,12 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
     wayIn: (text) => wayInOf(pathsOf(parse(text))),
     wayInOf: (tree) => wayInOf(pathsOf(tree)),
     rowsOf: (question, answer) => rowsIn(questions.get(question), answer),
+    fieldsOf: (question) => {
+      const { rows = [], fields = [] } = questions.get(question) ?? {};
+      return [...new Set([...fields, ...rows].flatMap((one) => one.groups))];
+    },
+    lines: (text) => pathsOf(parse(text)),
+    otherDoors: (lines) => others && lines.filter((line) => others.some((one) => one.test(line))),
   };
 }
 

@@ -147,6 +147,11 @@ const wayIn = z.strictObject({
   user: lineForm('A user and the password, plain or as a digest', 'user', 'password').optional(),
   sealed: lineForm('Whether such a line holds a digest').optional(),
   shell: lineForm('SSH is on').optional(),
+  others: z
+    .array(pattern('A line with the blocks it stands in'))
+    .max(20)
+    .optional()
+    .describe('Lines that open another way in than SSH; left out: it does not tell'),
   callHome: lineForm('Where it reports that it is up', 'url').optional(),
   carries: lineForm('Which VLANs a port carries, with commas between them', 'port', 'vlans').optional(),
   still: lineForm('A port that is off', 'port').optional(),

@@ -10,6 +10,7 @@ import {
   parseAddressWithLength,
   parsePrefix,
 } from '../addressing/prefix.ts';
+import { hasWord } from '../fleet/expectations.ts';
 import { utf8Bytes } from '../text/utf8.ts';
 import { MOST_ITEMS, MOST_SIGNS } from './bounds.ts';
 import {
@@ -350,6 +351,14 @@ export const functions: Record<string, FunctionRow> = {
     },
     'kept',
   ),
+  says: row('bool', 'any text', ([given, word], host) => {
+    const texts = Array.isArray(given) ? given : [given ?? null];
+    return texts.some((one) => {
+      const line = text(one);
+      host.spend(1 + line.length / SIGNS_A_STEP);
+      return hasWord(line, text(word));
+    });
+  }),
   matches: row('bool', 'text text', ([t, pattern], host) => {
     host.spend(text(pattern).length);
     const compiled = patternOf(text(pattern));

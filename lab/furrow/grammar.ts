@@ -56,6 +56,8 @@ export const grammar: Record<string, GrammarRow[]> = {
     { form: /^face (lane \d{1,4}|loop \d{1,3})$/, opens: 'face' },
     { form: new RegExp(`^way (?:${IP}/\\d{1,2}) by \\d+\\.\\d+\\.\\d+\\.\\d+$`), refuse: address },
     { form: /^shell (on|off)$/, single: 'shell' },
+    // A terminal without encryption.
+    { form: /^bare (on|off)$/, single: 'bare' },
     { form: /^report to (https?:\/\/\S+)$/, single: 'report to' },
     // The second password, that those who only look need to change anything.
     { form: /^climb by (\S+)$/, single: 'climb by' },

@@ -45,6 +45,7 @@ const grammar: Row[] = [
     refuse: (m) => octets(m[1] ?? '') ?? octets(m[2] ?? ''),
   },
   { form: /^door \/ ssh (on|off)$/, single: () => 'ssh' },
+  { form: /^door \/ bare (on|off)$/, single: () => 'bare' },
   { form: /^report \/ to \S+$/, single: () => 'to' },
 ];
 

@@ -21,6 +21,7 @@ import { importUploaded } from './imports/background.ts';
 import { accessHandlers } from './access/handlers.ts';
 import { addressingHandlers } from './addressing/handlers.ts';
 import { arrivalsHandlers } from './arrivals/handlers.ts';
+import { checksHandlers } from './checks/handlers.ts';
 import { mattersHandlers } from './matters/handlers.ts';
 import { devicesHandlers } from './devices/handlers.ts';
 import { editionsHandlers } from './editions/handlers.ts';
@@ -37,6 +38,7 @@ const verbs: VerbHandlers = {
   ...accessHandlers,
   ...addressingHandlers,
   ...arrivalsHandlers,
+  ...checksHandlers,
   ...mattersHandlers,
   ...devicesHandlers,
   ...editionsHandlers,

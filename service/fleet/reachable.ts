@@ -16,6 +16,7 @@ export interface Done {
   captured?: RowResult['captured'];
   captureTried?: boolean;
   drift?: RowResult['drift'];
+  judged?: RowResult['judged'];
 }
 
 /** How far the login came, for the guard of the run. */

@@ -3,6 +3,9 @@ import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import { capturedTexts } from '../app/fleet/captures.ts';
+import { notAsked, type Asked } from '../app/checks/judging.ts';
+import type { Look } from '../app/checks/looking.ts';
+import { plannedChecks, type PlannedCheck } from '../app/checks/planned.ts';
 import { expectBack } from '../app/fleet/operations.ts';
 import { endRun, freeDevice, reserveDevice, waitingRows, wishesFor } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
@@ -17,8 +20,9 @@ import { noDialect, sessionWith, signedInAgain, withSession, type Done, type Log
 import type { Session } from './session.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
 import { captureDevice, CAPTURE_BYTES } from './work/capture.ts';
-import { EditionsAhead } from './work/ahead.ts';
+import { editionsAhead, looksAhead, type Ahead } from './work/ahead.ts';
 import { doChange, lookAtChange } from './work/change.ts';
+import { askFor, checksOf, judgedDone, needsSession, tryFactory, unasked } from './work/check.ts';
 import { comparedTexts, compareDevice } from './work/compare.ts';
 import { doOperation, lookAtOperation } from './work/operation.ts';
 import { reachDevice } from './work/reach.ts';
@@ -52,7 +56,9 @@ export class RunWork {
   private early: string | undefined;
   /** How many devices were brought over, or were right already: one goes first, then a few, then all that there is room for. */
   private proved = 0;
-  private editions: EditionsAhead | undefined;
+  private editions: Ahead<IntendedEdition> | undefined;
+  private looks: Ahead<Look> | undefined;
+  private checks: PlannedCheck[] = [];
   private turned: () => void = () => undefined;
 
   constructor(store: Store, run: ClaimedRun, way: ConnectOptions, actor: Actor, closing: () => boolean) {
@@ -71,13 +77,16 @@ export class RunWork {
 
   async go(): Promise<void> {
     try {
-      const { pending, paused } = await transact(this.store, this.actor, 'run.rows', async (tx) => ({
+      const { pending, paused, checks } = await transact(this.store, this.actor, 'run.rows', async (tx) => ({
         pending: await waitingRows(tx, this.run),
+        checks: await plannedChecks(tx, this.run.input.checks ?? []),
         ...(await wishesFor(tx, this.run)),
       }));
       this.ledger.paused = paused;
       const order = pending.map(({ target }) => target.device);
-      this.editions = new EditionsAhead(this.store, this.actor, order);
+      this.editions = editionsAhead(this.store, this.actor, order);
+      this.checks = checks;
+      this.looks = looksAhead(this.store, this.actor, order, checks);
       while ((pending.length > 0 || this.active > 0) && !this.ledger.lost) {
         if (this.ledger.stopping) this.early ??= 'the run was stopped';
         if (this.closing() || this.early !== undefined) pending.length = 0;
@@ -198,6 +207,7 @@ export class RunWork {
               mostBytes: CAPTURE_BYTES,
             },
           );
+    if (kind === 'check') return this.judged(waiting);
     const leftOut = leftOutIn(waiting.sealed);
     if (leftOut !== undefined) return Promise.resolve(done(target, { outcome: 'left out', detail: leftOut }));
     if (!this.careful)
@@ -219,9 +229,17 @@ export class RunWork {
     const found = await captureDevice(target, session);
     const text = (file: string) => found.captured?.find((one) => one.file === file)?.content.toString('utf8');
     const running = text('running');
-    if (running === undefined) return found;
-    const { drift } = comparedTexts(target, await this.intended(target), { running, stored: text('stored') });
-    return drift ? { ...found, drift } : found;
+    return { ...found, ...(await this.driftOf(target, { running, stored: text('stored') })) };
+  }
+
+  private async driftOf(
+    target: Target,
+    texts: { running: string | undefined; stored: string | undefined } | undefined,
+  ): Promise<Pick<Done, 'drift'>> {
+    const { running, stored } = texts ?? {};
+    if (running === undefined) return {};
+    const { drift } = comparedTexts(target, await this.intended(target), { running, stored });
+    return drift ? { drift } : {};
   }
 
   /** Without asking the device for anything. */
@@ -230,6 +248,41 @@ export class RunWork {
     const texts = await readOnly(this.store, this.actor, (tx) => capturedTexts(tx, target.device));
     if (!texts) return done(target, { outcome: 'left out', detail: 'nothing of it was captured yet' });
     return done(target, comparedTexts(target, await this.intended(target), texts));
+  }
+
+  /** Where nobody has to be asked, or can be, it is judged by what is known. */
+  private async judged(waiting: Waiting): Promise<{ row: RowResult; login: Login }> {
+    const { target } = waiting;
+    const checks = checksOf(waiting, this.checks);
+    const look = await this.looks?.of(target.device);
+    if (!look || checks.length === 0)
+      return done(target, { outcome: 'left out', detail: look ? 'its checks are gone' : 'this device is gone' });
+    const judge = (asked: Asked): Done => judgedDone(target, look, checks, asked, this.store.sealer);
+    if (this.run.input.captured === true) return done(target, judge(notAsked(look)));
+    const whole = async (asked: Asked): Promise<Done> => {
+      if (checks.some(({ uses }) => uses.factory)) await tryFactory(target, this.way, asked);
+      return judge(asked);
+    };
+    if (!needsSession(checks) || !target.dialect) {
+      const startedAt = Date.now();
+      return done(target, { ...(await whole(notAsked({ texts: undefined }))), startedAt, ms: Date.now() - startedAt });
+    }
+    const found = await withSession(
+      target,
+      this.way,
+      async (session) => {
+        const { asked, captured } = await askFor(target, session, checks);
+        return { ...(await whole(asked)), captured, ...(await this.driftOf(target, asked.texts)) };
+      },
+      { mostBytes: CAPTURE_BYTES },
+    );
+    if (found.row.judged) return found;
+    // It is judged all the same: what was not asked is not known.
+    const asked = unasked(`no contact: ${found.row.detail}`, checks);
+    return {
+      login: found.login,
+      row: { ...found.row, ...judge(asked), outcome: 'no contact', detail: found.row.detail },
+    };
   }
 
   private expected({ device }: Target, hours: number): Promise<void> {
@@ -275,7 +328,7 @@ export class RunWork {
 }
 
 /** What needed no session. */
-const done = (target: Target, what: Done): { row: RowResult; login: Login } => ({
+const done = (target: Target, what: Done & Partial<RowResult>): { row: RowResult; login: Login } => ({
   login: 'unknown',
   row: { device: target.device, startedAt: Date.now(), ms: 0, result: {}, ...what },
 });

@@ -1,6 +1,7 @@
 /** Looks at devices that are watched, sends notices, and begins captures when they are due. */
 import { createTransport, type Transporter } from 'nodemailer';
 import type { Dialect } from '@zpine/core/dialect/dialect';
+import { clockNow, planChecks } from '../app/checks/runs.ts';
 import { captureDue } from '../app/fleet/captureDue.ts';
 import { makeRun } from '../app/fleet/runs.ts';
 import {
@@ -98,6 +99,7 @@ export class Watcher {
     this.plannedAt = Date.now();
     await transact(this.store, actor, 'watch.plan', planWatch);
     await this.captures();
+    await transact(this.store, actor, 'check.due', (tx) => planChecks(tx, clockNow()));
   }
 
   private captures(): Promise<void> {

@@ -10,6 +10,7 @@ import { onboardingSteps } from './migrations/onboarding.ts';
 import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
+import { checkSteps } from './migrations/checks.ts';
 import { driftSteps } from './migrations/drift.ts';
 import { runSteps } from './migrations/runs.ts';
 import { secretSteps } from './migrations/secrets.ts';
@@ -34,6 +35,7 @@ export const steps: Step[] = [
   ...accessSteps,
   ...runSteps,
   ...driftSteps,
+  ...checkSteps,
 ];
 
 /**

@@ -18,6 +18,8 @@ const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>
   card: { slot: (n) => String(n % 100) },
   siteplan: { steps: () => [{ vlan: 304, title: 'management' }] },
   template: { source: () => 'name @{device.name}\n' },
+  check: { source: () => '@if not box\nhas no box\n@end\n' },
+  exception: { until: () => '2999-12-31' },
 };
 
 function valueOf(kind: KindName, name: string, field: Field, n: number): Value {

@@ -4,6 +4,7 @@ import { Link, useNavigate } from 'react-router';
 import { countWords } from '@zpine/contract/runTables';
 import { client, keys } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
+import { CheckResults } from '../fleet/CheckResults.tsx';
 import { DriftPanel } from './DriftPanel.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { CaptureList } from '../pages/Captures.tsx';
@@ -24,6 +25,12 @@ export function Running({ device }: { device: string }) {
       void navigate(`/fleet/${id}`);
       return `${device} is being ${kind === 'run.reach' ? 'reached' : 'captured'}`;
     });
+  const judge = () =>
+    void attempt(async () => {
+      const { id } = await client.call('run.check', { body: { devices: [device] } });
+      void navigate(`/fleet/${id}`);
+      return `the checks for ${device} are being judged`;
+    });
   const operate = (operation: 'restart' | 'wipe') =>
     void attempt(async () => {
       const { id } = await client.call('run.operation', { body: { devices: [device], operation } });
@@ -37,6 +44,7 @@ export function Running({ device }: { device: string }) {
         <div className="toolbar">
           <Button onClick={() => begin('run.reach')}>Reach it</Button>
           <Button onClick={() => begin('run.capture')}>Capture it</Button>
+          <Button onClick={judge}>Check it</Button>
           <Link to={`/fleet?do=ask&where=${where}`}>
             <Button>Ask it …</Button>
           </Link>
@@ -48,6 +56,8 @@ export function Running({ device }: { device: string }) {
         </div>
       )}
       <DriftPanel device={device} />
+      <h2 className="section-title">Checks</h2>
+      <CheckResults of={{ device }} />
       <h2 className="section-title">Captured</h2>
       <CaptureList query={{ device, limit: '30' }} />
       <h2 className="section-title">Runs</h2>

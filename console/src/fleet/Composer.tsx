@@ -16,6 +16,7 @@ const verbs = [
   { value: 'compare', label: 'Compare' },
   { value: 'push', label: 'Push' },
   { value: 'errand', label: 'Errand' },
+  { value: 'check', label: 'Check' },
 ] as const;
 
 const about: Record<DraftKind, string> = {
@@ -26,6 +27,8 @@ const about: Record<DraftKind, string> = {
     'Running and stored configuration, and the files its dialect names. A version is kept only when something changed.',
   compare:
     'What each device runs, and what it has stored, against its published edition: owned parts only, the rest is left alone.',
+  check:
+    'All checks that are for each device: asked is what they ask for, and nothing else. What nobody knows is not called right.',
   push: 'Brings each device to its published edition with the smallest set of lines. First you see them; nothing is sent before you confirm.',
   errand:
     'Some lines, once. First you see what each device has already and what would be new; nothing is sent before you confirm.',
@@ -39,6 +42,7 @@ export function Composer() {
     ...emptyDraft,
     kind: verbs.find((verb) => verb.value === params.get('do'))?.value ?? 'reach',
     where: params.get('where') ?? '',
+    lines: params.get('lines') ?? '',
   }));
   const change = (part: Partial<RunDraft>) => setDraft((before) => ({ ...before, ...part }));
   const { kind, where } = draft;

@@ -4,6 +4,7 @@ import { useNavigate } from 'react-router';
 const tabs = [
   ['fleet', 'Runs'],
   ['drift', 'Drift'],
+  ['checked', 'Checks'],
   ['captures', 'Captures'],
   ['live', 'Look up live'],
   ['watch', 'Watch'],

@@ -67,6 +67,7 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
   const selection = draft.where === '' ? {} : { where: draft.where };
   if (kind === 'reach') return client.call('run.reach', { body: selection });
   if (kind === 'capture') return client.call('run.capture', { body: selection });
+  if (kind === 'check') return client.call('run.check', { body: selection });
   if (kind === 'compare') return client.call('run.compare', { body: selection });
   const why = insist ? { reason: draft.reason.trim() } : {};
   if (kind === 'push')

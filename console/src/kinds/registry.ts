@@ -4,6 +4,7 @@ import { address } from './address.ts';
 import { box } from './box.tsx';
 import { cable } from './cable.tsx';
 import { card } from './card.ts';
+import { check } from './check.tsx';
 import { device } from './device.tsx';
 import { dialect } from './dialect.ts';
 import type { Extras } from './extras.ts';
@@ -24,6 +25,7 @@ const extras: Partial<Record<KindName, Extras>> = {
   box,
   cable,
   card,
+  check,
   device,
   dialect,
   interface: interfaceExtras,

@@ -10,6 +10,7 @@ import { Answers, Save } from '../fleet/Answers.tsx';
 import { Compared } from '../fleet/Compared.tsx';
 import { upToDate } from '../fleet/following.ts';
 import { ErrandView } from '../fleet/ErrandView.tsx';
+import { Judged } from '../fleet/Judged.tsx';
 import { Ladder } from '../fleet/Ladder.tsx';
 import { Outcome } from '../fleet/Outcome.tsx';
 import { useAttempt } from '../look/attempt.tsx';
@@ -26,6 +27,7 @@ const titles = {
   push: 'Push',
   restore: 'Restore',
   operation: 'Operation',
+  check: 'Check',
 } as const;
 const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
 
@@ -67,6 +69,7 @@ export default function Run() {
       {run?.kind === 'ask' && <Answers run={run} />}
       {run?.kind === 'capture' && <Captured run={run} />}
       {run?.kind === 'compare' && <Compared run={run} />}
+      {run?.kind === 'check' && <Judged run={run} />}
       {run && changingKinds.includes(run.kind) && <ErrandView run={run} />}
     </Page>
   );
@@ -80,7 +83,7 @@ function sentence(run: ShownRun): string {
       : `${clock(begin)} to ${clock(run.endedAt)}, ${((Date.parse(run.endedAt) - Date.parse(begin)) / 1000).toFixed(1)} s`;
   const counts = countWords(run.counts);
   const waits = run.state === 'previewed' ? `${run.toDo} to do` : '';
-  const what = ['ask', 'errand', 'restore'].includes(run.kind) ? `${run.title} · ` : '';
+  const what = ['ask', 'errand', 'restore', 'check'].includes(run.kind) ? `${run.title} · ` : '';
   return `${what}${run.expected} device${run.expected === 1 ? '' : 's'} (${run.selection}) · ${[counts, waits].filter(Boolean).join(', ') || run.state} · ${when} · by ${run.by}${run.reason ? `: ${run.reason}` : ''}`;
 }
 
@@ -95,10 +98,12 @@ const wasChanged = ({ kind, rows }: ShownRun): boolean =>
   takenBackKinds.includes(kind) && rows.some((row) => (row.errand?.sent.length ?? 0) > 0);
 
 const failed = ({ rows }: ShownRun): number =>
-  rows.filter(({ outcome }) => outcome !== null && outcome !== 'differs' && !isWell(outcome)).length;
+  rows.filter(
+    ({ outcome }) => outcome !== null && outcome !== 'differs' && outcome !== 'does not hold' && !isWell(outcome),
+  ).length;
 
 /** Those that the composer begins. */
-const verbs: readonly RunKind[] = ['reach', 'ask', 'capture', 'compare', 'push', 'errand'];
+const verbs: readonly RunKind[] = ['reach', 'ask', 'capture', 'compare', 'push', 'errand', 'check'];
 
 function Actions({ run }: { run: ShownRun }) {
   const attempt = useAttempt();

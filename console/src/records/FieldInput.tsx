@@ -117,6 +117,16 @@ export function FieldInput({ id, field, value = null, onChange, autoFocus, only,
           onChange={(e) => set(e.target.value === '' ? null : (typeOf(field).fromText(e.target.value) as Value))}
         />
       );
+    case 'day':
+      return (
+        <Input
+          {...common}
+          type="date"
+          style={{ width: 170 }}
+          value={(value as string) ?? ''}
+          onChange={(e) => setText(e.target.value)}
+        />
+      );
     case 'groups':
       return (
         <Input.TextArea

@@ -36,7 +36,13 @@ export const sections: Section[] = [
   { title: 'Settings', key: 's', ...ofGroup('settings') },
   { title: 'Templates', key: 'l', ...ofGroup('templates') },
   { title: 'Arrivals', to: '/arrivals', key: 'r', kinds: [] },
-  { title: 'Fleet', to: '/fleet', key: 'f', kinds: [], pages: ['fleet', 'drift', 'captures', 'live', 'watch'] },
+  {
+    title: 'Fleet',
+    key: 'f',
+    ...ofGroup('fleet'),
+    to: '/fleet',
+    pages: ['fleet', 'drift', 'checked', 'captures', 'live', 'watch'],
+  },
   { title: 'History', to: '/history', key: 'h', kinds: [] },
   { title: 'Admin', to: '/admin', key: 'm', kinds: [], admin: true },
 ];

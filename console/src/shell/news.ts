@@ -19,6 +19,7 @@ const passing: Record<string, readonly string[]> = {
   run: ['runs', 'run', 'runrow', 'groups'],
   capture: ['captures', 'capture', 'capture-diff', 'capture-search', 'versions', 'today', 'counts'],
   drift: ['drift', 'device-drift', 'drift-means', 'device', 'today', 'counts'],
+  'check-result': ['check-results', 'check-counts', 'today', 'counts'],
   watched: ['watched', 'live'],
   notice: ['notices', 'watched', 'today', 'counts'],
   doubt: ['doctor', 'today', 'counts'],

@@ -7,6 +7,8 @@ export interface Access {
   /** A private key in OpenSSH's or PEM form, and what opens it. */
   key: string | undefined;
   passphrase: string | undefined;
+  /** What a device of its model lets in as it comes out of its box. */
+  factory: { user: string; password: string } | undefined;
   /** For more rights, once signed in. */
   second: string | undefined;
   port: number;

@@ -170,16 +170,29 @@ export async function capturedTexts(
   tx: Tx,
   device: number,
 ): Promise<{ running: string; stored: string | undefined } | undefined> {
-  const rows = await tx.select<{ file: string; content: string }>(
-    `SELECT c.file, t.content ${FROM} WHERE c.device_id = ? AND c.current = 1 AND c.file IN ('running', 'stored')`,
-    [device],
-  );
-  const text = (file: string) => {
-    const row = rows.find((one) => one.file === file);
-    return row && contentOf(tx, row).toString('utf8');
-  };
+  const rows = await currentTexts(tx, [device]);
+  const text = (file: string) => rows.find((one) => one.file === file)?.text;
   const running = text('running');
   return running === undefined ? undefined : { running, stored: text('stored') };
+}
+
+/** The last configurations of devices, whole, with when each was seen last. */
+export async function currentTexts(
+  tx: Tx,
+  devices: readonly number[],
+): Promise<{ device: number; file: string; at: Date; text: string }[]> {
+  if (devices.length === 0) return [];
+  const rows = await tx.select<{ device_id: number; file: string; last_at: Date; content: string }>(
+    `SELECT c.device_id, c.file, c.last_at, t.content ${FROM}
+     WHERE c.device_id IN (?) AND c.current = 1 AND c.file IN ('running', 'stored')`,
+    [devices],
+  );
+  return rows.map((row) => ({
+    device: Number(row.device_id),
+    file: row.file,
+    at: row.last_at,
+    text: contentOf(tx, row).toString('utf8'),
+  }));
 }
 
 async function captureRow(tx: Tx, id: string | number): Promise<CaptureRow & { shown: string; content: string }> {

@@ -29,8 +29,10 @@ export interface RunInput {
   /** Of an operation: which, and for how long a wiped device is expected. */
   operation?: 'restart' | 'wipe';
   hours?: number;
-  /** Of comparing: by the last captures, no device is asked. */
+  /** Of comparing and judging: by the last captures, no device is asked. */
   captured?: boolean;
+  /** Of judging: the checks, by their ids. */
+  checks?: number[];
   /** A sheet that is tried, instead of that of the records. */
   sheet?: string;
 }

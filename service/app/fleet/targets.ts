@@ -26,6 +26,8 @@ const accessSettings = [
   'access.answer-seconds',
   'access.parallel',
   'access.jump',
+  'access.factory-user',
+  'access.factory-password',
 ] as const;
 type AccessSetting = (typeof accessSettings)[number];
 
@@ -108,6 +110,7 @@ function accessOf(value: (name: AccessSetting) => SettingValue, layer: string): 
     password: text(value('access.password')) ?? (typeof ofUser === 'string' ? ofUser : undefined),
     key: text(value('access.key')),
     passphrase: text(value('access.passphrase')),
+    factory: factoryOf(text(value('access.factory-user')), text(value('access.factory-password'))),
     second: text(value('access.second')),
     port: number(value('access.port'), 22),
     algorithms: Array.isArray(algorithms) ? algorithms.map(String) : [],
@@ -116,6 +119,9 @@ function accessOf(value: (name: AccessSetting) => SettingValue, layer: string): 
     parallel: { most: Math.max(1, number(value('access.parallel'), 40)), layer },
   };
 }
+
+const factoryOf = (user: string | undefined, password: string | undefined): Access['factory'] =>
+  user === undefined ? undefined : { user, password: password ?? '' };
 
 /** The management address of each device, IPv4 before IPv6. */
 async function addressesOf(

@@ -6,6 +6,8 @@ import { byIds } from '../../store/records.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
+import type { JudgedCheck } from '../checks/judging.ts';
+import { saveJudged } from '../checks/results.ts';
 import { storeCaptured, type Captured } from './captures.ts';
 import { addNotices } from './notices.ts';
 import { saveDrift } from './drift.ts';
@@ -104,6 +106,8 @@ export interface RowResult {
   /** Kept under seal for a later phase; left out where it stays as it is. */
   sealed?: string;
   captured?: Captured[];
+  /** What checks came to. */
+  judged?: JudgedCheck[];
   /** What it runs held against what it should run. */
   drift?: FoundDrift;
   /** Whether the device was asked for its configuration at all, for those who wait for a capture. */
@@ -141,6 +145,7 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
     );
     for (const answer of one.result.answers ?? []) await saveSeen(tx, one.device, answer);
     if (one.drift) await saveDrift(tx, one.device, one.drift);
+    if (one.judged) await saveJudged(tx, one.device, run.id, one.judged);
     if (one.captureTried) await saveTry(tx, one);
   }
   if (begun.length + results.length > 0) tx.hint('run', run.id, null);

@@ -102,6 +102,8 @@ const dependents: Record<KindName | OwnKind, Dependents | null> = {
   carrier: refs(['interface', 'interface']),
   label: (affected, image) => void affected.labels.add(String(image.name)),
   setting: (affected) => void (affected.all = true),
+  check: null,
+  exception: null,
   template: ofTemplate,
   siteplan: null,
   value: ofValue,

@@ -6,8 +6,10 @@ import { boxRules } from './box.ts';
 import { cableRules } from './cable.ts';
 import { cardRules } from './card.ts';
 import { carrierRules } from './carrier.ts';
+import { checkRules } from './check.ts';
 import { deviceRules } from './device.ts';
 import { dialectRules } from './dialect.ts';
+import { exceptionRules } from './exception.ts';
 import { fillerRules } from './filler.ts';
 import { interfaceRules } from './interface.ts';
 import { labelRules } from './label.ts';
@@ -28,8 +30,10 @@ const rules: Partial<Record<KindName, KindRules>> = {
   cable: cableRules,
   card: cardRules,
   carrier: carrierRules,
+  check: checkRules,
   device: deviceRules,
   dialect: dialectRules,
+  exception: exceptionRules,
   filler: fillerRules,
   interface: interfaceRules,
   label: labelRules,

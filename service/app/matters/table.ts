@@ -8,6 +8,7 @@ import type { Look } from './matter.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
 import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';
+import { broken } from './asserted.ts';
 import { drifting, unkept } from './drifting.ts';
 import { notCaptured, notices } from './watching.ts';
 
@@ -41,6 +42,8 @@ export const table: Record<MatterName, Matter> = {
   notice: { find: notices },
   drift: { find: drifting },
   unkept: { find: unkept },
+  'check-failure': { find: broken('failure') },
+  check: { find: broken('attention') },
   'not-captured': { find: notCaptured },
   'no-management': lack('no-management'),
   'no-dialect': { find: withoutDialect },

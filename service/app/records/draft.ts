@@ -22,7 +22,12 @@ export class Draft {
 
   /** What is wrong with a field, or with something inside it. */
   fault(field: string | (string | number)[], code: ErrorCode, params: Record<string, string | number> = {}): void {
-    this.faults.push({ path: this.at.concat(field), code, params });
+    this.faults.push({ path: this.place(field), code, params });
+  }
+
+  /** The way to a field, from the beginning of what was sent. */
+  place(field: string | (string | number)[]): (string | number)[] {
+    return this.at.concat(field);
   }
 
   /** Whether a field is new or not what it was. */

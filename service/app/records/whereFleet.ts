@@ -1,6 +1,6 @@
 /**
  * What devices may be selected by that stands in no record: how they came out of a run, and whether they run what they
- * should. `run=34 outcome="no contact"`, `differs=edition`, `differs=stored`.
+ * should, or what a check wants. `run=34 outcome="no contact"`, `differs=edition`, `breaks=time-servers`.
  */
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import type { Where } from '@zpine/core/where/where';
@@ -8,7 +8,7 @@ import type { Condition } from './condition.ts';
 
 type Test = Where & { kind: 'test' };
 
-const fleetNames = ['run', 'outcome', 'differs'] as const;
+const fleetNames = ['run', 'outcome', 'differs', 'breaks'] as const;
 const isFleetName = (name: string): boolean => (fleetNames as readonly string[]).includes(name.toLowerCase());
 
 export const isFleetTest = (where: Where): where is Test => where.kind === 'test' && isFleetName(where.field);
@@ -25,6 +25,7 @@ export function fleetConditions(tests: readonly Test[], stop: Stop): Condition[]
   const out: Condition[] = [];
   if (run) out.push(runCondition(run, outcome, stop));
   for (const test of named('differs')) out.push(differsCondition(test, stop));
+  for (const test of named('breaks')) out.push(breaksCondition(test, stop));
   return out;
 }
 
@@ -52,6 +53,15 @@ function differsCondition(test: Test, stop: Stop): Condition {
   );
   const sql = parts.join(' OR ');
   return { sql: test.op === '!=' ? `NOT (${sql})` : sql, values: [] };
+}
+
+/** By what was found last; exceptions are none of it. */
+function breaksCondition(test: Test, stop: Stop): Condition {
+  const sql = `id IN (SELECT r.device_id FROM check_result r JOIN \`check\` c ON c.id = r.check_id
+    LEFT JOIN exception e ON e.check_id = r.check_id AND e.device_id = r.device_id AND e.until >= UTC_DATE()
+    WHERE r.state = 'broken' AND e.id IS NULL AND c.natural_key IN (?))`;
+  const names = textsOf(test, stop).map((name) => name.toLowerCase());
+  return { sql: test.op === '!=' ? `NOT (${sql})` : sql, values: [names] };
 }
 
 function textsOf({ values, op, at, field }: Test, stop: Stop): string[] {

@@ -49,6 +49,11 @@ const keysOfKinds: Record<Exclude<KindName, 'prefix' | 'address'>, { made: strin
     from: 'LEFT JOIN address p ON p.id = t.address_id LEFT JOIN `interface` i ON i.id = t.interface_id',
   },
   setting: named('name'),
+  check: named('name'),
+  exception: {
+    made: "CONCAT(p.natural_key, '/', d.natural_key)",
+    from: 'LEFT JOIN `check` p ON p.id = t.check_id LEFT JOIN device d ON d.id = t.device_id',
+  },
 };
 
 /** Runs of digits behind their length, without leading zeros: `1/10` is `011/0210`. */
