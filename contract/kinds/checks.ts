@@ -1,7 +1,7 @@
 import { kind } from '../kind.ts';
 
 /** What is done about it: nothing by itself, the edition pushed, a value set, lines sent. */
-export const remedies = ['none', 'push', 'setting', 'errand'] as const;
+const remedies = ['none', 'push', 'setting', 'errand'] as const;
 
 export const check = kind({
   name: 'check',
@@ -19,7 +19,7 @@ export const check = kind({
       title: 'For devices',
       max: 1000,
       about: 'A selection; left empty: all devices',
-      example: 'duty=access',
+      example: 'stage=serving',
     },
     severity: {
       type: 'choice',
@@ -77,7 +77,7 @@ export const exception = kind({
       own: true,
       example: 'ard-acc-1',
     },
-    until: { type: 'day', title: 'Until', required: true, about: 'The last day of it', example: '2027-03-31' },
+    until: { type: 'day', title: 'Until', required: true, about: 'The last day of it', example: '2027-03-01' },
     why: { type: 'text', title: 'Why', required: true, example: 'Its clock is set by hand until the fibre is mended' },
     note: { type: 'note', title: 'Note' },
   },

@@ -4,6 +4,8 @@ import { saveRows, wishesFor, type ClaimedRun, type RowResult } from '../app/fle
 import type { Actor, Store } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 
+/** What is over after a while; anything else is wrong with what is written. */
+const PASSES: readonly string[] = ['database-away', 'busy'];
 const FLUSH_MS = 200;
 /** With nothing to write down, the claim is renewed this often. */
 const BEAT_MS = 2000;
@@ -68,7 +70,7 @@ export class RunLedger {
     try {
       await this.note(begun, results);
     } catch (error) {
-      if (error instanceof Refusal) {
+      if (error instanceof Refusal && PASSES.includes(error.code)) {
         // The database is away or busy: what was found is written down when it is back.
         this.begun = [...begun, ...this.begun];
         this.results = [...results, ...this.results];

@@ -1,7 +1,8 @@
 /** Looks at devices that are watched, sends notices, and begins captures when they are due. */
 import { createTransport, type Transporter } from 'nodemailer';
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import { clockNow, planChecks } from '../app/checks/runs.ts';
+import { planChecks } from '../app/checks/runs.ts';
+import { clockNow } from '../app/checks/turns.ts';
 import { captureDue } from '../app/fleet/captureDue.ts';
 import { makeRun } from '../app/fleet/runs.ts';
 import {

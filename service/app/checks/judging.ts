@@ -1,6 +1,6 @@
 /** One device, judged by checks: by its records, by what it runs and has stored, and by what it answered. No database. */
 import { answerRows, carriedIn, configFacts } from '@zpine/core/checks/facts';
-import { judged, type Judged } from '@zpine/core/checks/judge';
+import { judged } from '@zpine/core/checks/judge';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { PATH } from '@zpine/core/dialect/path';
 import { maskedText } from '@zpine/core/template/render';
@@ -10,7 +10,7 @@ import { renderInputs } from '../editions/content.ts';
 import type { Target } from '../fleet/access.ts';
 import { hiddenDifferences, hider, unkeptLines } from '../fleet/compared.ts';
 import { linksIn, type Look, type Texts } from './looking.ts';
-import type { PlannedCheck } from './planned.ts';
+import type { JudgedCheck, PlannedCheck } from './planned.ts';
 
 /** What a device said when it was asked for it; what is left out is told by `why`. */
 export interface Asked {
@@ -29,11 +29,6 @@ export const notAsked = ({ texts }: Pick<Look, 'texts'>): Asked => ({
   factory: undefined,
   why: new Map(),
 });
-
-export interface JudgedCheck extends Judged {
-  id: number;
-  check: string;
-}
 
 export function judgeDevice(
   target: Target,

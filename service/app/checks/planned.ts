@@ -1,5 +1,5 @@
 /** Checks as they are run: their text read once, what they ask for, and which devices they are for. */
-import { usesOf, type Uses } from '@zpine/core/checks/judge';
+import { usesOf, type Judged, type Uses } from '@zpine/core/checks/judge';
 import { parseTemplate } from '@zpine/core/template/parse';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
@@ -15,7 +15,13 @@ export interface PlannedCheck {
   uses: Uses;
 }
 
-export const planned = ({ id, name, source }: Stored<'check'>): PlannedCheck => ({
+/** What one came to. */
+export interface JudgedCheck extends Judged {
+  id: number;
+  check: string;
+}
+
+const planned = ({ id, name, source }: Stored<'check'>): PlannedCheck => ({
   id,
   name,
   source,

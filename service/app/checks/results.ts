@@ -5,12 +5,12 @@ import type { Stored } from '@zpine/contract/kinds';
 import { find } from '../../store/records.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
 import type { Tx } from '../../store/tx.ts';
-import { isFor, mayBeFor } from './planned.ts';
+import { isFor, mayBeFor, type JudgedCheck } from './planned.ts';
+import { dayOf } from './turns.ts';
 import { mustFind } from '../records/refs.ts';
 import { whereCondition } from '../records/where.ts';
 import { maskersFor } from '../secrets/known.ts';
 import { byIds } from '../../store/records.ts';
-import type { JudgedCheck } from './judging.ts';
 import type { CheckState } from '@zpine/core/checks/judge';
 
 const results = table('check_result', {
@@ -86,10 +86,6 @@ export async function saveJudged(tx: Tx, device: number, run: number | null, all
   tx.hint('check-result', device, null);
 }
 
-/** What was found goes where it was found of other devices, or by another text. */
-export const forgetResults = (tx: Tx, checks: readonly number[]): Promise<number> =>
-  tx.execute('DELETE FROM check_result WHERE check_id IN (?)', [checks]);
-
 /** Of devices that a check is for no more. */
 export async function forgetOthers(tx: Tx, check: Stored<'check'>): Promise<void> {
   const { sql, values } = await isFor(tx, check);
@@ -98,8 +94,6 @@ export async function forgetOthers(tx: Tx, check: Stored<'check'>): Promise<void
     [check.id, ...values],
   );
 }
-
-export const dayOf = async (tx: Tx): Promise<string> => (await tx.now()).iso.slice(0, 10);
 
 /** The state as people read it, in SQL: `e` is the exception of the same check and device that holds today. */
 const SHOWN = "IF(e.id IS NOT NULL AND r.state <> 'holds', 'excepted', r.state)";
@@ -175,7 +169,7 @@ export async function checkResults(tx: Tx, query: QueryOf<'check.results'>): Pro
 }
 
 /** As somebody would type it. */
-export function remedyCommand(remedy: string, by: string | null, device: string): string {
+function remedyCommand(remedy: string, by: string | null, device: string): string {
   const quoted = (line: string) => `'${line.replaceAll("'", String.raw`'\''`)}'`;
   if (remedy === 'push') return `zpine push ${device}`;
   if (remedy === 'setting') return `zpine setting set ${by ?? ''} VALUE --on device:${device}`;

@@ -11,6 +11,7 @@ import { selected } from '../fleet/selection.ts';
 import { mustFindFieldMany } from '../records/refs.ts';
 import { isFor, mayBeFor } from './planned.ts';
 import { forgetOthers } from './results.ts';
+import type { Clock } from './turns.ts';
 
 /** What a run keeps of a device: the checks that are for it. */
 export interface CheckSeal {
@@ -79,27 +80,6 @@ const inOrder = (devices: Stored<'device'>[]): Stored<'device'>[] =>
 
 /** So many devices are judged by one run of the plan at most. */
 const MOST = 20_000;
-
-/** By the clock of the service. */
-interface Clock {
-  day: string;
-  hour: number;
-}
-
-export function clockNow(now = new Date()): Clock {
-  const two = (n: number) => String(n).padStart(2, '0');
-  return { day: `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`, hour: now.getHours() };
-}
-
-/** An hour that is over when somebody names it comes tomorrow. */
-export async function skipToday(tx: Tx, checks: readonly Stored<'check'>[], { day, hour }: Clock): Promise<void> {
-  for (const check of checks)
-    if (check.hour !== null)
-      await tx.execute(
-        'INSERT INTO check_turn (check_id, day) VALUES (?, ?) ON DUPLICATE KEY UPDATE day = VALUES(day)',
-        [check.id, check.hour <= hour ? day : ''],
-      );
-}
 
 /** Checks whose hour has come today and that were not begun with since: each once, whoever plans. */
 export async function planChecks(tx: Tx, { day, hour }: Clock): Promise<RunHead[]> {

@@ -18,7 +18,7 @@ interface ShippedCheck {
   source: string;
 }
 
-export const shipped: readonly ShippedCheck[] = [
+const shipped: readonly ShippedCheck[] = [
   {
     name: 'time-servers',
     title: 'Follows the time servers that its settings name',

@@ -6,7 +6,7 @@ import { byIds } from '../../store/records.ts';
 import { claimDue, renew, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
-import type { JudgedCheck } from '../checks/judging.ts';
+import type { JudgedCheck } from '../checks/planned.ts';
 import { saveJudged } from '../checks/results.ts';
 import { storeCaptured, type Captured } from './captures.ts';
 import { addNotices } from './notices.ts';
@@ -125,7 +125,14 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
       "UPDATE run_row SET state = 'working', version = ? WHERE run_id = ? AND device_id IN (?) AND state = 'waiting'",
       [version, run.id, under],
     );
-  for (const one of results) {
+  const standing = await byIds(
+    tx,
+    'device',
+    results.map(({ device }) => device),
+  );
+  for (const found of results) {
+    // Of a device that was removed meanwhile only this row is left: nothing else of it is kept.
+    const one: RowResult = standing.has(found.device) ? found : withoutDevice(found);
     const result = await withCaptured(tx, run, one);
     const same = one.outcome === 'captured' && !(result.files ?? []).some((file) => file.changed);
     await tx.execute(
@@ -151,6 +158,18 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
   if (begun.length + results.length > 0) tx.hint('run', run.id, null);
   return true;
 }
+
+const withoutDevice = ({
+  captured: _c,
+  drift: _d,
+  judged: _j,
+  captureTried: _t,
+  result,
+  ...row
+}: RowResult): RowResult => ({
+  ...row,
+  result: { ...result, answers: [] },
+});
 
 async function withCaptured(tx: Tx, run: ClaimedRun, one: RowResult): Promise<Partial<RunRow>> {
   if (!one.captured) return one.result;

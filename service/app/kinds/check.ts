@@ -8,8 +8,7 @@ import { checkCatalogue } from '@zpine/contract/checkNames';
 import { gather, Refusal } from '@zpine/contract/errors';
 import { allOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { forgetResults } from '../checks/results.ts';
-import { clockNow, skipToday } from '../checks/runs.ts';
+import { clockNow, forgetResults, skipToday } from '../checks/turns.ts';
 import { settingsCatalogue } from '../editions/templates.ts';
 import { asStored, type Draft, type KindRules } from '../records/draft.ts';
 import { whereCondition } from '../records/where.ts';
@@ -36,7 +35,9 @@ export const checkRules: KindRules = {
     ),
 
   async edited(tx, pairs) {
-    const others = pairs.filter(({ before, after }) => before.source !== after.source || before.devices !== after.devices);
+    const others = pairs.filter(
+      ({ before, after }) => before.source !== after.source || before.devices !== after.devices,
+    );
     if (others.length > 0)
       await forgetResults(
         tx,

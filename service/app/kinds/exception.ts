@@ -1,6 +1,6 @@
 /** An exception is for days to come. */
 import type { KindRules } from '../records/draft.ts';
-import { dayOf } from '../checks/results.ts';
+import { dayOf } from '../checks/turns.ts';
 
 export const exceptionRules: KindRules = {
   async prepare(tx, drafts) {

@@ -1,5 +1,5 @@
 /**
- * Masks anew what was kept before a secret was known: texts of captures and answers of runs. People see them masked in any
+ * Masks anew what was kept before a secret was known: texts of captures, answers of runs, findings of checks. People see them masked in any
  * case; this is for what lies in the database.
  */
 import { Masker } from '@zpine/core/secrets/masking';
@@ -10,6 +10,7 @@ import type { Actor } from '../../store/store.ts';
 import { transact } from '../../store/transact.ts';
 import type { Tx } from '../../store/tx.ts';
 import { nextVersion } from '../fleet/runRows.ts';
+import type { Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 
 const actor: Actor = { name: 'service', via: 'service' };
@@ -56,6 +57,7 @@ async function remaskOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<v
         digest,
       ]);
   }
+  await remaskFindings(tx, ids, targets);
   const rows = await tx.select<{ run_id: number; device_id: number; detail: string; result: string | null }>(
     'SELECT run_id, device_id, detail, result FROM run_row WHERE device_id IN (?)',
     [ids],
@@ -74,5 +76,24 @@ async function remaskOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<v
       row.device_id,
     ]);
     tx.hint('run', Number(row.run_id), version);
+  }
+}
+
+/** What checks found, and what they found before. */
+async function remaskFindings(tx: Tx, ids: readonly number[], targets: Map<number, Target>): Promise<void> {
+  for (const table of ['check_result', 'check_past']) {
+    const rows = await tx.select<{ check_id: number; device_id: number; findings: string; why: string }>(
+      `SELECT DISTINCT check_id, device_id, findings, why FROM ${table} WHERE device_id IN (?)`,
+      [ids],
+    );
+    for (const { check_id, device_id, findings, why } of rows) {
+      const masker = new Masker(targets.get(Number(device_id))?.secrets ?? []);
+      const [found, because] = [masker.mask(findings), masker.mask(why)];
+      if (found !== findings || because !== why)
+        await tx.execute(
+          `UPDATE ${table} SET findings = ?, why = ? WHERE check_id = ? AND device_id = ? AND findings = ? AND why = ?`,
+          [found, because, check_id, device_id, findings, why],
+        );
+    }
   }
 }

@@ -1,8 +1,8 @@
 /** One device judged by its checks: it is asked what they ask for, and nothing that none of them asks for. */
 import type { CheckSeal } from '../../app/checks/runs.ts';
-import { judgeDevice, type Asked, type JudgedCheck } from '../../app/checks/judging.ts';
+import { judgeDevice, type Asked } from '../../app/checks/judging.ts';
 import type { Look } from '../../app/checks/looking.ts';
-import type { PlannedCheck } from '../../app/checks/planned.ts';
+import type { JudgedCheck, PlannedCheck } from '../../app/checks/planned.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { Sealer } from '../../store/sealing.ts';
