@@ -16,6 +16,22 @@ export const differenceSchema = z.object({
   inside: z.array(z.string()),
 });
 
+/** A file that an edition brings, and that is not as it should be; what has to be done is its deed. */
+export const fileDriftSchema = z.object({
+  path: z.string(),
+  deed: z.enum(['new', 'changed', 'gone']),
+  why: z.array(z.enum(['text', 'owner', 'mode'])),
+  /** As they should be, where they are not. */
+  owner: z.string().nullable(),
+  mode: z.string().nullable(),
+  binary: z.boolean(),
+  /** From what is there to what should be; secrets are masked. */
+  lines: z.array(z.object({ sign: z.enum([' ', '+', '-']), text: z.string() })),
+  /** Lines beyond those. */
+  more: z.int(),
+});
+export type FileDrift = z.output<typeof fileDriftSchema>;
+
 const partComparedSchema = z.object({
   name: z.string(),
   right: z.int(),
@@ -33,6 +49,8 @@ export const comparisonSchema = z.object({
   elsewhere: z.array(z.string()),
   right: z.int(),
   parts: z.array(partComparedSchema),
+  /** Files that are not as they should be. */
+  files: z.array(fileDriftSchema).optional(),
 });
 export type ShownComparison = z.output<typeof comparisonSchema>;
 
@@ -70,6 +88,7 @@ export const driftGroupSchema = z.object({
   parts: z.array(z.string()),
   /** Of all of them alike. */
   differences: z.array(differenceSchema),
+  files: z.array(fileDriftSchema),
   /** Of the one that has differed longest. */
   since: time,
 });

@@ -6,7 +6,7 @@ import { outcomes } from '@zpine/core/fleet/outcomes';
 import { rungNames } from '@zpine/core/fleet/rungs';
 import { hasControl } from './fieldTexts.ts';
 import { runKinds } from './runKinds.ts';
-import { comparisonSchema } from './driftShapes.ts';
+import { comparisonSchema, fileDriftSchema } from './driftShapes.ts';
 import { text, time } from './onboardingShapes.ts';
 
 /** Which devices: named, or by a selection expression. */
@@ -178,6 +178,8 @@ const errandDoneSchema = z.object({
   sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),
   kept: z.enum(['kept', 'not asked for', 'not kept', 'nothing to keep']).nullable(),
   questions: z.array(z.object({ question: z.string(), before: z.string(), after: z.string().nullable() })),
+  /** Files that it brings or takes away. */
+  files: z.array(fileDriftSchema).optional(),
 });
 export type ErrandDone = z.output<typeof errandDoneSchema>;
 

@@ -35,6 +35,31 @@ export const onboardingErrors = {
   'layer-everywhere': row(422, 'No record here', () => 'the layer "everywhere" is of no record'),
 
   // Templates and editions
+  'place-form': row(
+    422,
+    'Not a list of places',
+    (p) => `at most ${p.most} places are expected, each a map with output and path`,
+    () => '- output: motd, path: /etc/motd, owner: root:root, mode: 0644',
+  ),
+  'place-key': row(
+    422,
+    'Unknown word',
+    (p) => `a place has no "${p.key}"`,
+    (p) => `it has ${p.known}`,
+  ),
+  'place-value': row(
+    422,
+    'Not possible',
+    (p) => `"${p.value}" is not possible for ${p.key}`,
+    (p) => `${p.form}`,
+  ),
+  'place-twice': row(422, 'Twice', (p) => `"${p.value}" has a place already`),
+  'place-no-output': row(
+    422,
+    'No such output',
+    (p) => `the template has no @output "${p.output}": the file would be taken away wherever it is`,
+    (p) => (p.meant === undefined ? 'name one of its outputs' : `did you mean "${p.meant}"?`),
+  ),
   'template-none': row(
     409,
     'No template',

@@ -15,6 +15,13 @@ export const template = kind({
     model: { type: 'ref', to: 'model', title: 'For model' },
     duty: { type: 'ref', to: 'duty', title: 'For duty' },
     source: { type: 'source', title: 'Text', required: true, example: 'name @{device.name}' },
+    files: {
+      type: 'json',
+      title: 'Files',
+      nested: true,
+      about: 'Where its outputs go on a host: output, path, owner, mode, and a command for when it changed',
+      example: '[{"output":"motd","path":"/etc/motd","owner":"root:root","mode":"0644"}]',
+    },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'fragment', 'dialect', 'model', 'duty', 'note'],

@@ -157,6 +157,23 @@ const wayIn = z.strictObject({
   still: lineForm('A port that is off', 'port').optional(),
 });
 
+/** How files of a host are read, put and taken away; `{path}` is a path of signs that stand for themselves in a shell. */
+const filing = z.strictObject({
+  read: command('What prints the content of {path} in base64'),
+  missing: pattern('What it says of a file that is not there'),
+  about: command('What tells owner and mode of {path}').optional(),
+  tells: pattern('How it tells them', 'owner', 'mode').optional(),
+  begin: commands('What makes an empty file at {beside}, in {folder}, which nobody else may read').min(1),
+  add: command('What adds {base64} to it'),
+  owner: command('What gives it {owner}').optional(),
+  mode: command('What gives it {mode}').optional(),
+  end: command('What moves {beside} into the place of {path}'),
+  remove: command('What takes {path} away'),
+  digest: command('What prints the SHA-256 of {path}').optional(),
+  // A packet has 32768 bytes at the most (RFC 4253, section 6.1), and base64 makes four of three.
+  pieceBytes: z.int().min(100).max(24_000).default(18_000).describe('So many bytes are sent at a time'),
+});
+
 export const dialectSheet = z.strictObject({
   title: z.string().min(1).max(60).describe('What people call it'),
   about: z.string().max(500).optional(),
@@ -240,6 +257,7 @@ export const dialectSheet = z.strictObject({
     .default([])
     .describe('Lines that begin a block, even where nothing stands in it'),
   files: z.record(name, capturedFile).default({}).describe('What is captured beside running and stored configuration'),
+  filing: filing.optional().describe('How files of its hosts are read and put'),
   questions: z.record(name, question).default({}),
   ports: ports.optional().describe('How ports are told in its lines, and in its answer to the question interfaces'),
   boot: boot.optional().describe('How its devices boot without a configuration'),
@@ -279,11 +297,16 @@ export function togetherFaults(sheet: DialectSheet): SheetFault[] {
     if (sheet.channel === 'exec' && (sheet.change.enter.length > 0 || sheet.change.leave.length > 0))
       add(['change', 'enter'], 'where every command stands for itself, there is nothing to enter or leave');
   }
+  if (sheet.filing && (sheet.filing.about === undefined) !== (sheet.filing.tells === undefined))
+    add(['filing', 'about'], 'about and tells go together');
   for (const [field, text] of [
     ['running', sheet.running],
     ['stored', sheet.stored],
     ...Object.entries(sheet.questions).map(([key, { command: asks }]) => [`questions.${key}.command`, asks] as const),
     ...Object.entries(sheet.files).map(([key, file]) => [`files.${key}.command`, file.command] as const),
+    ...(['read', 'about', 'digest'] as const).map(
+      (key) => [`filing.${key}`, sheet.filing?.[key]?.replaceAll('{path}', '/etc/motd')] as const,
+    ),
   ] as const)
     if (text !== undefined && !isRead(sheet, text))
       add(field.split('.'), `"${text}" is not a command that only reads, by this sheet's own reads`);

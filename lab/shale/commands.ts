@@ -1,6 +1,7 @@
 /** The one command of a Shale host that has to do with its configuration, and the few of Linux that it knows. */
 import type { Hears } from '../hears.ts';
 import type { Ended } from '../ssh.ts';
+import { fileCommand, type FileFaults, type HostFiles } from './files.ts';
 
 const forms = [
   /^host [A-Za-z0-9._-]+$/,
@@ -24,6 +25,9 @@ export interface ShaleOptions {
   memory: ShaleMemory;
   about: { model: string; serial: string; version: string };
   hears: () => readonly Hears[];
+  files: HostFiles;
+  fileFaults: FileFaults;
+  note: (what: string) => void;
   keep: () => string | undefined;
   reboot: () => void;
   fault: (line: string) => 'turn down' | 'swallow' | undefined;
@@ -60,6 +64,13 @@ export function execute(command: string, options: ShaleOptions): Ended {
   if (command === 'uptime') return ok([' 10:02:11 up 12 days,  1 user,  load average: 0.08, 0.02, 0.01']);
   if (command === 'reboot') {
     options.reboot();
+    return ok([]);
+  }
+  const filed = fileCommand(command, options.files, options.fileFaults);
+  if (filed) return filed;
+  const reloaded = /^systemctl reload (\S+)$/.exec(command)?.[1];
+  if (reloaded !== undefined) {
+    options.note(`${reloaded} read its files again`);
     return ok([]);
   }
   if (program !== 'shale') return { out: '', wrong: `sh: ${program}: not found\n`, status: 127 };

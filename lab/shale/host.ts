@@ -1,6 +1,7 @@
 /** A simulated Shale host: it has run for years, starts from what it has stored and opens SSH. */
 import { LabDevice } from '../device.ts';
 import type { DoorOptions } from '../ssh.ts';
+import type { HostFiles } from './files.ts';
 import { execute, type ShaleMemory } from './commands.ts';
 
 export class ShaleHost extends LabDevice {
@@ -9,6 +10,8 @@ export class ShaleHost extends LabDevice {
     stored: [],
     licence: Buffer.from(`\u0000licence ${this.options.particulars.serial}\u0001`).toString('base64'),
   };
+  /** On its disk: power has nothing to do with them. */
+  readonly files: HostFiles = new Map();
   private guarding: NodeJS.Timeout | undefined;
 
   protected override forget(): void {
@@ -52,6 +55,9 @@ export class ShaleHost extends LabDevice {
           memory: this.memory,
           about: { model, serial, version },
           hears: () => this.heard,
+          files: this.files,
+          fileFaults: { full: () => this.has('no-room'), loses: () => this.has('drops-line') },
+          note: (what) => this.note(what),
           changed: () => this.lineChanged(),
           guard: (seconds) => this.guard(seconds),
           keep: () => {

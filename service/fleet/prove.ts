@@ -8,6 +8,7 @@ import { comparedWith, driftOf, linesOf } from '../app/fleet/compared.ts';
 import { connect, type HostKey, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
+import { placedFiles } from './work/filing.ts';
 import { capturedText } from './work/capture.ts';
 
 /** The rungs as an arrival tells them apart. */
@@ -84,13 +85,18 @@ async function compareAll(
   }
   const running = await textOf(session, dialect.sheet.running);
   const compared = comparedWith(probe.target, dialect, probe.edition.files, running);
-  if (!compared.matches) {
-    const drift = driftOf(probe.target, dialect, probe.edition, running, undefined);
+  const files = await placedFiles(session, dialect, probe.edition);
+  const drift = driftOf(probe.target, dialect, probe.edition, { running, stored: undefined, files });
+  if (drift.comparison?.matches === false) {
     const differences = drift.comparison?.differences ?? [];
+    const others = drift.comparison?.files ?? [];
     const evidence = {
-      missing: differences.filter(({ kind }) => kind !== 'extra').length,
+      missing: differences.filter(({ kind }) => kind !== 'extra').length + others.length,
       extra: differences.filter(({ kind }) => kind === 'extra').length,
-      lines: differences.slice(0, 20).map(differenceText),
+      lines: [
+        ...differences.slice(0, 20).map(differenceText),
+        ...others.map(({ path, deed }) => `file ${path}: ${deed}`),
+      ].slice(0, 20),
     };
     return {
       events: [...events, { kind: 'differs', evidence }],
@@ -109,7 +115,7 @@ async function compareAll(
   const { event, stored } = await kept(session, probe, dialect);
   return {
     events: [...events, event],
-    drift: driftOf(probe.target, dialect, probe.edition, running, stored),
+    drift: driftOf(probe.target, dialect, probe.edition, { running, stored, files }),
     captured: [
       capturedText(dialect, probe.target.secrets, 'running', running),
       ...(stored === undefined ? [] : [capturedText(dialect, probe.target.secrets, 'stored', stored)]),

@@ -10,7 +10,7 @@ import { expectBack } from '../app/fleet/operations.ts';
 import { endRun, freeDevice, reserveDevice, waitingRows, wishesFor } from '../app/fleet/work.ts';
 import { release } from '../store/claims.ts';
 import type { Target } from '../app/fleet/access.ts';
-import type { IntendedEdition } from '../app/fleet/compared.ts';
+import type { IntendedEdition, ReadTexts } from '../app/fleet/compared.ts';
 import type { ClaimedRun, RowResult, Waiting } from '../app/fleet/work.ts';
 import type { Actor, Store } from '../store/store.ts';
 import { readOnly, transact } from '../store/transact.ts';
@@ -19,11 +19,12 @@ import { RunLedger } from './ledger.ts';
 import { noDialect, sessionWith, signedInAgain, withSession, type Done, type Login } from './reachable.ts';
 import type { Session } from './session.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
-import { captureDevice, CAPTURE_BYTES } from './work/capture.ts';
+import { captureDevice, capturedFiles, CAPTURE_BYTES, secretsOf } from './work/capture.ts';
 import { editionsAhead, looksAhead, type Ahead } from './work/ahead.ts';
 import { doChange, lookAtChange } from './work/change.ts';
 import { askFor, checksOf, judgedDone, needsSession, tryFactory, unasked } from './work/check.ts';
 import { comparedTexts, compareDevice } from './work/compare.ts';
+import { placedFiles } from './work/filing.ts';
 import { doOperation, lookAtOperation } from './work/operation.ts';
 import { reachDevice } from './work/reach.ts';
 import { doRestore, lookAtRestore } from './work/restore.ts';
@@ -227,19 +228,19 @@ export class RunWork {
   /** What was captured is held against the edition at once. */
   private async captured(target: Target, session: Session): Promise<Done> {
     const found = await captureDevice(target, session);
+    const intended = await this.intended(target);
+    const files = target.dialect && (await placedFiles(session, target.dialect, intended));
+    const captured = [
+      ...(found.captured ?? []),
+      ...(target.dialect ? capturedFiles(target.dialect, target, secretsOf(intended), files) : []),
+    ];
     const text = (file: string) => found.captured?.find((one) => one.file === file)?.content.toString('utf8');
     const running = text('running');
-    return { ...found, ...(await this.driftOf(target, { running, stored: text('stored') })) };
-  }
-
-  private async driftOf(
-    target: Target,
-    texts: { running: string | undefined; stored: string | undefined } | undefined,
-  ): Promise<Pick<Done, 'drift'>> {
-    const { running, stored } = texts ?? {};
-    if (running === undefined) return {};
-    const { drift } = comparedTexts(target, await this.intended(target), { running, stored });
-    return drift ? { drift } : {};
+    return {
+      ...found,
+      ...(captured.length > 0 ? { captured } : {}),
+      ...driftFound(target, intended, { running, stored: text('stored'), files }),
+    };
   }
 
   /** Without asking the device for anything. */
@@ -272,7 +273,10 @@ export class RunWork {
       this.way,
       async (session) => {
         const { asked, captured } = await askFor(target, session, checks);
-        return { ...(await whole(asked)), captured, ...(await this.driftOf(target, asked.texts)) };
+        const intended = await this.intended(target);
+        const files = target.dialect && (await placedFiles(session, target.dialect, intended));
+        const drift = asked.texts ? driftFound(target, intended, { ...asked.texts, files }) : {};
+        return { ...(await whole(asked)), captured, ...drift };
       },
       { mostBytes: CAPTURE_BYTES },
     );
@@ -325,6 +329,17 @@ export class RunWork {
       await transact(this.store, this.actor, 'run.free', (tx) => freeDevice(tx, this.run, target.device));
     }
   }
+}
+
+/** What was read, held against the edition at once. */
+function driftFound(
+  target: Target,
+  intended: IntendedEdition | undefined,
+  { running, stored, files }: Omit<ReadTexts, 'running'> & { running: string | undefined },
+): Pick<Done, 'drift'> {
+  if (running === undefined) return {};
+  const { drift } = comparedTexts(target, intended, { running, stored, files });
+  return drift ? { drift } : {};
 }
 
 /** What needed no session. */

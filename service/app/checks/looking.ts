@@ -41,7 +41,7 @@ async function textsOf(tx: Tx, ids: readonly number[]): Promise<Map<number, Text
   const rows = grouped(await currentTexts(tx, ids), (row) => row.device);
   return new Map(
     [...rows].map(([device, of]) => {
-      const text = (file: string) => of.find((row) => row.file === file)?.text;
+      const text = (file: string) => of.find((row) => row.file === file)?.content.toString('utf8');
       const at = of.reduce((latest, row) => (row.at > latest ? row.at : latest), new Date(0));
       return [device, { running: text('running'), stored: text('stored'), at: at.toISOString() }];
     }),

@@ -1,5 +1,6 @@
 /** An edition's text and inputs as they are kept: masked in the open, whole under seal. */
 import { createHash } from 'node:crypto';
+import type { FilePlace } from '@zpine/core/config/filing';
 import { compileTemplate, type Compiled } from '@zpine/core/template/compile';
 import { maskedText, render, SECRET_MASK } from '@zpine/core/template/render';
 import type { RenderedFile, Span } from '@zpine/core/template/run';
@@ -16,6 +17,8 @@ export interface Inputs {
   fragments: Record<string, string>;
   data: Record<string, Val>;
   secrets: Record<string, Val>;
+  /** Where its outputs go; left out where they go nowhere. */
+  places?: FilePlace[];
 }
 
 export type Files = RenderedFile[];
@@ -75,9 +78,15 @@ export const readInputs = (text: string): Inputs =>
     typeof value === 'object' && value !== null && SECRET in value ? secretText(String(value[SECRET])) : value,
   ) as Inputs;
 
-/** Equal for editions of equal files: name and text of each. */
-export const digestOfFiles = (sealer: Sealer, files: Pick<Files[number], 'name' | 'text'>[]): string =>
-  sealer.fingerprint(JSON.stringify(files.map((f) => [f.name, f.text])));
+/** Equal for editions of equal files: name and text of each, and where they go. */
+export const digestOfFiles = (
+  sealer: Sealer,
+  files: Pick<Files[number], 'name' | 'text'>[],
+  places: readonly FilePlace[] = [],
+): string =>
+  sealer.fingerprint(
+    JSON.stringify([...files.map((f) => [f.name, f.text]), ...(places.length > 0 ? [['', '', places]] : [])]),
+  );
 
 /** Equal for equal inputs. */
 export const digestOfInputs = (sealer: Sealer, inputs: Inputs): string => sealer.fingerprint(writeInputs(inputs));

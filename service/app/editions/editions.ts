@@ -1,6 +1,7 @@
 /** Editions: made from a device's records, shown, published. */
 import type { Value } from '@zpine/contract/fields';
 import { layerText, type Layer } from '@zpine/core/settings/layers';
+import { readPlaces } from '@zpine/core/config/filing';
 import { ownedTwice } from '@zpine/core/config/owned';
 import { checkTemplate } from '@zpine/core/template/check';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
@@ -63,7 +64,9 @@ function inputsFrom(
 ): { inputs: Inputs; template: Stored<'template'> } {
   const template = templateAmong(templates, device, dialectId);
   const fragments = insertedBy(template, known);
-  return { template, inputs: { template: template.key, source: template.source, fragments, data, secrets } };
+  const { places } = readPlaces(template.files);
+  const inputs = { template: template.key, source: template.source, fragments, data, secrets };
+  return { template, inputs: places.length > 0 ? { ...inputs, places } : inputs };
 }
 
 export async function makeEdition(
@@ -73,7 +76,7 @@ export async function makeEdition(
 ): Promise<ReplyOf<'edition.make'>> {
   if (!apply) tx.discarded = true;
   const { device, context, inputs, files } = await renderedUnheld(tx, ref);
-  const digest = digestOfFiles(tx.sealer, files);
+  const digest = digestOfFiles(tx.sealer, files, inputs.places);
   const text = writeInputs(inputs);
   const [last] = await lastEditions(tx, device.id, 1);
   const inputs_digest = tx.sealer.fingerprint(text);
@@ -108,6 +111,7 @@ export async function makeEdition(
       shown: JSON.stringify(parts),
       content: tx.sealer.seal(JSON.stringify(files)),
       inputs: tx.sealer.seal(text),
+      places: inputs.places ? JSON.stringify(inputs.places) : null,
     },
   ]);
   const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));

@@ -1,4 +1,5 @@
 /** Editions as they are kept: who made them and when; and, asked for by itself, what is shown of them or kept under seal. */
+import type { FilePlace } from '@zpine/core/config/filing';
 import { Refusal } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import type { Tx } from '../../store/tx.ts';
@@ -71,11 +72,17 @@ export const publishedOf = (tx: Tx, device: number): Promise<{ id: number; numbe
     [device],
   );
 
+interface PublishedFiles {
+  id: number;
+  number: number;
+  inputs_digest: string;
+  files: Files;
+  /** Where its outputs go on the device. */
+  places: FilePlace[];
+}
+
 /** What devices are to run: their published editions with all secrets, by the ids of the devices. */
-export async function publishedFilesOf(
-  tx: Tx,
-  devices: readonly number[],
-): Promise<Map<number, { id: number; number: number; inputs_digest: string; files: Files }>> {
+export async function publishedFilesOf(tx: Tx, devices: readonly number[]): Promise<Map<number, PublishedFiles>> {
   if (devices.length === 0) return new Map();
   const rows = await tx.select<{
     device_id: number;
@@ -83,18 +90,32 @@ export async function publishedFilesOf(
     number: number;
     inputs_digest: string;
     content: string;
+    places: string | null;
   }>(
-    `SELECT e.device_id, e.id, e.number, e.inputs_digest, e.content FROM edition e
+    `SELECT e.device_id, e.id, e.number, e.inputs_digest, e.content, e.places FROM edition e
      WHERE e.device_id IN (?) AND e.id = (${CURRENT})`,
     [devices],
   );
   return new Map(
-    rows.map(({ device_id, content, id, number, inputs_digest }) => [
+    rows.map(({ device_id, content, id, number, inputs_digest, places }) => [
       Number(device_id),
-      { id: Number(id), number, inputs_digest, files: JSON.parse(tx.sealer.open(content)) as Files },
+      {
+        id: Number(id),
+        number,
+        inputs_digest,
+        ...heldIn(tx, { content, places }),
+      },
     ]),
   );
 }
+
+const heldIn = (
+  tx: Tx,
+  { content, places }: { content: string; places: string | null },
+): Pick<PublishedFiles, 'files' | 'places'> => ({
+  files: JSON.parse(tx.sealer.open(content)) as Files,
+  places: places === null ? [] : (JSON.parse(places) as FilePlace[]),
+});
 
 const partOf = async (tx: Tx, id: number, column: 'shown' | 'content' | 'inputs'): Promise<string | undefined> =>
   (await tx.one<{ held: string }>(`SELECT ${column} AS held FROM edition WHERE id = ?`, [id]))?.held;
@@ -111,14 +132,12 @@ export async function filesOf(tx: Tx, id: number): Promise<Files> {
 }
 
 /** One with its number and all secrets; undefined where it is gone. */
-export async function editionWith(
-  tx: Tx,
-  id: number,
-): Promise<{ id: number; number: number; files: Files } | undefined> {
-  const row = await tx.one<{ number: number; content: string }>('SELECT number, content FROM edition WHERE id = ?', [
-    id,
-  ]);
-  return row && { id, number: row.number, files: JSON.parse(tx.sealer.open(row.content)) as Files };
+export async function editionWith(tx: Tx, id: number): Promise<Omit<PublishedFiles, 'inputs_digest'> | undefined> {
+  const row = await tx.one<{ number: number; content: string; places: string | null }>(
+    'SELECT number, content, places FROM edition WHERE id = ?',
+    [id],
+  );
+  return row && { id, number: row.number, ...heldIn(tx, row) };
 }
 
 /** What it was made from. */

@@ -8,6 +8,7 @@ import type { Masker } from '@zpine/core/secrets/masking';
 import { byId, find } from '../../store/records.ts';
 import { sha256 } from '../../store/digests.ts';
 import type { Tx } from '../../store/tx.ts';
+import type { ReadTexts } from './compared.ts';
 import { findRefs, likeText } from '../records/refs.ts';
 import { maskersFor, saveSecrets } from '../secrets/known.ts';
 import { bytes, maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
@@ -23,6 +24,8 @@ export interface Captured {
   secrets: string[];
   /** What makes two readings alike: the text without lines that differ each time. */
   steady: Buffer;
+  /** It was looked for, and is not there: what was captured of it is past. */
+  gone?: boolean;
 }
 
 export const captures = table('capture', {
@@ -57,7 +60,13 @@ export async function storeCaptured(
     [device],
   );
   const out: ShownFile[] = [];
-  for (const { file, content, binary, shown, secrets, steady } of files) {
+  const gone = files.filter((one) => one.gone).map(({ file }) => file);
+  if (gone.length > 0)
+    await tx.execute('UPDATE capture SET current = 0 WHERE device_id = ? AND current = 1 AND file IN (?)', [
+      device,
+      gone,
+    ]);
+  for (const { file, content, binary, shown, secrets, steady } of files.filter((one) => !one.gone)) {
     const fingerprint = tx.sealer.fingerprint(content);
     // A text is as large as it is shown: its true size would tell of the secrets in it.
     const bytes = binary ? content.length : Buffer.byteLength(shown);
@@ -166,32 +175,35 @@ export async function wholeCaptures(tx: Tx, ids: readonly number[]): Promise<Who
 }
 
 /** The last texts of a device, whole; undefined where nothing was captured. */
-export async function capturedTexts(
-  tx: Tx,
-  device: number,
-): Promise<{ running: string; stored: string | undefined } | undefined> {
+export async function capturedTexts(tx: Tx, device: number): Promise<ReadTexts | undefined> {
   const rows = await currentTexts(tx, [device]);
-  const text = (file: string) => rows.find((one) => one.file === file)?.text;
+  const text = (file: string) => rows.find((one) => one.file === file)?.content.toString('utf8');
   const running = text('running');
-  return running === undefined ? undefined : { running, stored: text('stored') };
+  // Whose they are, and who may read them, is not captured.
+  const files = new Map(
+    rows
+      .filter(({ file }) => file.startsWith('/'))
+      .map(({ file, content }) => [file, { content, owner: null, mode: null }]),
+  );
+  return running === undefined ? undefined : { running, stored: text('stored'), files };
 }
 
-/** The last configurations of devices, whole, with when each was seen last. */
+/** The last configurations of devices, and the files that editions bring there, whole, with when each was seen last. */
 export async function currentTexts(
   tx: Tx,
   devices: readonly number[],
-): Promise<{ device: number; file: string; at: Date; text: string }[]> {
+): Promise<{ device: number; file: string; at: Date; content: Buffer }[]> {
   if (devices.length === 0) return [];
   const rows = await tx.select<{ device_id: number; file: string; last_at: Date; content: string }>(
     `SELECT c.device_id, c.file, c.last_at, t.content ${FROM}
-     WHERE c.device_id IN (?) AND c.current = 1 AND c.file IN ('running', 'stored')`,
+     WHERE c.device_id IN (?) AND c.current = 1 AND (c.file IN ('running', 'stored') OR c.file LIKE '/%')`,
     [devices],
   );
   return rows.map((row) => ({
     device: Number(row.device_id),
     file: row.file,
     at: row.last_at,
-    text: contentOf(tx, row).toString('utf8'),
+    content: contentOf(tx, row),
   }));
 }
 

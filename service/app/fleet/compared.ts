@@ -6,18 +6,22 @@ import {
   type Difference,
   type SecretsAgree,
 } from '@zpine/core/config/compare';
+import type { FilePlace } from '@zpine/core/config/filing';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Masker } from '@zpine/core/secrets/masking';
-import type { ShownComparison } from '@zpine/contract/driftShapes';
+import type { FileDrift, ShownComparison } from '@zpine/contract/driftShapes';
 import { sha256Hex } from '../../store/digests.ts';
 import { hideSecrets, offTheWireAny, passwordOpens, type Files } from '../editions/content.ts';
 import type { Target } from './access.ts';
+import { filesCompared, linesOfFiles, wantedFiles, type FoundFiles } from './filing.ts';
 
 /** What a device is to run. */
 export interface IntendedEdition {
   id: number;
   number: number;
   files: Files;
+  /** Where its outputs go on the device. */
+  places: FilePlace[];
 }
 
 /** What came of comparing; secrets are masked. */
@@ -55,31 +59,52 @@ export function unkeptLines(dialect: Dialect, running: string, stored: string): 
   return compareConfig(whole, stored, dialect).differences;
 }
 
+/** What was read of a device. */
+export interface ReadTexts {
+  running: string;
+  /** Left out where a device does not tell, or was not asked. */
+  stored: string | undefined;
+  /** Files that its edition brings, as far as they were read. */
+  files?: FoundFiles | undefined;
+}
+
 export function driftOf(
   target: Target,
   dialect: Dialect,
   intended: IntendedEdition | undefined,
-  running: string,
-  stored: string | undefined,
+  { running, stored, files: found = new Map() }: ReadTexts,
 ): FoundDrift {
   const hide = hider(target, dialect, intended?.files ?? [], [running, stored ?? '']);
   const compared = intended && comparedWith(target, dialect, intended.files, running);
   const unkept = stored === undefined ? undefined : unkeptLines(dialect, running, stored);
   const differences = compared && hiddenDifferences(compared.differences, hide);
   const kept = unkept && hiddenDifferences(unkept, hide);
+  const files = intended ? filesCompared(wantedFiles(intended), found, hide) : [];
+  const placed = (intended?.places ?? []).filter(({ path }) => found.has(path)).map(({ output }) => output);
   return {
     edition: intended ? { id: intended.id, number: intended.number } : null,
     comparison:
       compared && differences
-        ? { ...compared, ...hiddenRest(compared, hide), differences, at: new Date().toISOString() }
+        ? {
+            ...compared,
+            ...hiddenRest(compared, hide),
+            matches: compared.matches && files.length === 0,
+            differences,
+            files,
+            at: new Date().toISOString(),
+          }
         : null,
-    further: (intended?.files ?? []).flatMap(({ name }) => (name === '' ? [] : [name])),
+    further: (intended?.files ?? []).flatMap(({ name }) => (name === '' || placed.includes(name) ? [] : [name])),
     elsewhere: compared?.elsewhere.length ?? 0,
-    digest: digestOf(dialect, differences),
+    digest: digestOf(dialect, differences, files),
     stored: kept ?? null,
     storedDigest: digestOf(dialect, kept),
   };
 }
+
+/** All lines in which it is not as it should be, those of files with them. */
+export const linesIn = ({ differences, files = [] }: Pick<ShownComparison, 'differences' | 'files'>): number =>
+  linesOf(differences) + linesOfFiles(files);
 
 /** Lines that differ, those of blocks with them. */
 export const linesOf = (differences: readonly Pick<Difference, 'kind' | 'below'>[]): number =>
@@ -91,13 +116,18 @@ const hiddenRest = (compared: Comparison, hide: Hide): Pick<ShownComparison, 'no
 });
 
 /** By what is shown of it: a secret that differs on each of them does not make them all different. */
-const digestOf = (dialect: Dialect, differences: readonly Difference[] | undefined): string | null =>
-  !differences || differences.length === 0
+const digestOf = (
+  dialect: Dialect,
+  differences: readonly Difference[] | undefined,
+  files: readonly FileDrift[] = [],
+): string | null =>
+  (differences?.length ?? 0) + files.length === 0
     ? null
     : sha256Hex(
         JSON.stringify([
           dialect.name,
-          differences.map(({ kind, above, line, instead }) => [kind, above, line, instead]),
+          (differences ?? []).map(({ kind, above, line, instead }) => [kind, above, line, instead]),
+          ...files.map(({ path, deed, why, lines, more }) => [path, deed, why, lines, more]),
         ]),
       );
 

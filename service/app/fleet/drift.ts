@@ -10,7 +10,7 @@ import { mustFind } from '../records/refs.ts';
 import { whereCondition } from '../records/where.ts';
 import { maskersFor } from '../secrets/known.ts';
 import { byIds } from '../../store/records.ts';
-import { linesOf, type FoundDrift, type IntendedEdition } from './compared.ts';
+import { linesIn, linesOf, type FoundDrift, type IntendedEdition } from './compared.ts';
 
 /** What was found is asked for by itself. */
 const drifts = table('drift', {
@@ -48,15 +48,16 @@ export async function saveDrift(tx: Tx, device: number, found: FoundDrift): Prom
     edition_id: found.edition?.id ?? null,
     edition: found.edition?.number ?? null,
     compared_at: now,
-    lines: comparison ? linesOf(comparison.differences) : 0,
+    lines: comparison ? linesIn(comparison) : 0,
     since: since(found.digest, before?.digest, before?.since),
     digest: found.digest,
     rights: comparison?.right ?? 0,
     not_comparable: comparison?.notComparable.length ?? 0,
     elsewhere: found.elsewhere,
-    parts: (comparison?.parts ?? [])
-      .filter((part) => part.differs > 0)
-      .map((part) => part.name)
+    parts: [
+      ...(comparison?.parts ?? []).filter((part) => part.differs > 0).map((part) => part.name),
+      ...(comparison?.files ?? []).map(({ path }) => path),
+    ]
       .join('\n')
       .slice(0, 2000),
     unkept: stored === null ? null : linesOf(stored),
@@ -175,13 +176,14 @@ export async function listDrift(tx: Tx, query: QueryOf<'drift.list'>): Promise<R
       const one = found.find((row) => Number(row.device_id) === Number(group.device));
       const text = one?.held ?? (query.of === 'edition' ? '{"differences":[]}' : '[]');
       const read = JSON.parse(maskers.get(Number(group.device))?.mask(text) ?? text) as
-        Difference[] | { differences: Difference[] };
+        Difference[] | Pick<ShownComparison, 'differences' | 'files'>;
       return {
         devices: named.filter((row) => row.digest === group.digest).map((row) => row.natural_key),
         count: Number(group.count),
         lines: Number(one?.lines ?? 0),
         parts: query.of === 'edition' && one ? partsIn(one) : [],
         differences: Array.isArray(read) ? read : read.differences,
+        files: Array.isArray(read) ? [] : (read.files ?? []),
         since: group.first.toISOString(),
       };
     }),

@@ -26,9 +26,23 @@ export interface ErrandSeal {
   lines: string;
   /** Secrets among the lines, to be masked wherever they show up. */
   secrets: string[];
-  /** What ran before and after, for the way back. */
+  /** Files that go back to what they were. */
+  files?: SealedFile[];
+  /** What ran before and after, for the way back, and files as they were. */
   before?: string;
   after?: string;
+  filesBefore?: SealedFile[];
+}
+
+/** A file as it was. */
+export interface SealedFile {
+  path: string;
+  /** Null where there was none. */
+  base64: string | null;
+  owner: string | null;
+  mode: string | null;
+  /** What is called when it is another than before. */
+  changed: string | null;
 }
 
 const TEMPLATE = 'errand';
@@ -70,11 +84,12 @@ function noMask(device: string, lines: string): void {
   if (at >= 0) throw Refusal.at(['lines'], 'mask-sent', { place: `${device}, line ${at + 1}`, mask: MASK });
 }
 
-/** Devices of which nobody knows how they are changed are found before any is reached. Gives the dialects of the others. */
+/** Devices of which nobody knows how they are changed are found before any is reached; `files`: those of which only files are count, too. */
 export async function mustKnowHow(
   tx: Tx,
   devices: Stored<'device'>[],
   look: (device: Stored<'device'>, dialect: Dialect) => void = () => undefined,
+  files = false,
 ): Promise<Dialect[]> {
   const targets = await targetsOf(tx, devices);
   const dialects = new Set<Dialect>();
@@ -86,7 +101,7 @@ export async function mustKnowHow(
         ...params,
         why: dialectName ? `nothing is known of the dialect ${dialectName}` : 'its records name no dialect',
       });
-    if (!dialect.sheet.change)
+    if (!dialect.sheet.change && !(files && dialect.sheet.filing))
       throw new Refusal('errand-unknown-dialect', {
         ...params,
         why: `the sheet of ${dialect.sheet.title} does not say how a device is changed`,
@@ -198,9 +213,10 @@ export async function takeBack(tx: Tx, id: string): Promise<RunHead> {
     const seal = JSON.parse(one.sealed === null ? '{}' : tx.sealer.open(one.sealed)) as ErrandSeal;
     if (!device || !dialect || seal.before === undefined || seal.after === undefined) continue;
     const lines = inverseLines(dialect, seal.before, seal.after);
-    if (lines === '') continue;
+    const { filesBefore: files = [], secrets } = seal;
+    if (lines === '' && files.length === 0) continue;
     back.push(device);
-    sealed.set(device.id, JSON.stringify({ lines, secrets: seal.secrets } satisfies ErrandSeal));
+    sealed.set(device.id, JSON.stringify({ lines, secrets, files } satisfies ErrandSeal));
   }
   if (back.length === 0) throw new Refusal('errand-nothing-back', { id: row.id });
   return makeRun(tx, {

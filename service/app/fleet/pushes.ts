@@ -1,4 +1,5 @@
 /** Pushes: devices brought to their published editions, previewed and confirmed as errands are; and runs once more. */
+import type { FilePlace } from '@zpine/core/config/filing';
 import { isWell } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
@@ -13,7 +14,7 @@ import type { Files } from '../editions/content.ts';
 import { staleAmong } from '../editions/editions.ts';
 import { publishedFilesOf } from '../editions/rows.ts';
 import { mustBeQuestion } from './asks.ts';
-import { mustKnowHow } from './errands.ts';
+import { mustKnowHow, type SealedFile } from './errands.ts';
 import { sealedRows } from './runRows.ts';
 import { inputOf, makeRun, runRow, type RunInput } from './runs.ts';
 import { mustBeMeant, selected } from './selection.ts';
@@ -23,6 +24,8 @@ export interface PushSeal {
   /** The number of the edition, and its files with all secrets. */
   edition: number;
   files: Files;
+  /** Where its outputs go on the device. */
+  places: FilePlace[];
   /** The one-time part of URLs that are sent. */
   token: string;
   secrets: string[];
@@ -31,6 +34,7 @@ export interface PushSeal {
   /** What ran before and after, for the way back. */
   before?: string;
   after?: string;
+  filesBefore?: SealedFile[];
 }
 
 /** What is known of a device beforehand is said instead of reaching it. */
@@ -49,7 +53,7 @@ export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
     throw devices.length === 1 && only
       ? new Refusal('push-no-edition', { device: only.key })
       : new Refusal('push-nothing', { count: devices.length });
-  const dialects = await mustKnowHow(tx, ready);
+  const dialects = await mustKnowHow(tx, ready, undefined, true);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
   return makeRun(tx, {
     kind: 'push',
@@ -95,10 +99,10 @@ async function pushSeals(
           leftOut: `edition ${edition.number} is stale, its inputs have changed since: zpine edition make ${key}, or push it as it is: --stale`,
         });
       else {
-        const { files } = edition;
+        const { files, places } = edition;
         const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
         const token = tokens.get(id) ?? newSecret('');
-        out.set(id, { edition: edition.number, files, token, secrets, cabled: cabled.get(id) ?? [] });
+        out.set(id, { edition: edition.number, files, places, token, secrets, cabled: cabled.get(id) ?? [] });
       }
     }
   }
@@ -167,6 +171,11 @@ export async function retry(tx: Tx, id: string): Promise<RunHead> {
 
 /** Without what ran when it was tried before. */
 function asBefore(sealed: string): string {
-  const { before: _before, after: _after, ...seal } = JSON.parse(sealed) as Record<string, unknown>;
+  const {
+    before: _before,
+    after: _after,
+    filesBefore: _files,
+    ...seal
+  } = JSON.parse(sealed) as Record<string, unknown>;
   return JSON.stringify(seal);
 }

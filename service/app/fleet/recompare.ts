@@ -29,5 +29,5 @@ async function foundNow(store: Store, device: number): Promise<FoundDrift | unde
   });
   if (!read?.target?.dialect) return undefined;
   const { texts, target, intended } = read;
-  return driftOf(target, read.target.dialect, intended, texts.running, texts.stored);
+  return driftOf(target, read.target.dialect, intended, texts);
 }

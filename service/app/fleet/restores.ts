@@ -6,7 +6,7 @@ import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { wholeCaptures, type WholeCapture } from './captures.ts';
-import { mustKnowHow } from './errands.ts';
+import { mustKnowHow, type SealedFile } from './errands.ts';
 import { makeRun } from './runs.ts';
 import { targetsOf } from './targets.ts';
 
@@ -23,7 +23,12 @@ export interface RestoreSeal {
   /** What ran before and after, for the way back. */
   before?: string;
   after?: string;
+  filesBefore?: SealedFile[];
 }
+
+/** Those that an edition brought: they are put by their paths. */
+export const pathFiles = ({ files }: RestoreSeal): RestoreSeal['files'] =>
+  files.filter(({ file }) => file.startsWith('/'));
 
 const CONFIGURATIONS = ['running', 'stored'];
 
@@ -34,7 +39,7 @@ export async function restore(tx: Tx, body: BodyOf<'run.restore'>): Promise<RunH
   if (missing !== undefined) throw Refusal.at(['captures'], 'not-found', { kind: 'capture', ref: `#${missing}` });
   const found = await byIds(tx, 'device', captures, 'device_id');
   const devices = [...found.values()];
-  await mustKnowHow(tx, devices);
+  await mustKnowHow(tx, devices, undefined, true);
   const seals = sealsOf(devices, captures, body.whole);
   await mustTake(tx, devices, captures, seals);
   return makeRun(tx, {
@@ -93,7 +98,7 @@ async function mustTake(
     if (seal?.whole && (!sheet?.whole || !sheet.restart))
       throw new Refusal('restore-whole', { dialect: sheet?.title ?? key });
     for (const { file } of seal?.files ?? [])
-      if (sheet?.files[file]?.put === undefined)
+      if (file.startsWith('/') ? !sheet?.filing : sheet?.files[file]?.put === undefined)
         throw Refusal.at(['captures'], 'restore-nothing', {
           id: captures.find((one) => one.file === file && Number(one.device_id) === id)?.id ?? 0,
           file,

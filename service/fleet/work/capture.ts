@@ -3,6 +3,8 @@ import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Masker } from '@zpine/core/secrets/masking';
 import type { RunRow } from '@zpine/contract/fleetShapes';
 import type { Captured } from '../../app/fleet/captures.ts';
+import type { IntendedEdition } from '../../app/fleet/compared.ts';
+import type { FoundFiles } from '../../app/fleet/filing.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
@@ -27,6 +29,39 @@ export function capturedText(dialect: Dialect, secrets: readonly string[], file:
     // A secret that changes is a change, so the digest is of the text itself; it is never shown.
     steady: Buffer.from(steady.trimEnd(), 'utf8'),
   };
+}
+
+/** The secrets of an edition, as they stand in its files. */
+export const secretsOf = (edition: IntendedEdition | undefined): string[] =>
+  (edition?.files ?? []).flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
+
+/** Files that an edition brings, as they are there: under their paths. `brought`: its secrets. */
+export function capturedFiles(
+  dialect: Dialect,
+  { secrets }: Pick<Target, 'secrets'>,
+  brought: readonly string[],
+  found: FoundFiles | undefined,
+): Captured[] {
+  if (!found) return [];
+  return [...found].flatMap(([path, file]): Captured[] => {
+    if (!file)
+      return [
+        {
+          file: path,
+          content: Buffer.alloc(0),
+          binary: true,
+          shown: '',
+          secrets: [],
+          steady: Buffer.alloc(0),
+          gone: true,
+        },
+      ];
+    const content = Buffer.from(file.content);
+    const text = content.toString('utf8');
+    return Buffer.from(text, 'utf8').equals(content)
+      ? [capturedText(dialect, [...secrets, ...brought], path, text)]
+      : [{ file: path, content, binary: true, shown: '', secrets: [], steady: content }];
+  });
 }
 
 function decoded(text: string, encoding: 'base64' | 'hex'): Buffer | undefined {

@@ -8,12 +8,15 @@ import type { ErrandDone, RunRow } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
 import type { Target } from '../../app/fleet/access.ts';
 import { driftOf, type IntendedEdition } from '../../app/fleet/compared.ts';
+import type { FoundFiles } from '../../app/fleet/filing.ts';
 import type { RunInput } from '../../app/fleet/runs.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
-import { capturedText } from './capture.ts';
+import { capturedFiles, capturedText, secretsOf } from './capture.ts';
 import { answersOf, settledEffects, touchesPorts } from './effects.ts';
+import { FileChange } from './fileChange.ts';
+import { placedFiles, type Say } from './filing.ts';
 import { lostTo, unlessInsisted } from './lockout.ts';
 import { errandPlan, pushPlan, restorePlan, type ChangePlan } from './plans.ts';
 
@@ -28,22 +31,25 @@ export async function lookAtChange(
   const work = new Change(kind, target, sealed, session);
   const running = await work.running();
   const steps = work.stepsOn(running);
+  const unread = await work.files.look();
   const result = { errand: work.shown(steps), ...work.ofEdition };
-  if (kind === 'errand' && steps.length === 0)
+  if (unread !== undefined) return { outcome: 'turned down', detail: unread, result };
+  const { deeds } = work.files;
+  if (kind === 'errand' && steps.length === 0 && deeds.length === 0)
     return { outcome: 'left out', detail: 'there is no line for it', result };
   const left = steps.filter((step) => !step.right);
-  if (left.length === 0) {
+  if (left.length === 0 && deeds.length === 0) {
     const unkept = input.keep === false ? undefined : await work.unkept();
     return unkept === undefined
       ? { outcome: 'already right', detail: work.rightWords(steps), result }
       : { outcome: null, detail: `all of it runs, and is not stored: ${unkept}`, result };
   }
-  const stars = work.starsIn(left);
+  const stars = work.impossibleIn(left);
   if (stars !== undefined) return { outcome: 'turned down', detail: stars, result };
   const lost = work.lostBy(running, left);
   if (lost !== undefined && input.insist !== true)
     return { outcome: 'turned down', detail: unlessInsisted(lost), result };
-  return { outcome: null, detail: [countWords(left), lost].filter(Boolean).join('; '), result };
+  return { outcome: null, detail: [countWords(left), work.files.words, lost].filter(Boolean).join('; '), result };
 }
 
 function countWords(steps: readonly Step[], done = false): string {
@@ -81,6 +87,7 @@ class Change {
   private readonly session: Session;
   private readonly plan: ChangePlan;
   private readonly intended: IntendedEdition | undefined;
+  readonly files: FileChange;
   private readonly known: Masker;
   private readonly sent: ErrandDone['sent'] = [];
   private readonly questions: ErrandDone['questions'] = [];
@@ -89,12 +96,12 @@ class Change {
   private before: string | undefined;
   private after: string | undefined;
   private storedText: string | undefined;
+  /** Files that the edition brings, as they are at the end. */
+  private placed: FoundFiles | undefined;
 
   constructor(kind: RunKind, target: Target, sealed: string | undefined, session: Session, intended?: IntendedEdition) {
     const { dialect } = target;
     if (!dialect) throw new Error('it has no dialect');
-    if (!dialect.sheet.change)
-      throw new Error(`the sheet of ${dialect.sheet.title} does not say how a device is changed`);
     this.target = target;
     this.dialect = dialect;
     this.session = session;
@@ -106,6 +113,9 @@ class Change {
           ? restorePlan(target, dialect, sealed)
           : errandPlan(dialect, sealed);
     this.known = new Masker([...target.secrets, ...this.plan.secrets]);
+    this.files = new FileChange(dialect, session, this.plan.files, (lines) =>
+      lines.length === 0 ? [] : this.mask(lines.join('\n')).split('\n'),
+    );
   }
 
   get ofEdition(): Pick<RunRow, 'edition'> {
@@ -146,11 +156,19 @@ class Change {
       sent: this.sent,
       kept: this.kept,
       questions: this.questions,
+      ...(this.files.deeds.length > 0 ? { files: this.files.deeds } : {}),
     };
   }
 
+  /** Why lines are not sent at all. */
+  impossibleIn(steps: readonly Step[]): string | undefined {
+    const { change, title } = this.dialect.sheet;
+    if (steps.length > 0 && !change) return `the sheet of ${title} does not say how lines are changed`;
+    return this.starsIn(steps);
+  }
+
   /** A line that would bring what a device shows in place of a secret: it would become the secret. */
-  starsIn(steps: readonly Step[]): string | undefined {
+  private starsIn(steps: readonly Step[]): string | undefined {
     const { dialect } = this;
     const found = steps.find(
       ({ above, line, away }) => !away && dialect.hides(dialect.secretOf(above, line)?.secret ?? ''),
@@ -169,19 +187,28 @@ class Change {
     for (const question of asks) this.questions.push({ question, before: await this.asked(question), after: null });
     this.before = await this.running();
     this.steps = this.stepsOn(this.before);
-    if (this.steps.every((step) => step.right)) return this.keptAlone(input);
+    const unread = await this.files.look();
+    if (unread !== undefined) return this.done('turned down', unread);
+    if (this.steps.every((step) => step.right) && this.files.deeds.length === 0) return this.keptAlone(input);
     const left = this.steps.filter((step) => !step.right);
-    const stars = this.starsIn(left);
+    const stars = this.impossibleIn(left);
     if (stars !== undefined) return this.done('turned down', stars);
     const lost = this.lostBy(this.before, left);
     if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
     const was = touchesPorts(this.dialect, left) ? await answersOf(this.dialect, this.session) : undefined;
-    const refused = await this.send(this.steps);
+    const say: Say = (command, shown) => this.sayShown(command, shown);
+    const refused =
+      (await this.files.put(say)) ??
+      (left.length > 0 ? await this.send(this.steps) : undefined) ??
+      (await this.files.callChanged(say));
     this.after = await this.running();
+    this.placed = await placedFiles(this.session, this.dialect, this.intended);
     const missing = this.stepsOn(this.after).filter((step) => !step.right);
     for (const one of this.questions) one.after = await this.asked(one.question);
     if (refused !== undefined) return await this.refused(refused);
     const [first] = missing;
+    const unwritten = await this.files.missing();
+    if (first === undefined && unwritten !== undefined) return this.done('never taken', unwritten);
     if (first) {
       const gone = first.away ? 'it is still there' : 'it is not there';
       const why = `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`;
@@ -197,7 +224,7 @@ class Change {
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) await this.notKept();
     if (unkept !== undefined) return this.done('stopped midway', `it runs, and is not kept: ${unkept}`);
-    const words = countWords(left, true);
+    const words = [countWords(left, true), this.files.words].filter(Boolean).join('; ');
     const { dark, remarks } = was
       ? await settledEffects(this.session, {
           dialect: this.dialect,
@@ -224,6 +251,7 @@ class Change {
     const unkept = input.keep === false ? undefined : await this.unkept();
     if (unkept === undefined) return this.done('already right', 'somebody was faster');
     this.after = this.before;
+    this.placed = await placedFiles(this.session, this.dialect, this.intended);
     const why = await this.keep();
     return why === undefined
       ? this.done('brought over', 'it ran already, and is stored now')
@@ -236,7 +264,7 @@ class Change {
    */
   private async refused(why: string): Promise<Done> {
     const unchanged = inverseLines(this.dialect, this.before ?? '', this.after ?? '') === '';
-    if (this.plan.of !== undefined && !unchanged) return this.takenBack(why);
+    if (this.plan.of !== undefined && (!unchanged || this.files.deeds.length > 0)) return this.takenBack(why);
     await this.hold();
     return this.done('turned down', why);
   }
@@ -254,8 +282,11 @@ class Change {
   private async takenBack(why: string): Promise<Done> {
     const { before = '', after = '' } = this;
     const steps = stepsOf(this.dialect, inverseLines(this.dialect, before, after), after);
-    const refused = await this.send(steps, false);
+    const refused =
+      (steps.length > 0 ? await this.send(steps, false) : undefined) ??
+      (await this.files.back((command, shown) => this.sayShown(command, shown)));
     this.after = await this.running();
+    this.placed = await placedFiles(this.session, this.dialect, this.intended);
     this.kept = 'not kept';
     const left = inverseLines(this.dialect, before, this.after);
     if (refused === undefined && left === '') {
@@ -308,11 +339,18 @@ class Change {
   }
 
   /** What does not take, and why; the answer is kept with the run. */
-  private async say(command: string, line?: string): Promise<string | undefined> {
-    const shown = line === undefined ? command : command.replace(line, this.mask(line));
+  private say(command: string, line?: string): Promise<string | undefined> {
+    return this.sayShown(command, line === undefined ? command : command.replace(line, this.mask(line)));
+  }
+
+  private async sayShown(command: string, shown: string): Promise<string | undefined> {
     const entry = { command: this.hide(shown), said: '', refused: null as string | null };
     this.sent.push(entry);
-    const answer = await this.session.run(this.plan.onTheWire(command));
+    const answer = await this.session.run(this.plan.onTheWire(command)).catch((error: unknown) => {
+      // What could not be sent may be the content of a file.
+      const why = error instanceof Error ? error.message : String(error);
+      throw new Error(why.replaceAll(command, shown));
+    });
     entry.said = this.mask(answer.text.trim()).slice(0, 500);
     entry.refused = answer.refused ?? null;
     return answer.refused;
@@ -361,8 +399,11 @@ class Change {
       ...this.plan.seal,
       ...(before === undefined ? {} : { before }),
       ...(after === undefined ? {} : { after }),
+      ...(this.files.deeds.length > 0 ? { filesBefore: this.files.before } : {}),
     };
+    const brought = [...this.plan.secrets, ...secretsOf(this.intended)];
     const captured = [
+      ...capturedFiles(this.dialect, this.target, brought, this.placed),
       ...(after === undefined ? [] : [capturedText(this.dialect, this.target.secrets, 'running', after)]),
       ...(this.storedText === undefined
         ? []
@@ -376,7 +417,13 @@ class Change {
       ...(captured.length > 0 ? { captured } : {}),
       ...(after === undefined
         ? {}
-        : { drift: driftOf(this.target, this.dialect, this.intended, after, this.storedText) }),
+        : {
+            drift: driftOf(this.target, this.dialect, this.intended, {
+              running: after,
+              stored: this.storedText,
+              files: this.placed,
+            }),
+          }),
     };
   }
 

@@ -1,16 +1,18 @@
 /** What a device runs and has stored, held against its published edition: asked for now, or by its last captures. */
 import type { Difference } from '@zpine/core/config/compare';
-import { driftOf, linesOf, type FoundDrift, type IntendedEdition } from '../../app/fleet/compared.ts';
+import {
+  driftOf,
+  linesIn,
+  linesOf,
+  type FoundDrift,
+  type IntendedEdition,
+  type ReadTexts,
+} from '../../app/fleet/compared.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
-import { capturedText } from './capture.ts';
-
-/** The texts that are compared; `stored` is left out where a device does not tell. */
-export interface Texts {
-  running: string;
-  stored: string | undefined;
-}
+import { capturedFiles, capturedText, secretsOf } from './capture.ts';
+import { placedFiles } from './filing.ts';
 
 export async function compareDevice(
   target: Target,
@@ -31,17 +33,21 @@ export async function compareDevice(
     capturedText(dialect, target.secrets, 'running', running),
     ...(stored === undefined ? [] : [capturedText(dialect, target.secrets, 'stored', stored)]),
   ];
-  return { ...comparedTexts(target, intended, { running, stored }), captured };
+  const files = await placedFiles(session, dialect, intended);
+  return {
+    ...comparedTexts(target, intended, { running, stored, files }),
+    captured: [...captured, ...capturedFiles(dialect, target, secretsOf(intended), files)],
+  };
 }
 
 export function comparedTexts(
   target: Target,
   intended: IntendedEdition | undefined,
-  { running, stored }: Texts,
+  texts: ReadTexts,
 ): Pick<Done, 'outcome' | 'detail' | 'result' | 'drift'> {
   const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
-  const drift = driftOf(target, dialect, intended, running, stored);
+  const drift = driftOf(target, dialect, intended, texts);
   const { edition, comparison } = drift;
   const unkept = drift.stored && linesOf(drift.stored);
   const differs = (comparison !== null && !comparison.matches) || (unkept ?? 0) > 0;
@@ -67,8 +73,11 @@ function comparedWords({ edition, comparison, stored, further }: FoundDrift): st
   if (!edition || !comparison) said.push('it has no published edition');
   else if (comparison.matches) said.push(`it runs edition ${edition.number}, ${lines(comparison.right)}`);
   else {
-    const parts = comparison.parts.filter((part) => part.differs > 0).map((part) => part.name);
-    said.push(`${lines(linesOf(comparison.differences))} not as in edition ${edition.number}, in ${parts.join(', ')}`);
+    const parts = [
+      ...comparison.parts.filter((part) => part.differs > 0).map((part) => part.name),
+      ...(comparison.files ?? []).map(({ path }) => path),
+    ];
+    said.push(`${lines(linesIn(comparison))} not as in edition ${edition.number}, in ${parts.join(', ')}`);
   }
   const { length } = comparison?.notComparable ?? [];
   if (length > 0) said.push(`${lines(length)} not comparable`);

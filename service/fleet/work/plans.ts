@@ -5,10 +5,12 @@ import type { Uplinks } from '@zpine/core/dialect/sameness';
 import { stepsOf, type Step } from '@zpine/core/fleet/errand';
 import { onTheWire } from '../../app/editions/content.ts';
 import type { Target } from '../../app/fleet/access.ts';
-import type { RestoreSeal } from '../../app/fleet/restores.ts';
+import { wantedFiles, type WantedFile } from '../../app/fleet/filing.ts';
+import { pathFiles, type RestoreSeal } from '../../app/fleet/restores.ts';
 import { comparedWith, unkeptLines } from '../../app/fleet/compared.ts';
 import type { ErrandSeal } from '../../app/fleet/errands.ts';
 import type { PushSeal } from '../../app/fleet/pushes.ts';
+import { asWanted } from './fileChange.ts';
 
 export interface ChangePlan {
   /** All steps on what runs; those that are right already say so. */
@@ -24,6 +26,8 @@ export interface ChangePlan {
   onTheWire: (command: string) => string;
   /** Ports whose cable leads to another device, by the records. */
   cabled: string[];
+  /** Files that it brings, or takes away. */
+  files: WantedFile[];
   /** What is kept of it under seal. */
   seal: ErrandSeal | PushSeal | RestoreSeal;
 }
@@ -38,6 +42,7 @@ export function errandPlan(dialect: Dialect, sealed: string | undefined): Change
     of: undefined,
     onTheWire: (command) => command,
     cabled: [],
+    files: (seal.files ?? []).map(asWanted),
     seal,
   };
 }
@@ -56,19 +61,27 @@ export function restorePlan(target: Target, dialect: Dialect, sealed: string | u
   const seal = JSON.parse(sealed ?? '{"text":"","of":"","secrets":[]}') as RestoreSeal;
   const text = seal.text ?? '';
   return {
-    stepsOn: (running) => pushSteps(unkeptLines(dialect, text, running), dialect, uplinksOf(target, dialect, running)),
+    stepsOn: (running) =>
+      seal.text === null
+        ? []
+        : pushSteps(unkeptLines(dialect, text, running), dialect, uplinksOf(target, dialect, running)),
     notComparable: () => 0,
     secrets: [...seal.secrets, ...dialect.secretsIn(text)],
     edition: undefined,
-    of: seal.of,
+    of: seal.of === '' ? 'its captured files' : seal.of,
     onTheWire: (command) => command,
     cabled: [],
+    files: pathFiles(seal).map(({ file, base64 }) =>
+      asWanted({ path: file, base64, owner: null, mode: null, changed: null }),
+    ),
     seal,
   };
 }
 
 export function pushPlan(target: Target, dialect: Dialect, sealed: string | undefined): ChangePlan {
-  const seal = JSON.parse(sealed ?? '{"edition":0,"files":[],"token":"","secrets":[],"cabled":[]}') as PushSeal;
+  const seal = JSON.parse(
+    sealed ?? '{"edition":0,"files":[],"places":[],"token":"","secrets":[],"cabled":[]}',
+  ) as PushSeal;
   const main = seal.files.find((file) => file.name === '')?.text ?? '';
   let unsure = 0;
   return {
@@ -84,6 +97,7 @@ export function pushPlan(target: Target, dialect: Dialect, sealed: string | unde
     of: `edition ${seal.edition}`,
     onTheWire: (command) => onTheWire(command, seal.token),
     cabled: seal.cabled,
+    files: wantedFiles(seal, seal.token),
     seal,
   };
 }

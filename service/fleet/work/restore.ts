@@ -10,13 +10,14 @@ import {
   unkeptLines,
   type IntendedEdition,
 } from '../../app/fleet/compared.ts';
-import type { RestoreSeal } from '../../app/fleet/restores.ts';
+import { pathFiles, type RestoreSeal } from '../../app/fleet/restores.ts';
 import type { RunInput } from '../../app/fleet/runs.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { capturedText } from './capture.ts';
 import { doChange, lookAtChange } from './change.ts';
+import { placedFiles } from './filing.ts';
 import { lostTo, unlessInsisted } from './lockout.ts';
 import { restarted, type Reopen } from './restart.ts';
 
@@ -31,9 +32,9 @@ export async function lookAtRestore(waiting: Waiting, input: RunInput, session: 
       ? `${files.length} file${files.length === 1 ? '' : 's'} to be put back: ${files.map(({ file }) => file).join(', ')}`
       : '';
   const text =
-    seal.text === null
+    seal.text === null && pathFiles(seal).length === 0
       ? undefined
-      : seal.whole
+      : seal.whole && seal.text !== null
         ? await lookAtWhole(waiting, seal.text, input, session)
         : await lookAtChange('restore', waiting, input, session);
   if (!text)
@@ -56,9 +57,9 @@ export async function doRestore(
   const put = await putFiles(waiting, session);
   if (typeof put === 'string') return { outcome: 'turned down', detail: put };
   const text =
-    seal.text === null
+    seal.text === null && pathFiles(seal).length === 0
       ? undefined
-      : seal.whole
+      : seal.whole && seal.text !== null
         ? await doWhole(waiting, seal.text, input, session, reopen, intended)
         : await doChange('restore', waiting, input, session, again, intended);
   if (!text)
@@ -195,7 +196,11 @@ async function doWhole(
         capturedText(dialect, target.secrets, 'running', after),
         ...(stored === undefined ? [] : [capturedText(dialect, target.secrets, 'stored', stored)]),
       ],
-      drift: driftOf(target, dialect, intended, after, stored),
+      drift: driftOf(target, dialect, intended, {
+        running: after,
+        stored,
+        files: await placedFiles(back.session, dialect, intended),
+      }),
     };
   } finally {
     back.session.close();

@@ -1,4 +1,4 @@
-import { plainTable, recordTable, ref, settingsStep, type Step } from './steps.ts';
+import { column, plainTable, recordTable, ref, settingsStep, type Step } from './steps.ts';
 
 const LABELS = 'labels varchar(1000)';
 const recent = (table: string): string => `KEY ix_${table}_updated (updated_at, id)`;
@@ -34,6 +34,8 @@ export const checkSteps: Step[] = [
   ),
   // The day on which the plan began a check last.
   plainTable('check_turn', 'check_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
+  column('template', 'files', 'longtext'),
+  column('edition', 'places', 'text'),
   settingsStep('settings-of-checks', [
     ['software.version', 'The version of its software that a device should run', 'text', null, null, false],
     [
