@@ -5,6 +5,7 @@ import { structuredPatch } from 'diff';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { takenBackKinds } from '@zpine/contract/runKinds';
 import { clientOf } from './context.ts';
+import { fileLines } from './fileDrift.ts';
 import { err, out } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { asData, follow, idOf, judge, outcomeTable, outcomeText, summary } from './runs.ts';
@@ -67,14 +68,17 @@ async function go(id: string, number: string, command: Command): Promise<void> {
 function preview(run: ShownRun): void {
   const groups = new Map<string, string[]>();
   for (const row of run.rows) {
-    const steps = row.errand?.steps;
+    const { steps = [], files = [] } = row.errand ?? {};
     const words =
-      steps && steps.length > 0 && row.outcome !== 'no contact'
-        ? steps.map((step) => {
-            const sign = step.right ? '=' : step.away ? '-' : '+';
-            const path = step.above.map((block) => `${block} > `).join('');
-            return `  ${sign} ${path}${step.line}${step.instead === null ? '' : `   (instead of ${step.instead})`}`;
-          })
+      steps.length + files.length > 0 && row.outcome !== 'no contact'
+        ? [
+            ...steps.map((step) => {
+              const sign = step.right ? '=' : step.away ? '-' : '+';
+              const path = step.above.map((block) => `${block} > `).join('');
+              return `  ${sign} ${path}${step.line}${step.instead === null ? '' : `   (instead of ${step.instead})`}`;
+            }),
+            ...fileLines(files),
+          ]
         : [`  ${row.outcome === null ? '○' : `${outcomeText(row.outcome)}:`} ${row.detail}`];
     const key = words.join('\n');
     groups.set(key, [...(groups.get(key) ?? []), row.device]);

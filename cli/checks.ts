@@ -12,7 +12,7 @@ import {
 } from '@zpine/contract/checkShapes';
 import { clientOf, outputOf } from './context.ts';
 import { readText } from './files.ts';
-import { ago, err, out, table } from './print.ts';
+import { ago, err, out, raw, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { asData, follow, judge, summary, withDevices, type Selected } from './runs.ts';
 
@@ -61,6 +61,25 @@ export function addCheckVerbs(noun: Command): void {
     .argument('<file>', 'the text; - for standard input; or the name of a check')
     .argument('<device>')
     .action(tryOut);
+  noun
+    .command('put')
+    .description('give a check the text of a file; a new one is added')
+    .argument('<check>')
+    .argument('<file>', '- for standard input')
+    .option('--title <title>', 'what has to hold; a new one needs it')
+    .option('--devices <tests>', 'for the devices of a selection')
+    .option('--severity <severity>', 'failure, attention or remark')
+    .option('--reason <text>', 'why, for the history')
+    .addHelpText(
+      'after',
+      "\nExample:\n  zpine check put uplink-described uplink.pine --title 'Its uplink says where it leads' --devices duty=access",
+    )
+    .action(put);
+  noun
+    .command('text')
+    .description('the text of a check, as it is')
+    .argument('<check>')
+    .action(async (ref: string) => raw((await clientOf().show('check', ref)).source));
   noun
     .command('take-shipped')
     .description('enter the checks that ship')
@@ -207,6 +226,22 @@ async function tryOut(file: string, device: string, _options: object, command: C
   for (const line of tried.findings) out(line);
   out(`${device}: ${shown(tried.state)}${tried.why === '' ? '' : `: ${tried.why}`}`);
   if (tried.questions.length > 0) out(`zpine check run asks the device for: ${tried.questions.join(', ')}`);
+}
+
+async function put(
+  name: string,
+  file: string,
+  { reason, ...fields }: Partial<Record<'title' | 'devices' | 'severity' | 'reason', string>>,
+): Promise<void> {
+  const client = clientOf();
+  const source = readText(file);
+  const { items } = await client.list('check', { q: name, limit: '500' });
+  const standing = items.find(({ key }) => key === name.toLowerCase());
+  if (!standing && fields.title === undefined)
+    throw new UsageError(`${name} is new: say what has to hold, with --title`);
+  if (standing) await client.edit('check', `#${standing.id}`, { source, ...fields }, { reason });
+  else await client.add('check', { name, source, ...fields }, { reason });
+  out(`${standing ? 'edited' : 'added'} check ${name}; to judge it: zpine check run ${name}`);
 }
 
 async function takeShipped(

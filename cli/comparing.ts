@@ -6,6 +6,7 @@ import type { ShownRun } from '@zpine/contract/fleetShapes';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { confirmed } from './changing.ts';
 import { clientOf, outputOf } from './context.ts';
+import { fileLines } from './fileDrift.ts';
 import { ago, out, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 import { asData, follow, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
@@ -184,6 +185,7 @@ function differences(comparison: ShownComparison | null, all: boolean): void {
   const lines = comparison.differences.map((one) => `  ${differenceText(one)}   (${one.part})`);
   for (const line of all ? lines : lines.slice(0, MOST_LINES)) out(line);
   if (!all && lines.length > MOST_LINES) out(`  and ${lines.length - MOST_LINES} more; --all shows them`);
+  for (const line of fileLines(comparison.files, all ? Infinity : MOST_LINES)) out(line);
   for (const { above, line } of comparison.notComparable) out(`  not comparable: ${[...above, line].join(' > ')}`);
 }
 
@@ -240,6 +242,7 @@ function groupText(group: ReplyOf<'drift.list'>['groups'][number], all: boolean)
   );
   for (const one of all ? told : told.slice(0, MOST_LINES)) out(`  ${differenceText(one)}`);
   if (!all && told.length > MOST_LINES) out(`  and ${told.length - MOST_LINES} more; --all shows them`);
+  for (const line of fileLines(group.files, all ? Infinity : MOST_LINES)) out(line);
   out('');
 }
 

@@ -58,7 +58,7 @@ describe('the sheets that ship', () => {
       users: [{ name: 'zpine', password: 'hush', sealed: false }],
       shell: true,
       callHome: undefined,
-      carriers: null,
+      carriers: [{ port: 'cu2', vlans: ['316'] }],
       still: [],
     });
     expect(

@@ -1,6 +1,16 @@
 /** Shale against a real OpenSSH server on loopback: a real host, a real shell, keys, old algorithms, a jump. */
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import { chmodSync, copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { connect, createServer, type AddressInfo } from 'node:net';
 import { tmpdir, userInfo } from 'node:os';
 import { join } from 'node:path';
@@ -148,6 +158,53 @@ describe('a real OpenSSH server, with Shale behind it', function () {
         .join('\n')
         .trim(),
     ).to.equal('host har-wb-1\nntp 10.77.0.5\nzone Europe/London');
+  });
+
+  it('is brought the files of its edition by a real shell: new, changed, gone, and read back by digest', async () => {
+    const at = (name: string) => join(folder, 'files', 'below', name);
+    const source = (lines: string, gone = '') =>
+      `@output "motd"\n${lines}@end\n@output "big"\n@for n of range(1, 3000)\nline @{n} it's "quoted" $HOME \\n\n@end\n@end\n${gone}`;
+    const old = '@if false\n@output "old"\nx\n@end\n@end\n';
+    const files = [
+      { output: 'motd', path: at('motd'), mode: '0640', changed: `touch ${join(folder, 'called')}` },
+      { output: 'big', path: at('big'), owner: user },
+      { output: 'old', path: join(folder, 'old') },
+    ];
+    writeFileSync(join(folder, 'old'), 'of another time\n');
+    await api().add('template', { name: 'files', dialect: 'shale', source: source('quay\n', old), files });
+    const publish = async () => {
+      const { number } = await api().call('edition.make', { params: { ref: DEVICE }, body: { apply: true } });
+      await api().call('edition.publish', {
+        params: { ref: DEVICE, number: String(number) },
+        body: { insist: true },
+        reason: 'it never boots from here',
+      });
+    };
+    const push = async () => {
+      const made = await settled(api(), await api().call('run.push', { body: { devices: [DEVICE] } }));
+      if (made.state !== 'previewed') return rowOf(made, DEVICE);
+      return rowOf(
+        await settled(api(), await api().call('run.go', { params: { id: String(made.id) }, body: { count: 1 } })),
+        DEVICE,
+      );
+    };
+    await publish();
+    const first = await push();
+    expect(first.outcome, first.detail).to.equal('brought over');
+    expect(first.detail).to.equal(`${at('motd')} new, ${at('big')} new, ${join(folder, 'old')} gone`);
+    expect(readFileSync(at('motd'), 'utf8')).to.equal('quay\n');
+    expect(statSync(at('motd')).mode & 0o777).to.equal(0o640);
+    expect(readFileSync(at('big'), 'utf8').split('\n')[2999]).to.equal('line 3000 it\'s "quoted" $HOME \\n');
+    expect(existsSync(join(folder, 'old'))).to.equal(false);
+    expect(existsSync(join(folder, 'called'))).to.equal(true);
+    expect((await push()).outcome).to.equal('already right');
+    chmodSync(at('motd'), 0o666);
+    await api().edit('template', 'files', { source: source('pier\n', old) });
+    await publish();
+    const second = await push();
+    expect(second.detail).to.equal(`${at('motd')} changed`);
+    expect(readFileSync(at('motd'), 'utf8')).to.equal('pier\n');
+    expect(statSync(at('motd')).mode & 0o777).to.equal(0o640);
   });
 
   it('turns away another key, and says so', async () => {

@@ -5,6 +5,7 @@ import { useNavigate } from 'react-router';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys } from '../api.ts';
 import { Differences } from '../fleet/Differences.tsx';
+import { FileDiffs } from '../fleet/FileDiffs.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { useMay } from '../session.tsx';
@@ -51,6 +52,7 @@ export function DriftPanel({ device }: { device: string }) {
           )}
         </div>
         {drift?.comparison && <Differences all={drift.comparison.differences} />}
+        {drift?.comparison && <FileDiffs files={drift.comparison.files} />}
         {drift && drift.stored.length > 0 && (
           <>
             <p className="second">Runs, and is not stored so:</p>

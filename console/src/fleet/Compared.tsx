@@ -2,6 +2,7 @@ import { Link } from 'react-router';
 import type { RunRow, ShownRun } from '@zpine/contract/fleetShapes';
 import { pathOf } from '../records/paths.ts';
 import { Differences } from './Differences.tsx';
+import { FileDiffs } from './FileDiffs.tsx';
 import { Outcome } from './Outcome.tsx';
 
 /** Devices that differ alike, together; those that are as they should be in one line. */
@@ -12,6 +13,7 @@ export function Compared({ run }: { run: ShownRun }) {
     const key = JSON.stringify([
       row.outcome,
       differences.map(({ kind, above, line }) => [kind, above, line]),
+      row.compared?.comparison?.files ?? [],
       differences.length === 0 && row.outcome !== 'as described' ? row.detail : '',
     ]);
     groups.set(key, [...(groups.get(key) ?? []), row]);
@@ -40,6 +42,7 @@ export function Compared({ run }: { run: ShownRun }) {
             {rows.length > 20 && <span className="second">and {rows.length - 20} more</span>}
           </p>
           <Differences all={first?.compared?.comparison?.differences ?? []} />
+          <FileDiffs files={first?.compared?.comparison?.files} />
         </div>
       </section>
     );

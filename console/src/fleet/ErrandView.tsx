@@ -1,11 +1,13 @@
 import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import type { FileDrift } from '@zpine/contract/driftShapes';
 import type { RunRow, ShownRun } from '@zpine/contract/fleetShapes';
 import { client } from '../api.ts';
 import { useAttempt } from '../look/attempt.tsx';
 import { pathOf } from '../records/paths.ts';
 import { useMay } from '../session.tsx';
+import { FileDiffs } from './FileDiffs.tsx';
 import { Outcome } from './Outcome.tsx';
 
 type Step = NonNullable<RunRow['errand']>['steps'][number];
@@ -13,12 +15,19 @@ type Step = NonNullable<RunRow['errand']>['steps'][number];
 const signOf = (step: Step): string => (step.right ? '=' : step.away ? '−' : '+');
 
 /** Devices to which the same would be done, together. */
-function alike(rows: RunRow[]): { steps: Step[]; rows: RunRow[] }[] {
-  const groups = new Map<string, { steps: Step[]; rows: RunRow[] }>();
+interface Alike {
+  steps: Step[];
+  files: FileDrift[];
+  rows: RunRow[];
+}
+
+function alike(rows: RunRow[]): Alike[] {
+  const groups = new Map<string, Alike>();
   for (const row of rows) {
     const steps = row.errand?.steps ?? [];
-    const key = JSON.stringify([steps, row.outcome, row.errand ? '' : row.detail]);
-    const group = groups.get(key) ?? { steps, rows: [] };
+    const files = row.errand?.files ?? [];
+    const key = JSON.stringify([steps, files, row.outcome, row.errand ? '' : row.detail]);
+    const group = groups.get(key) ?? { steps, files, rows: [] };
     group.rows.push(row);
     groups.set(key, group);
   }
@@ -49,6 +58,7 @@ export function ErrandView({ run }: { run: ShownRun }) {
               {group.rows.length > 20 && <span className="second">and {group.rows.length - 20} more</span>}
             </p>
             <Steps steps={group.steps} />
+            <FileDiffs files={group.files} />
             {group.rows.length <= 5 &&
               group.rows.map((row) => <Done key={row.device} row={row} named={group.rows.length > 1} />)}
           </div>

@@ -4,6 +4,7 @@ import { Link, useNavigate, useSearchParams } from 'react-router';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf } from '../api.ts';
 import { Differences } from '../fleet/Differences.tsx';
+import { FileDiffs } from '../fleet/FileDiffs.tsx';
 import { FleetTabs } from '../fleet/FleetTabs.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
@@ -88,7 +89,7 @@ function Group({ group, of }: { group: Found['groups'][number]; of: Of }) {
   const attempt = useAttempt();
   const navigate = useNavigate();
   const may = useMay('engineer');
-  const { devices, count, lines, parts, since, differences } = group;
+  const { devices, count, lines, parts, since, differences, files } = group;
   const push = () =>
     void attempt(async () => {
       const { id } = await client.call('run.push', { body: { devices } });
@@ -126,6 +127,7 @@ function Group({ group, of }: { group: Found['groups'][number]; of: Of }) {
           {count > NAMED && <span className="second">and {count - NAMED} more</span>}
         </p>
         <Differences all={differences} />
+        <FileDiffs files={files} />
       </div>
     </section>
   );

@@ -5,6 +5,7 @@ import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
 import { Button } from 'antd';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useSearchParams } from 'react-router';
+import { readPlaces } from '@zpine/core/config/filing';
 import type { ShownTemplateFault } from '@zpine/contract/onboardingShapes';
 import { client, keys, problemOf } from '../api.ts';
 import type { AnyRecord } from '@zpine/contract/kind';
@@ -124,6 +125,7 @@ function Editor({ record }: { record: AnyRecord }) {
             onChange={setSource}
             onCreateEditor={() => setTimeout(() => goTo(line), 0)}
           />
+          <Places files={record.files} />
           {faults.length > 0 && (
             <ul className="faults" aria-label="Faults">
               {faults.map((f) => (
@@ -181,4 +183,30 @@ function diagnosticOf(view: EditorView, fault: ShownTemplateFault): Diagnostic[]
       message: fault.hint ? `${fault.message}; ${fault.hint}` : fault.message,
     },
   ];
+}
+
+/** Where its outputs go on a host. */
+function Places({ files }: { files: unknown }) {
+  const { places } = readPlaces(files);
+  if (places.length === 0) return null;
+  return (
+    <table className="plain-table" aria-label="Files">
+      <tbody>
+        {places.map(({ output, path, owner, mode, changed }) => (
+          <tr key={output}>
+            <td className="mono">{output}</td>
+            <td className="mono">{path}</td>
+            <td className="mono second">{[owner, mode].filter(Boolean).join(' ')}</td>
+            <td className="second">
+              {changed !== null && (
+                <>
+                  then <span className="mono">{changed}</span>
+                </>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
 }
