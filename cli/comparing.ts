@@ -41,6 +41,7 @@ export function addComparing(program: Command): void {
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
     .option('--per-site <number>', 'so many devices of one site at a time')
+    .option('--secrets', 'send secrets, too, that a device does not show well enough to say whether they are right')
     .option('--stale', 'editions, too, whose inputs have changed since they were made')
     .option('--insist', 'although the service would lose its way in; needs --reason')
     .option('--everything', 'the selection may be every device there is')
@@ -192,6 +193,7 @@ function differences(comparison: ShownComparison | null, all: boolean): void {
 interface PushOptions extends Selected {
   ask: string[];
   keep: boolean;
+  secrets?: boolean;
   stale?: boolean;
   perSite?: string;
   insist?: boolean;
@@ -205,6 +207,7 @@ async function push(devices: string[], options: PushOptions, command: Command): 
     questions: options.ask,
     keep: options.keep,
     stale: options.stale === true,
+    secrets: options.secrets === true,
     ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),
     insist: options.insist === true,
     everything: options.everything === true,

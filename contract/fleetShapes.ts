@@ -67,6 +67,10 @@ export const pushBodySchema = z.strictObject({
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
   perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
   stale: z.boolean().default(false).describe('Push editions, too, whose inputs have changed since they were made'),
+  secrets: z
+    .boolean()
+    .default(false)
+    .describe('Send secrets, too, that devices do not show well enough to say whether they are right'),
 });
 
 export const restoreBodySchema = z.strictObject({

@@ -44,6 +44,9 @@ type BehindTheDoor = Pick<DoorOptions, 'admits' | 'shell' | 'exec' | 'forward'>;
 
 const LONGEST_LOG = 500;
 
+/** How long a card takes to start. */
+const STARTS_MS = 1500;
+
 export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   readonly options: Options;
   readonly log: { at: string; text: string }[] = [];
@@ -124,6 +127,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   }
 
   /** Lines of changes that it took while it had a fault about them. */
+  private askedAt: number | undefined;
   private changes = 0;
 
   /** Takes note of a line of a change; gives whether the session ends there. */
@@ -151,6 +155,13 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     // Whoever asked for it reads its answer first.
     setTimeout(() => void this.off().then(() => this.on()), 20);
   };
+
+  /** From the first time that it is asked, for a second and a half. */
+  protected isStarting(): boolean {
+    if (!this.has('starts-late')) return false;
+    this.askedAt ??= Date.now();
+    return Date.now() - this.askedAt < STARTS_MS;
+  }
 
   /** What becomes of a line although it is fit. */
   protected lineFaultAmong(fit: RegExp, line: string): 'turn down' | 'swallow' | undefined {

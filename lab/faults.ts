@@ -25,6 +25,8 @@ export const faults = {
   'other-prompt': 'shows another prompt after a change',
   'shuts-door': 'lets nobody in any more once it was changed',
   'dark-port': 'leaves its ports dark once it was changed, whatever its lines say',
+  'starts-late': 'turns down lines of its sockets at first: the card that they are on is starting',
+  'lane-nowhere': 'has no link on a face whose lane is on no live port',
   slow: 'takes four times as long for everything',
 } as const;
 

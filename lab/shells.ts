@@ -21,6 +21,7 @@ export function bareFurrow(start: string, own = false): Bare {
     tell: () => undefined,
     full: true,
     fault: () => undefined,
+    starting: () => false,
     kept: () => '',
     keep: () => undefined,
     restart: () => undefined,

@@ -91,6 +91,12 @@ const change = z.strictObject({
   apply: command('What puts it in force').optional(),
   discard: command('What throws it away').optional(),
   guard: guard.optional().describe('How a change takes itself back when nobody holds it'),
+  waits: z
+    .strictObject({
+      for: pattern('A reason with which a line is turned down that will be taken soon: what it needs has to start'),
+      seconds: z.int().min(1).max(1800).default(120).describe('How long it is tried'),
+    })
+    .optional(),
 });
 
 const restart = z.strictObject({

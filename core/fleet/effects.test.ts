@@ -87,7 +87,51 @@ describe('the effect of a change', () => {
       macs: [],
     };
     expect(effects(lines, after, live, dark).dark).to.deep.equal([
+      '10.77.17.1/24 is on lane 316, which is dark: VLAN 316 is on no port',
+    ]);
+    const carried = `${after}socket 1/2\n  lanes 304,316\n`;
+    const ports = { ...dark, interfaces: [...dark.interfaces, { interface: 'socket 1/2', state: 'dark' }] };
+    expect(effects(lines, carried, live, ports).dark).to.deep.equal([
+      '10.77.17.1/24 is on lane 316, which is dark: VLAN 316 is on no live port: 1/2',
+    ]);
+    const up = { ...dark, interfaces: [...dark.interfaces, { interface: 'socket 1/2', state: 'live' }] };
+    expect(effects(lines, carried, live, up).dark).to.deep.equal([
       '10.77.17.1/24 is on lane 316, which is dark: it says "dark"',
+    ]);
+  });
+  it('says what a dark sub-interface sits on, and which address is there twice', () => {
+    const quill = dialectFrom(
+      'quill',
+      dialectSheet.parse(parse(readFileSync(new URL('../../dialects/quill.yaml', import.meta.url), 'utf8'))),
+    );
+    const was = 'port cu2 [\n  link up\n]\n';
+    const to = (link: string) => `port cu2 [\n  link ${link}\n]\nport cu2 / vlan 316 / address 10.77.17.1/24\n`;
+    const look = (link: string, states: Record<string, string>, more: Partial<Answers> = {}) =>
+      effectsOf({
+        dialect: quill,
+        steps: stepsOf(quill, 'port cu2 / vlan 316 / address 10.77.17.1/24\n', was),
+        before: was,
+        after: to(link),
+        was: answers({ cu2: 'up' }),
+        is: {
+          ...answers(states, more),
+          interfaces: Object.entries(states).map(([name, state]) => ({
+            interface: name,
+            state,
+            ...(name === 'cu2.316' ? { address: '10.77.17.1/24' } : {}),
+          })),
+        },
+        cabled: [],
+      }).dark;
+    expect(look('off', { cu2: 'off', 'cu2.316': 'down' })).to.include(
+      '10.77.17.1/24 is on cu2.316, which is dark: it sits on cu2, which is shut in the lines',
+    );
+    expect(look('up', { cu2: 'down', 'cu2.316': 'down' })).to.include(
+      '10.77.17.1/24 is on cu2.316, which is dark: it sits on cu2, which is dark: it says "down"',
+    );
+    const pairs = [{ address: '10.77.17.1', mac: '02:00:00:00:00:09' }];
+    expect(look('up', { cu2: 'up', 'cu2.316': 'up' }, { pairs })).to.deep.equal([
+      '10.77.17.1/24 is there twice: 02:00:00:00:00:09 has it, too',
     ]);
   });
   it('names neighbours that are not heard any more, unless their port was shut', () => {

@@ -11,6 +11,8 @@ export interface Answers {
   interfaces: Rows;
   neighbours: Rows;
   macs: Rows;
+  /** Who it sees behind which address. */
+  pairs?: Rows;
 }
 type Rows = readonly Record<string, string>[];
 
@@ -85,7 +87,8 @@ const heardOn = ({ macs, neighbours }: Answers, port: string, name: string): boo
   [...macs, ...neighbours].some((row) => row.interface === port || row.interface === name);
 
 /** Addresses that came with the change are on a live interface of the device. */
-function addressEffects({ dialect, before, after, is }: EffectsLook, out: Effects): void {
+function addressEffects(look: EffectsLook, out: Effects): void {
+  const { dialect, before, after, is } = look;
   if (is.interfaces.length === 0) return;
   const had = new Set(dialect.wayIn(before).addresses.map(({ address }) => address));
   for (const { on, address } of dialect.wayIn(after).addresses) {
@@ -93,8 +96,34 @@ function addressEffects({ dialect, before, after, is }: EffectsLook, out: Effect
     const row = is.interfaces.find((one) => one.address === address);
     if (!row) out.dark.push(`${address} is in the lines of ${on}, and no interface of the device has it`);
     else if (row.state !== undefined && !dialect.isLive(row.state))
-      out.dark.push(`${address} is on ${row.interface ?? on}, which is dark: it says "${row.state}"`);
+      out.dark.push(`${address} is on ${row.interface ?? on}, which is dark: ${whyDark(look, on, address, row.state)}`);
+    const twice = (is.pairs ?? []).find((one) => one.address === address.split('/')[0]);
+    if (twice) out.dark.push(`${address} is there twice: ${twice.mac ?? 'another device'} has it, too`);
   }
+}
+
+/** What it sits on, or what its VLAN lacks; the device's own word where nothing of that is known. */
+function whyDark({ dialect, after, is }: EffectsLook, on: string, address: string, state: string): string {
+  const way = dialect.wayIn(after);
+  const shut = dialect.portsIn(after);
+  if (shut.get(on) === 'still') return 'it is shut in the lines';
+  const below = on.replace(/\.[^.]*$/, '');
+  if (below !== on) {
+    if (shut.get(below) === 'still') return `it sits on ${below}, which is shut in the lines`;
+    const there = stateOf(is.interfaces, dialect.interfaceName(below));
+    if (there !== undefined && !dialect.isLive(there)) return `it sits on ${below}, which is dark: it says "${there}"`;
+  }
+  const vlan = way.addresses.find((one) => one.address === address)?.needs;
+  if (vlan !== undefined && way.carriers) {
+    const ports = way.carriers.filter(({ vlans }) => vlans.includes(vlan)).map(({ port }) => port);
+    if (ports.length === 0) return `VLAN ${vlan} is on no port`;
+    const isUp = (port: string) => {
+      const word = stateOf(is.interfaces, dialect.interfaceName(port));
+      return word !== undefined && dialect.isLive(word);
+    };
+    if (!ports.some(isUp)) return `VLAN ${vlan} is on no live port: ${ports.slice(0, 5).join(', ')}`;
+  }
+  return `it says "${state}"`;
 }
 
 /** Who was heard before and is not any more; ports that were shut on purpose are left out. */

@@ -46,6 +46,7 @@ describe('the shell of a Furrow switch', () => {
       tell: () => undefined,
       full: true,
       fault: () => undefined,
+      starting: () => false,
       kept: () => kept,
       keep: () => void (kept = m.print()),
       restart: () => undefined,

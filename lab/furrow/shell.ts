@@ -12,6 +12,8 @@ export interface ShellHost {
   full: boolean;
   /** Turns down or swallows lines, where it has such a fault. */
   fault: (line: string) => 'turn down' | 'swallow' | undefined;
+  /** The card of its sockets is not up yet. */
+  starting: () => boolean;
   kept: () => string;
   /** Stores the running configuration; gives why it could not. */
   keep: () => string | undefined;
@@ -107,6 +109,7 @@ export class Shell {
       if (!this.host.memory.strike(this.way, struck)) return `not taken: there is no "${struck}" here\n`;
       return this.host.changed() ? undefined : '';
     }
+    if (line.startsWith('socket ') && this.host.starting()) return 'not taken: the card of that socket is starting\n';
     const fault = this.host.fault(line);
     if (fault === 'turn down') return 'not taken: internal fault\n';
     if (fault === 'swallow') return '';

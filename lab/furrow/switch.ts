@@ -160,6 +160,7 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
           full: this.rankOf(user) !== 'look',
           tell: (word) => this.tell(word),
           fault: (line) => this.lineFault(line),
+          starting: () => this.isStarting(),
           about: () => this.about(),
           kept: () => this.options.flash.kept,
           keep: () => this.keep(),
@@ -196,7 +197,7 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
   private tell(word: string): string | undefined {
     const { heard } = this;
     const told: Record<string, () => string> = {
-      faces: () => tellFaces(this.memory, heard),
+      faces: () => tellFaces(this.memory, heard, this.has('lane-nowhere')),
       kin: () => tellKin(heard),
       pairs: () => tellPairs(heard),
       macs: () => tellMacs(heard),

@@ -5,7 +5,18 @@ import type { Memory } from './memory.ts';
 const lines = (all: string[]): string => all.map((line) => `${line}\n`).join('');
 
 /** Sockets that are configured, and faces with their address. */
-export function tellFaces(memory: Memory, hears: readonly Hears[]): string {
+/** Lanes that a live socket carries. */
+function lanesUp(memory: Memory, hears: readonly Hears[]): Set<string> {
+  const out = new Set<string>();
+  for (const { head, lines: below } of memory.below(/^socket (\S+)$/)) {
+    if (below.includes('state still') || !hears.some((one) => one.on === head[1])) continue;
+    for (const line of below) for (const lane of /^lanes? (\S+)$/.exec(line)?.[1]?.split(',') ?? []) out.add(lane);
+  }
+  return out;
+}
+
+/** `strict`: a face has link only where its lane is on a live socket. */
+export function tellFaces(memory: Memory, hears: readonly Hears[], strict = false): string {
   const sockets = memory.below(/^socket (\S+)$/).map(({ head, lines: below }) => {
     const name = head[1] ?? '';
     const state = below.includes('state still') ? 'still' : hears.some((one) => one.on === name) ? 'live' : 'dark';
@@ -13,7 +24,9 @@ export function tellFaces(memory: Memory, hears: readonly Hears[]): string {
   });
   const faces = memory.below(/^face (\S+ \S+)$/).map(({ head, lines: below }) => {
     const address = below.map((line) => /^at (\S+)$/.exec(line)?.[1]).find((one) => one !== undefined) ?? '';
-    return `${(head[1] ?? '').padEnd(14)} live  ${address}`.trimEnd();
+    const lane = /^lane (\d+)$/.exec(head[1] ?? '')?.[1];
+    const dark = strict && lane !== undefined && !lanesUp(memory, hears).has(lane);
+    return `${(head[1] ?? '').padEnd(14)} ${dark ? 'dark' : 'live'}  ${address}`.trimEnd();
   });
   return lines([...sockets, ...faces]);
 }

@@ -269,7 +269,9 @@ describe('compare, drift and push', function () {
   /** One push on a device that has a fault, from the preview to its end. */
   const faulty = async (name: string, fault: Fault): Promise<RunRow> => {
     f.lab.device(name).options.faults.add(fault);
-    const run = await go((await preview({ devices: [name] })).id, 1);
+    const looked = await preview({ devices: [name] });
+    expect(looked.state, rowOf(looked, name).detail).to.equal('previewed');
+    const run = await go(looked.id, 1);
     f.lab.device(name).options.faults.clear();
     return rowOf(run, name);
   };
@@ -346,6 +348,60 @@ describe('compare, drift and push', function () {
     expect(await drift('har-acc-20')).to.include({ lines: 0, unkept: 0 });
     f.lab.furrow('har-acc-20').memory.take(['socket 1/2'], 'about "by hand"');
     await well('har-acc-20');
+  });
+
+  it('waits for what its lines stand on, and says how long where that never comes', async () => {
+    await f.client.edit('template', 'plain-furrow', { source: templates.furrow.replace('desk of', 'window of') });
+    await publish(['har-acc-7']);
+    const row = await faulty('har-acc-7', 'starts-late');
+    expect(row.outcome, row.detail).to.equal('brought over');
+    expect(printed('har-acc-7')).to.contain('about "window of har-acc-7"');
+    // What was tried several times is told once.
+    const sent = row.errand?.sent.filter(({ command }) => command === 'socket 1/2') ?? [];
+    expect(sent.map(({ refused }) => refused)).to.deep.equal([null]);
+    await f.client.edit('template', 'plain-furrow', { source: templates.furrow });
+    await publish(['har-acc-7']);
+    await well('har-acc-7');
+  });
+
+  it('says why an address is dark: its VLAN is on no live port', async () => {
+    await f.client.edit('template', 'plain-furrow', {
+      source: `${templates.furrow}@part "staff" owns "face lane 316"\nface lane 316\n  at 10.77.17.7/24\n@end\n`,
+    });
+    await publish(['har-acc-7']);
+    const row = await faulty('har-acc-7', 'lane-nowhere');
+    expect(row.outcome).to.equal('dark on the device');
+    expect(row.detail).to.contain(
+      '10.77.17.7/24 is on lane 316, which is dark: VLAN 316 is on no live port: 1/1, 1/2, 1/3, 1/4',
+    );
+    await f.client.edit('template', 'plain-furrow', { source: templates.furrow });
+    await publish(['har-acc-7']);
+    // Nobody answers for it any more: it is left alone.
+    expect((await preview({ devices: ['har-acc-7'] })).counts).to.deep.equal({ 'already right': 1 });
+  });
+
+  it('sends a secret that a device hides only when that is asked for, and says that it could not be told', async () => {
+    const withAccount = (password: string) =>
+      `${templates.furrow}@part "people" owns "account visitor"\naccount visitor\n  phrase plain ${password}\n@end\n`;
+    await f.client.edit('template', 'plain-furrow', { source: withAccount('first-boat') });
+    await publish(['har-acc-7']);
+    await well('har-acc-7');
+    await f.client.edit('template', 'plain-furrow', { source: withAccount('second-boat') });
+    await publish(['har-acc-7']);
+    f.lab.device('har-acc-7').options.faults.add('hides-secrets');
+    const plain = await preview({ devices: ['har-acc-7'] });
+    expect(rowOf(plain, 'har-acc-7').outcome).to.equal('already right');
+    expect(rowOf(plain, 'har-acc-7').detail).to.contain('not comparable');
+    expect(printed('har-acc-7')).to.contain('first-boat');
+    const asked = await preview({ devices: ['har-acc-7'], secrets: true });
+    expect(asked.toDo).to.equal(1);
+    const done = rowOf(await go(asked.id, 1), 'har-acc-7');
+    expect(done.outcome, done.detail).to.equal('brought over');
+    expect(printed('har-acc-7')).to.contain('second-boat').and.not.to.contain('first-boat');
+    expect(JSON.stringify(done)).to.not.contain('second-boat');
+    f.lab.device('har-acc-7').options.faults.clear();
+    await f.client.edit('template', 'plain-furrow', { source: templates.furrow });
+    await publish(['har-acc-7']);
   });
 
   it('refuses to cut the way in, unless somebody insists with a reason', async () => {

@@ -211,3 +211,55 @@ export function errand(client: Client, booter: Booter, round: number, devices: r
     },
   };
 }
+
+/** A switch brought to another edition meanwhile: what the run says is so, and the next push brings it there in any case. */
+export function push(client: Client, booter: Booter, round: number, device: string): Deed {
+  const server = `10.78.${round % 250}.9`;
+  const params = { ref: device };
+  const stateOf = (id: number) => client.call('run.show', { params: { id: String(id) }, query: {} });
+  let run: number | undefined;
+  const begin = async (): Promise<number> => (await client.call('run.push', { body: { devices: [device] } })).id;
+  const previewed = (id: number) =>
+    until('the push was looked at', async () => ['previewed', 'ended'].includes((await stateOf(id)).state), 60_000);
+  const stop = lanes(1, async (n) => {
+    if (n > 1) return void (await new Promise((done) => setTimeout(done, 50)));
+    await client.call('value.put', {
+      body: { setting: 'log.servers', layer: 'device', of: device, mode: 'set', value: [server] },
+    });
+    const { number } = await client.call('edition.make', { params, body: {} });
+    await client.call('edition.publish', { params: { ref: device, number: String(number) }, body: {} });
+    run = await begin();
+    await previewed(run);
+    await client.call('run.go', { params: { id: String(run) }, body: { count: 1 } });
+  });
+  return {
+    stop,
+    acknowledged: () => (run === undefined ? 0 : 1),
+    faults: async () => {
+      if (run === undefined) return [];
+      const line = `journal to ${server}`;
+      const id = run;
+      await until(
+        `run ${id} has an end`,
+        async () => ['ended', 'previewed'].includes((await stateOf(id)).state),
+        150_000,
+      );
+      const [row] = (await stateOf(id)).rows;
+      const faults =
+        row?.outcome === 'brought over' && !booter.printed(device).includes(line)
+          ? [`run ${id}: ${device} is said to be brought over, and has not "${line}"`]
+          : [];
+      const again = await begin();
+      await previewed(again);
+      if ((await stateOf(again)).state === 'previewed')
+        await client.call('run.go', { params: { id: String(again) }, body: { count: 1 } });
+      await until(`run ${again} has an end`, async () => (await stateOf(again)).state === 'ended', 60_000);
+      const last = (await stateOf(again)).rows[0];
+      if (!booter.printed(device).includes(line) || !['brought over', 'already right'].includes(last?.outcome ?? ''))
+        faults.push(
+          `run ${again}: ${device} is not brought to its edition: ${last?.outcome ?? ''} ${last?.detail ?? ''}`,
+        );
+      return faults;
+    },
+  };
+}

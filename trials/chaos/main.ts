@@ -10,7 +10,7 @@ import { House, victims } from './house.ts';
 import { rounds } from './rounds.ts';
 
 const usage = `./run chaos [--rounds N] [--seed N]
-  kills the service, a part of it or its database in the midst of imports, errands, arrivals, undo and publishing
+  kills the service, a part of it or its database in the midst of imports, errands, pushes, arrivals, undo and publishing
   --rounds N   how many times (12)
   --seed N     another number kills at other times (1)`;
 

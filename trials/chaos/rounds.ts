@@ -2,7 +2,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { Booter } from '../booter.ts';
 import { Chance } from '../fuzz/chance.ts';
-import { additions, arrival, errand, published, tableOf, undone, type Deed } from './deeds.ts';
+import { additions, arrival, errand, published, push, tableOf, undone, type Deed } from './deeds.ts';
 import { type House, until, type Victim } from './house.ts';
 
 export interface Round {
@@ -13,7 +13,7 @@ export interface Round {
   faults: string[];
 }
 
-const deedNames = ['arrival', 'additions', 'tables', 'undo', 'published', 'errand'] as const;
+const deedNames = ['arrival', 'additions', 'tables', 'undo', 'published', 'errand', 'push'] as const;
 type DeedName = (typeof deedNames)[number];
 
 export interface RoundOptions {
@@ -32,7 +32,8 @@ export async function rounds(house: House, { count, seed, victims, only, told }:
   const serving: string[] = [];
   const out: Round[] = [];
   try {
-    for (let i = 0; i < (only && !only.includes('errand') ? 0 : 2); i += 1) {
+    const changes = !only || only.includes('errand') || only.includes('push');
+    for (let i = 0; i < (changes ? 3 : 0); i += 1) {
       const device = await booter.declare();
       await booter.boot(device, 60_000);
       serving.push(device);
@@ -46,7 +47,8 @@ export async function rounds(house: House, { count, seed, victims, only, told }:
         tables: () => tableOf(client, n),
         undo: () => undone(client, n, 'cob'),
         published: () => published(client, ['har-acc-1', 'har-acc-2', 'ske-acc-1']),
-        errand: () => errand(client, booter, n, serving),
+        errand: () => errand(client, booter, n, serving.slice(0, 2)),
+        push: () => push(client, booter, n, serving[2] ?? ''),
       };
       const deeds: Partial<Record<DeedName, Deed>> = {};
       for (const name of only ?? deedNames) deeds[name] = await begin[name]();

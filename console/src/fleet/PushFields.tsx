@@ -16,6 +16,9 @@ export function PushFields({ draft, onChange, names }: FieldsProps) {
         >
           Editions, too, whose inputs have changed since they were made
         </Checkbox>
+        <Checkbox checked={draft.secrets} onChange={(event) => onChange({ secrets: event.target.checked })}>
+          Secrets, too, that devices do not show well enough to say whether they are right
+        </Checkbox>
       </div>
       <div>
         <Careful draft={draft} onChange={onChange} />

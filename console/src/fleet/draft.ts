@@ -22,6 +22,8 @@ export type RunDraft = {
   insist: boolean;
   /** Of a push: editions may be stale. */
   stale: boolean;
+  /** Of a push: secrets that nobody can compare are sent anyway. */
+  secrets: boolean;
   reason: string;
   /** One column or one row a device. */
   table: string;
@@ -39,6 +41,7 @@ export const emptyDraft: RunDraft = {
   keep: true,
   insist: false,
   stale: false,
+  secrets: false,
   reason: '',
   table: '',
 };
@@ -72,7 +75,7 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
   const why = insist ? { reason: draft.reason.trim() } : {};
   if (kind === 'push')
     return client.call('run.push', {
-      body: { ...selection, questions: before, keep, insist, stale: draft.stale },
+      body: { ...selection, questions: before, keep, insist, stale: draft.stale, secrets: draft.secrets },
       ...why,
     });
   const many = draft.table === '' ? selection : { ...selection, perDevice: { text: draft.table } };

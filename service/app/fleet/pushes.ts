@@ -28,6 +28,8 @@ export interface PushSeal {
   places: FilePlace[];
   /** The one-time part of URLs that are sent. */
   token: string;
+  /** Lines are sent, too, whose secret the device does not show well enough to say that it is the right one. */
+  blind?: boolean;
   secrets: string[];
   /** Ports whose cable leads to another device, by the records. */
   cabled: string[];
@@ -46,7 +48,7 @@ export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
   const found = await selected(tx, body);
   const { devices } = found;
   await mustBeMeant(tx, body, devices.length);
-  const seals = await pushSeals(tx, devices, body.stale);
+  const seals = await pushSeals(tx, devices, body);
   const ready = devices.filter((device) => !('leftOut' in (seals.get(device.id) ?? { leftOut: '' })));
   const [only] = devices;
   if (ready.length === 0 && [...seals.values()].every((seal) => 'leftOut' in seal && seal.leftOut === NO_EDITION))
@@ -65,6 +67,7 @@ export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
       confirmed: false,
       insist: body.insist,
       stale: body.stale,
+      secrets: body.secrets,
       ...(body.perSite === undefined ? {} : { perSite: body.perSite }),
     },
     selected: found,
@@ -80,7 +83,7 @@ const SLICE = 200;
 async function pushSeals(
   tx: Tx,
   devices: readonly Stored<'device'>[],
-  stale: boolean,
+  { stale = false, secrets: blind = false }: Pick<RunInput, 'stale' | 'secrets'>,
 ): Promise<Map<number, PushSeal | LeftOut>> {
   const out = new Map<number, PushSeal | LeftOut>();
   for (let at = 0; at < devices.length; at += SLICE) {
@@ -102,7 +105,15 @@ async function pushSeals(
         const { files, places } = edition;
         const secrets = files.flatMap((file) => file.secrets.map(([from, to]) => file.text.slice(from, to)));
         const token = tokens.get(id) ?? newSecret('');
-        out.set(id, { edition: edition.number, files, places, token, secrets, cabled: cabled.get(id) ?? [] });
+        out.set(id, {
+          edition: edition.number,
+          files,
+          places,
+          token,
+          secrets,
+          cabled: cabled.get(id) ?? [],
+          ...(blind ? { blind } : {}),
+        });
       }
     }
   }
@@ -154,7 +165,7 @@ export async function retry(tx: Tx, id: string): Promise<RunHead> {
   const input: RunInput = { ...inputOf(row), ...(changingKinds.includes(row.kind) ? { confirmed: false } : {}) };
   const sealed =
     row.kind === 'push'
-      ? new Map([...(await pushSeals(tx, again, input.stale === true))].map(([of, seal]) => [of, JSON.stringify(seal)]))
+      ? new Map([...(await pushSeals(tx, again, input))].map(([of, seal]) => [of, JSON.stringify(seal)]))
       : new Map(
           rows.flatMap((one): [number, string][] =>
             one.sealed === null ? [] : [[Number(one.device_id), asBefore(tx.sealer.open(one.sealed))]],

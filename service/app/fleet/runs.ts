@@ -24,8 +24,9 @@ export interface RunInput {
   insist?: boolean;
   /** Of what changes devices: so many of one site at a time. */
   perSite?: number;
-  /** Of a push: editions may be stale. */
+  /** Of a push: editions may be stale; lines with secrets that nobody can compare are sent anyway. */
   stale?: boolean;
+  secrets?: boolean;
   /** Of an operation: which, and for how long a wiped device is expected. */
   operation?: 'restart' | 'wipe';
   hours?: number;

@@ -2,6 +2,7 @@
 import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
+import { compilePattern } from '@zpine/core/text/pattern';
 import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import type { ErrandDone, RunRow } from '@zpine/contract/fleetShapes';
@@ -20,6 +21,9 @@ import { placedFiles, type Say } from './filing.ts';
 import { lostTo, unlessInsisted } from './lockout.ts';
 import { errandPlan, pushPlan, restorePlan, type ChangePlan } from './plans.ts';
 
+/** So often it is tried whether something has started. */
+const AGAIN_MS = 1000;
+
 const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
 
 export async function lookAtChange(
@@ -30,7 +34,7 @@ export async function lookAtChange(
 ): Promise<Done> {
   const work = new Change(kind, target, sealed, session);
   const running = await work.running();
-  const steps = work.stepsOn(running);
+  const steps = work.stepsOn(running, true);
   const unread = await work.files.look();
   const result = { errand: work.shown(steps), ...work.ofEdition };
   if (unread !== undefined) return { outcome: 'turned down', detail: unread, result };
@@ -126,8 +130,9 @@ class Change {
     return this.read(this.dialect.sheet.running);
   }
 
-  stepsOn(running: string): Step[] {
-    return this.plan.stepsOn(running);
+  /** `sending`: with what is sent whatever the device shows. */
+  stepsOn(running: string, sending = false): Step[] {
+    return this.plan.stepsOn(running, sending);
   }
 
   rightWords(steps: readonly Step[]): string {
@@ -186,7 +191,7 @@ class Change {
     const asks = input.asks.map(({ question }) => question ?? '').filter((name) => this.dialect.sheet.questions[name]);
     for (const question of asks) this.questions.push({ question, before: await this.asked(question), after: null });
     this.before = await this.running();
-    this.steps = this.stepsOn(this.before);
+    this.steps = this.stepsOn(this.before, true);
     const unread = await this.files.look();
     if (unread !== undefined) return this.done('turned down', unread);
     if (this.steps.every((step) => step.right) && this.files.deeds.length === 0) return this.keptAlone(input);
@@ -320,7 +325,7 @@ class Change {
     }
     let refused: string | undefined;
     for (const { command, step } of commandsOf(this.dialect, steps)) {
-      const said = await this.say(command, step?.line);
+      const said = await this.sayWaiting(command, step?.line);
       if (said === undefined) continue;
       refused = `"${this.mask(step ? pathOf(step) : command)}": ${said}`;
       break;
@@ -331,6 +336,20 @@ class Change {
     if (refused !== undefined && change.discard !== undefined) await this.say(change.discard);
     for (const command of change.leave) await this.say(command);
     return refused;
+  }
+
+  /** What needs something that starts is said again until it is up, or its time is over. */
+  private async sayWaiting(command: string, line?: string): Promise<string | undefined> {
+    const waits = this.dialect.sheet.change?.waits;
+    const begun = Date.now();
+    for (;;) {
+      const said = await this.say(command, line);
+      if (said === undefined || !waits || !compilePattern(waits.for).test(said)) return said;
+      if (Date.now() - begun >= waits.seconds * 1000) return `${said}, for ${waits.seconds} s`;
+      // It is told once what was waited for, and not at every turn.
+      this.sent.pop();
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+    }
   }
 
   private async checked(command: string): Promise<string | undefined> {

@@ -22,6 +22,7 @@ export async function answersOf(dialect: Dialect, session: Session): Promise<Ans
     interfaces: await rows('interfaces'),
     neighbours: await rows('neighbours'),
     macs: await rows('macs'),
+    pairs: await rows('arp'),
   };
 }
 

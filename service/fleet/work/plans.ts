@@ -13,8 +13,8 @@ import type { PushSeal } from '../../app/fleet/pushes.ts';
 import { asWanted } from './fileChange.ts';
 
 export interface ChangePlan {
-  /** All steps on what runs; those that are right already say so. */
-  stepsOn: (running: string) => Step[];
+  /** All steps on what runs; those that are right already say so. `sending`: with what is sent whatever the device shows. */
+  stepsOn: (running: string, sending?: boolean) => Step[];
   /** Lines whose secret the device did not show well enough when its steps were worked out last. */
   notComparable: () => number;
   /** Secrets that it brings. */
@@ -86,11 +86,11 @@ export function pushPlan(target: Target, dialect: Dialect, sealed: string | unde
   let unsure = 0;
   return {
     notComparable: () => unsure,
-    stepsOn: (running) => {
+    stepsOn: (running, sending = false) => {
       const { differences, notComparable } = comparedWith(target, dialect, seal.files, running);
       unsure = notComparable.length;
-      if (differences.length === 0) return [];
-      return pushSteps(differences, dialect, uplinksOf(target, dialect, running));
+      const all = sending && seal.blind === true ? [...differences, ...notComparable] : differences;
+      return all.length === 0 ? [] : pushSteps(all, dialect, uplinksOf(target, dialect, running));
     },
     secrets: [...seal.secrets, ...dialect.secretsIn(main)],
     edition: seal.edition,
