@@ -96,7 +96,6 @@ const shots: Shot[] = [
       await page.locator('.impact').evaluate('(element) => element.scrollIntoView()');
     },
   },
-  { name: 'doubts', path: '/doubts' },
   {
     name: 'import',
     path: '/import?kind=device',
@@ -108,6 +107,7 @@ const shots: Shot[] = [
     },
   },
   { name: 'drift', path: '/drift' },
+  { name: 'check', path: '/checks/time-servers' },
   { name: 'push', path: '/fleet/6', dark: true },
 ];
 
@@ -205,6 +205,7 @@ async function driftSome(client: Client): Promise<void> {
   await settled(client, await client.call('run.compare', { body: { devices: ['ard-acc-1'] } }));
   // The rack was edited since, which makes the edition a stale one.
   await settled(client, await client.call('run.push', { body: { devices: ['ard-acc-1'], stale: true } }));
+  await settled(client, await client.call('run.check', { body: {} }));
 }
 
 async function settled(client: Client, { id }: { id: number }): Promise<number> {

@@ -175,6 +175,56 @@ describe('the console of the fleet', function () {
     expect(f.lab.device('har-acc-3').print()).not.to.contain('10.77.0.66');
   });
 
+  it('takes the checks that ship, judges them, mends one, and lets a device off another until a day', async () => {
+    await go('/checked');
+    await button('Take the set that ships').click();
+    await page.getByRole('row').filter({ hasText: 'Is managed by SSH only' }).waitFor();
+    f.lab.furrow('har-acc-2').memory.take([], 'bare on');
+    f.lab.furrow('har-acc-2').memory.take([], 'journal to 10.77.0.44');
+    await button('Judge now').click();
+    await page.getByRole('heading', { name: /^Check #/ }).waitFor();
+    const broken = page.getByLabel('Does not hold');
+    await broken.getByText('another way in is open: bare on').waitFor();
+    await broken.getByText('runs, and is not stored: bare on').waitFor();
+    await page
+      .getByLabel('Not known')
+      .getByText(/no version is wanted of it/)
+      .waitFor();
+
+    // The text with its fault beside it, and what it would find.
+    await go('/checks/ssh-only');
+    const text = page.getByLabel('Text of the check');
+    const good = await text.inputValue();
+    await text.fill('@{runing.text}');
+    await page.getByText('did you mean "running"?').waitFor();
+    expect(await button('Save the text').isDisabled()).to.equal(true);
+    await text.fill(`${good}@remark as it was\n`);
+    await page.getByLabel('Tried').waitFor();
+    await button('Save the text').click();
+    await page.getByText('Nothing was judged yet.').waitFor();
+    await button('Judge it now').click();
+    await page.getByLabel('Does not hold').getByText('another way in is open: bare on').waitFor();
+
+    // On the page of the device: an exception with an end, and a push that stores what runs.
+    await go('/devices/har-acc-2?show=fleet');
+    const row = page.getByRole('row').filter({ hasText: 'another way in is open: bare on' });
+    await row.getByRole('button', { name: 'Except …' }).click();
+    const drawer = page.getByRole('dialog');
+    await drawer.getByLabel('Until').fill('2999-12-31');
+    await drawer.getByLabel('Why').fill('until the old console is gone');
+    await drawer
+      .getByRole('button', { name: /^(Add|Save)/ })
+      .first()
+      .click();
+    await page.getByText('until 2999-12-31: until the old console is gone').waitFor();
+    await go('/checked');
+    const counted = page.getByRole('row').filter({ hasText: 'ssh-only' });
+    await counted.waitFor();
+    expect(await counted.getByRole('cell').allInnerTexts()).to.include.members(['8', '1']);
+    await go('/');
+    await page.getByText('A check does not hold').first().waitFor({ state: 'detached' });
+  });
+
   it('writes a sheet with its faults beside it, and tries it on a session', async () => {
     await go('/dialects/furrow');
     const sheet = page.getByLabel('Sheet, as YAML');
