@@ -21,7 +21,7 @@ export interface FoundFile {
   mode: string | null;
 }
 
-export type FileDeed = 'new' | 'changed' | 'gone';
+type FileDeed = 'new' | 'changed' | 'gone';
 
 /** What differs, in words. */
 export interface FileVerdict {

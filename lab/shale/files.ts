@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import type { Ended } from '../ssh.ts';
 
-export interface HostFile {
+interface HostFile {
   content: Buffer;
   owner: string;
   mode: string;

@@ -30,7 +30,7 @@ export const notAsked = ({ texts }: Pick<Look, 'texts'>): Asked => ({
   why: new Map(),
 });
 
-export function judgeDevice(
+export function judgeOne(
   target: Target,
   look: Look,
   checks: readonly PlannedCheck[],

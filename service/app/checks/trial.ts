@@ -8,7 +8,7 @@ import type { Tx } from '../../store/tx.ts';
 import { presentFault, settingsCatalogue } from '../editions/templates.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { mustFindField } from '../records/refs.ts';
-import { judgeDevice, notAsked } from './judging.ts';
+import { judgeOne, notAsked } from './judging.ts';
 import { looksAt } from './looking.ts';
 
 const NAME = 'check';
@@ -22,7 +22,7 @@ export async function tryCheck(tx: Tx, { source, device: ref }: BodyOf<'check.tr
   const look = (await looksAt(tx, [device.id], { texts: uses.running, far: uses.carried })).get(device.id);
   const target = (await targetsOf(tx, [device])).get(device.id);
   if (!look || !target) return { ...nothing, faults: [] };
-  const [one] = judgeDevice(target, look, [{ id: 0, name: NAME, source, uses }], notAsked(look), tx.sealer);
+  const [one] = judgeOne(target, look, [{ id: 0, name: NAME, source, uses }], notAsked(look), tx.sealer);
   if (!one) return { ...nothing, faults: [] };
   const { state, findings, why } = one;
   return { faults: [], state, findings, why, questions: uses.questions };

@@ -1,6 +1,6 @@
 /** One device judged by its checks: it is asked what they ask for, and nothing that none of them asks for. */
 import type { CheckSeal } from '../../app/checks/runs.ts';
-import { judgeDevice, type Asked } from '../../app/checks/judging.ts';
+import { judgeOne, type Asked } from '../../app/checks/judging.ts';
 import type { Look } from '../../app/checks/looking.ts';
 import type { JudgedCheck, PlannedCheck } from '../../app/checks/planned.ts';
 import type { Target } from '../../app/fleet/access.ts';
@@ -90,7 +90,7 @@ export function judgedDone(
   asked: Asked,
   sealer: Sealer,
 ): Pick<Done, 'outcome' | 'detail' | 'result'> & { judged: JudgedCheck[] } {
-  const judged = judgeDevice(target, look, checks, asked, sealer);
+  const judged = judgeOne(target, look, checks, asked, sealer);
   const named = (state: JudgedCheck['state']) => judged.filter((one) => one.state === state).map(({ check }) => check);
   const [broken, unknown] = [named('broken'), named('unknown')];
   const words = [

@@ -16,7 +16,7 @@ const filled = (command: string, values: Record<string, string>): string =>
 const folderOf = (path: string): string => path.replace(/\/[^/]*$/, '') || '/';
 
 /** As it is there now; null where there is none. Throws where that cannot be told. */
-export async function readHostFile(session: Session, filing: Filing, path: string): Promise<FoundFile | null> {
+async function readHostFile(session: Session, filing: Filing, path: string): Promise<FoundFile | null> {
   const { text, refused, cut } = await session.run(filled(filing.read, { path }));
   if (refused !== undefined) {
     if (compilePattern(filing.missing).test(refused) || compilePattern(filing.missing).test(text)) return null;
