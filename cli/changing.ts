@@ -78,6 +78,8 @@ function preview(run: ShownRun): void {
               return `  ${sign} ${path}${step.line}${step.instead === null ? '' : `   (instead of ${step.instead})`}`;
             }),
             ...fileLines(files),
+            ...(row.errand?.warnings ?? []).map((words) => `  ? ${words}`),
+            ...(row.outcome === 'turned down' ? [`  ${outcomeText(row.outcome)}: ${row.detail}`] : []),
           ]
         : [`  ${row.outcome === null ? '○' : `${outcomeText(row.outcome)}:`} ${row.detail}`];
     const key = words.join('\n');

@@ -13,6 +13,7 @@ interface ErrandOptions extends Selected {
   by?: string;
   ask: string[];
   keep: boolean;
+  away?: boolean;
   everything?: boolean;
   insist?: boolean;
   perSite?: string;
@@ -38,6 +39,7 @@ export function addErrands(program: Command): void {
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
     .option('--per-site <number>', 'so many devices of one site at a time')
+    .option('--away', 'take away what the lines say, wherever it stands')
     .option('--insist', 'although the service would lose its way in; needs --reason')
     .option('--everything', 'the selection may be every device there is')
     .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
@@ -53,6 +55,7 @@ export function addErrands(program: Command): void {
         ...(typed === '' ? {} : { lines: typed }),
         questions: options.ask,
         keep: options.keep,
+        away: options.away === true,
         everything: options.everything === true,
         insist: options.insist === true,
         ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),

@@ -47,6 +47,7 @@ export const errandBodySchema = z.strictObject({
   ...selection,
   lines: linesSchema.optional().describe('Lines as in a configuration; "- " before a line takes it away'),
   perDevice: sheetOfLinesSchema.optional().describe('Lines that differ from device to device, as CSV'),
+  away: z.boolean().default(false).describe('Take away what the lines say, wherever it stands'),
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
@@ -182,6 +183,8 @@ const errandDoneSchema = z.object({
   sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),
   kept: z.enum(['kept', 'not asked for', 'not kept', 'nothing to keep']).nullable(),
   questions: z.array(z.object({ question: z.string(), before: z.string(), after: z.string().nullable() })),
+  /** What is odd about its lines. */
+  warnings: z.array(z.string()).optional(),
   /** Files that it brings or takes away. */
   files: z.array(fileDriftSchema).optional(),
 });

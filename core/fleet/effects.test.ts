@@ -5,7 +5,7 @@ import { parse } from 'yaml';
 import { dialectFrom } from '../dialect/dialect.ts';
 import { dialectSheet } from '../dialect/sheet.ts';
 import { effectsOf, type Answers, type EffectsLook } from './effects.ts';
-import { stepsOf } from './errand.ts';
+import { stepsOf } from './errandSteps.ts';
 
 const furrow = dialectFrom(
   'furrow',

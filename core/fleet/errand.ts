@@ -1,4 +1,4 @@
-/** An errand: some lines for a device, held against what it runs; and the way back. */
+/** What an errand comes to: its steps as commands of a dialect, and the lines of the way back. */
 import type { ConfigLine } from '../config/tree.ts';
 import { PATH, type Dialect } from '../dialect/dialect.ts';
 
@@ -13,55 +13,7 @@ export interface Step {
 }
 
 /** What begins a line of an errand that shall go, whatever the dialect. */
-const AWAY = '- ';
-
-/**
- * The lines of an errand as steps. They are written as in a configuration of the dialect, blocks included; a line that begins
- * with `- ` is to be taken away, with what stands below it.
- */
-export function stepsOf(dialect: Dialect, lines: string, running: string): Step[] {
-  const has = dialect.parse(running);
-  const out: Step[] = [];
-  const walk = (nodes: ConfigLine[], above: string[], level: ConfigLine[] | undefined): void => {
-    for (const node of nodes) {
-      const away = node.text.startsWith(AWAY);
-      const line = away ? node.text.slice(AWAY.length).trim() : node.text;
-      const standing = level?.find((other) => other.text === line);
-      const instead = away || standing ? null : replaced(dialect, [...above, line], node, level);
-      // A block is opened by what is in it; by itself it counts only where nothing is in it.
-      if (away || node.children.length === 0)
-        out.push({ above, line, away, instead, right: away ? standing === undefined : standing !== undefined });
-      if (!away) walk(node.children, [...above, line], standing?.children ?? []);
-    }
-  };
-  walk(dialect.parse(lines), [], has);
-  return out;
-}
-
-function replaced(dialect: Dialect, path: string[], node: ConfigLine, level: ConfigLine[] | undefined): string | null {
-  if (node.children.length > 0) return null;
-  const head = dialect.singleHead(path);
-  if (head === undefined) return null;
-  const above = path.slice(0, -1);
-  const same = (other: ConfigLine) =>
-    other.children.length === 0 && dialect.singleHead([...above, other.text]) === head;
-  return level?.find(same)?.text ?? null;
-}
-
-/** Two lines of an errand of which a block can only have one: the second would undo the first. */
-export function contradiction(dialect: Dialect, lines: string): [string, string] | undefined {
-  const seen = new Map<string, string>();
-  for (const { above, line, away } of stepsOf(dialect, lines, '')) {
-    if (away) continue;
-    const head = dialect.singleHead([...above, line]);
-    if (head === undefined) continue;
-    const place = [...above, head].join(PATH);
-    const before = seen.get(place);
-    if (before !== undefined && before !== line) return [before, line];
-    seen.set(place, line);
-  }
-  return undefined;
-}
+export const AWAY = '- ';
 
 /** The commands that bring the steps about; those that are right already are left out. */
 export function commandsOf(dialect: Dialect, steps: readonly Step[]): { command: string; step: Step | undefined }[] {

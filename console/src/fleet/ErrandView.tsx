@@ -26,7 +26,7 @@ function alike(rows: RunRow[]): Alike[] {
   for (const row of rows) {
     const steps = row.errand?.steps ?? [];
     const files = row.errand?.files ?? [];
-    const key = JSON.stringify([steps, files, row.outcome, row.errand ? '' : row.detail]);
+    const key = JSON.stringify([steps, files, row.errand?.warnings ?? [], row.outcome, row.errand ? '' : row.detail]);
     const group = groups.get(key) ?? { steps, files, rows: [] };
     group.rows.push(row);
     groups.set(key, group);
@@ -59,6 +59,7 @@ export function ErrandView({ run }: { run: ShownRun }) {
             </p>
             <Steps steps={group.steps} />
             <FileDiffs files={group.files} />
+            <Warnings all={group.rows[0]?.errand?.warnings ?? []} />
             {group.rows.length <= 5 &&
               group.rows.map((row) => <Done key={row.device} row={row} named={group.rows.length > 1} />)}
           </div>
@@ -67,6 +68,16 @@ export function ErrandView({ run }: { run: ShownRun }) {
     </>
   );
 }
+
+/** What is odd about the lines. */
+const Warnings = ({ all }: { all: readonly string[] }) =>
+  all.length === 0 ? null : (
+    <ul aria-label="Odd" style={{ color: 'var(--resin)' }}>
+      {all.map((words) => (
+        <li key={words}>{words}</li>
+      ))}
+    </ul>
+  );
 
 function Steps({ steps }: { steps: Step[] }) {
   return (

@@ -1,7 +1,8 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK } from '@zpine/core/secrets/masking';
-import { contradiction, inverseLines } from '@zpine/core/fleet/errand';
+import { inverseLines } from '@zpine/core/fleet/errand';
+import { contradiction } from '@zpine/core/fleet/errandSteps';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
@@ -26,6 +27,8 @@ export interface ErrandSeal {
   lines: string;
   /** Secrets among the lines, to be masked wherever they show up. */
   secrets: string[];
+  /** All that the lines say shall go, wherever it stands. */
+  away?: boolean;
   /** Files that go back to what they were. */
   files?: SealedFile[];
   /** What ran before and after, for the way back, and files as they were. */
@@ -55,6 +58,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   const seals = await sealsOf(tx, devices, (device) =>
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );
+  if (body.away) for (const seal of seals.values()) seal.away = true;
   for (const device of devices) noMask(device.key, seals.get(device.id)?.lines ?? '');
   const dialects = await mustMakeSense(tx, devices, seals);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);

@@ -3,7 +3,8 @@ import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
 import { compilePattern } from '@zpine/core/text/pattern';
-import { commandsOf, stepsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
+import { commandsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
+import { stepsOf } from '@zpine/core/fleet/errandSteps';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import type { ErrandDone, RunRow } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
@@ -35,12 +36,15 @@ export async function lookAtChange(
   const work = new Change(kind, target, sealed, session);
   const running = await work.running();
   const steps = work.stepsOn(running, true);
+  work.lookForOddities(running);
   const unread = await work.files.look();
   const result = { errand: work.shown(steps), ...work.ofEdition };
   if (unread !== undefined) return { outcome: 'turned down', detail: unread, result };
   const { deeds } = work.files;
   if (kind === 'errand' && steps.length === 0 && deeds.length === 0)
     return { outcome: 'left out', detail: 'there is no line for it', result };
+  const near = work.nearWords();
+  if (near !== undefined) return { outcome: 'turned down', detail: near, result };
   const left = steps.filter((step) => !step.right);
   if (left.length === 0 && deeds.length === 0) {
     const unkept = input.keep === false ? undefined : await work.unkept();
@@ -97,6 +101,7 @@ class Change {
   private readonly questions: ErrandDone['questions'] = [];
   private kept: ErrandDone['kept'] = null;
   private steps: Step[] = [];
+  private warnings: string[] = [];
   private before: string | undefined;
   private after: string | undefined;
   private storedText: string | undefined;
@@ -161,8 +166,24 @@ class Change {
       sent: this.sent,
       kept: this.kept,
       questions: this.questions,
+      ...(this.warnings.length > 0 ? { warnings: this.warnings } : {}),
       ...(this.files.deeds.length > 0 ? { files: this.files.deeds } : {}),
     };
+  }
+
+  /** Before anything is sent: what is odd about the lines. */
+  lookForOddities(running: string): void {
+    this.warnings = this.plan.warnings(running).map((words) => this.mask(words));
+  }
+
+  /** A line that shall go is not there, and another is that may be meant. */
+  nearWords(): string | undefined {
+    const missed = this.plan.missed().find(({ near }) => near.length > 0);
+    if (!missed) return undefined;
+    const path = [...missed.above, missed.line].join(' > ');
+    const near = missed.near.map((line) => `"${this.mask(line)}"`).join(', ');
+    const begins = missed.near.some((line) => line.startsWith(`${missed.line} `));
+    return `there is no line "${this.mask(path)}"; there is ${near}${begins ? `: "- ${this.mask(missed.line)} ..." takes away what begins so` : ''}`;
   }
 
   /** Why lines are not sent at all. */

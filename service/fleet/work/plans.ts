@@ -2,7 +2,9 @@
 import { pushSteps } from '@zpine/core/config/push';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import type { Uplinks } from '@zpine/core/dialect/sameness';
-import { stepsOf, type Step } from '@zpine/core/fleet/errand';
+import type { Step } from '@zpine/core/fleet/errand';
+import { errandWarnings } from '@zpine/core/fleet/errandWarnings';
+import { lookAtErrand, type Missed } from '@zpine/core/fleet/errandSteps';
 import { onTheWire } from '../../app/editions/content.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import { wantedFiles, type WantedFile } from '../../app/fleet/filing.ts';
@@ -15,6 +17,10 @@ import { asWanted } from './fileChange.ts';
 export interface ChangePlan {
   /** All steps on what runs; those that are right already say so. `sending`: with what is sent whatever the device shows. */
   stepsOn: (running: string, sending?: boolean) => Step[];
+  /** Of an errand: lines that shall go and that nothing fits, when its steps were worked out last. */
+  missed: () => Missed[];
+  /** Of an errand: what is odd about its lines. */
+  warnings: (running: string) => string[];
   /** Lines whose secret the device did not show well enough when its steps were worked out last. */
   notComparable: () => number;
   /** Secrets that it brings. */
@@ -32,10 +38,19 @@ export interface ChangePlan {
   seal: ErrandSeal | PushSeal | RestoreSeal;
 }
 
+const nothingOdd = { missed: () => [], warnings: () => [] };
+
 export function errandPlan(dialect: Dialect, sealed: string | undefined): ChangePlan {
   const seal = JSON.parse(sealed ?? '{"lines":"","secrets":[]}') as ErrandSeal;
+  let missed: Missed[] = [];
   return {
-    stepsOn: (running) => stepsOf(dialect, seal.lines, running),
+    stepsOn: (running) => {
+      const look = lookAtErrand(dialect, seal.lines, running, { away: seal.away === true });
+      missed = look.missed;
+      return look.steps;
+    },
+    missed: () => missed,
+    warnings: (running) => errandWarnings(dialect, seal.lines, running),
     notComparable: () => 0,
     secrets: [...seal.secrets, ...dialect.secretsIn(seal.lines)],
     edition: undefined,
@@ -65,6 +80,7 @@ export function restorePlan(target: Target, dialect: Dialect, sealed: string | u
       seal.text === null
         ? []
         : pushSteps(unkeptLines(dialect, text, running), dialect, uplinksOf(target, dialect, running)),
+    ...nothingOdd,
     notComparable: () => 0,
     secrets: [...seal.secrets, ...dialect.secretsIn(text)],
     edition: undefined,
@@ -85,6 +101,7 @@ export function pushPlan(target: Target, dialect: Dialect, sealed: string | unde
   const main = seal.files.find((file) => file.name === '')?.text ?? '';
   let unsure = 0;
   return {
+    ...nothingOdd,
     notComparable: () => unsure,
     stepsOn: (running, sending = false) => {
       const { differences, notComparable } = comparedWith(target, dialect, seal.files, running);
