@@ -5,6 +5,7 @@ import type { ShownComparison, ShownDrift } from '@zpine/contract/driftShapes';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { confirmed } from './changing.ts';
+import { expectationsOf } from './expecting.ts';
 import { clientOf, outputOf } from './context.ts';
 import { fileLines } from './fileDrift.ts';
 import { ago, out, table } from './print.ts';
@@ -39,6 +40,13 @@ export function addComparing(program: Command): void {
       .argument('[device...]'),
   )
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
+    .option(
+      '--expect <text>',
+      'what the answers have to say afterwards: a word, or FIELD=VALUE; may come again',
+      list,
+      [] as string[],
+    )
+    .option('--expect-not <text>', 'what they must not say', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
     .option('--per-site <number>', 'so many devices of one site at a time')
     .option('--secrets', 'send secrets, too, that a device does not show well enough to say whether they are right')
@@ -192,6 +200,8 @@ function differences(comparison: ShownComparison | null, all: boolean): void {
 
 interface PushOptions extends Selected {
   ask: string[];
+  expect: string[];
+  expectNot: string[];
   keep: boolean;
   secrets?: boolean;
   stale?: boolean;
@@ -205,6 +215,7 @@ async function push(devices: string[], options: PushOptions, command: Command): 
   const body = {
     ...selectionOf(devices, options),
     questions: options.ask,
+    expect: expectationsOf(options),
     keep: options.keep,
     stale: options.stale === true,
     secrets: options.secrets === true,

@@ -1,5 +1,6 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
 import type { Command } from 'commander';
+import { expectationsOf } from './expecting.ts';
 import { clientOf } from './context.ts';
 import { readText } from './files.ts';
 import { UsageError } from './refusals.ts';
@@ -12,6 +13,8 @@ interface ErrandOptions extends Selected {
   table?: string;
   by?: string;
   ask: string[];
+  expect: string[];
+  expectNot: string[];
   keep: boolean;
   away?: boolean;
   everything?: boolean;
@@ -37,6 +40,13 @@ export function addErrands(program: Command): void {
     .option('--table <file>', 'lines that differ from device to device: a CSV with one column or one row per device')
     .option('--by <way>', 'whether devices stand in columns or in rows; found out by itself when not given')
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
+    .option(
+      '--expect <text>',
+      'what the answers have to say afterwards: a word, or FIELD=VALUE; may come again',
+      list,
+      [] as string[],
+    )
+    .option('--expect-not <text>', 'what they must not say', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
     .option('--per-site <number>', 'so many devices of one site at a time')
     .option('--away', 'take away what the lines say, wherever it stands')
@@ -54,6 +64,7 @@ export function addErrands(program: Command): void {
         ...selectionWithTable(options.device, options),
         ...(typed === '' ? {} : { lines: typed }),
         questions: options.ask,
+        expect: expectationsOf(options),
         keep: options.keep,
         away: options.away === true,
         everything: options.everything === true,

@@ -129,6 +129,18 @@ export const fleetErrors = {
   'errand-nothing-back': row(409, 'Nothing to undo', (p) => `run #${p.id} changed no device`),
   'run-over': row(409, 'Over', (p) => `run #${p.id} has ended`),
   'run-other-kind': row(409, 'Another kind of run', (p) => `run #${p.id} is no ${p.wanted}`),
+  'expect-nothing-asked': row(
+    422,
+    'Nothing is asked',
+    () => 'what is expected is looked for in the answers to questions, and none is asked',
+    () => 'name one: --ask interfaces',
+  ),
+  'expect-field': row(
+    422,
+    'Not a field',
+    (p) => `"${p.text}" is not the name of a field and its value`,
+    () => 'write address=10.77.16.1',
+  ),
   'check-template': row(422, 'Check with a fault', (p) => String(p.first)),
   'check-question': row(
     422,

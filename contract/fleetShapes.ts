@@ -49,6 +49,11 @@ export const errandBodySchema = z.strictObject({
   perDevice: sheetOfLinesSchema.optional().describe('Lines that differ from device to device, as CSV'),
   away: z.boolean().default(false).describe('Take away what the lines say, wherever it stands'),
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
+  expect: z
+    .array(expectationSchema)
+    .max(50)
+    .default([])
+    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
@@ -63,6 +68,11 @@ export const compareBodySchema = z.strictObject({
 export const pushBodySchema = z.strictObject({
   ...selection,
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
+  expect: z
+    .array(expectationSchema)
+    .max(50)
+    .default([])
+    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
@@ -183,6 +193,8 @@ const errandDoneSchema = z.object({
   sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),
   kept: z.enum(['kept', 'not asked for', 'not kept', 'nothing to keep']).nullable(),
   questions: z.array(z.object({ question: z.string(), before: z.string(), after: z.string().nullable() })),
+  /** What the answers do not say afterwards. */
+  missed: z.array(expectationSchema).optional(),
   /** What is odd about its lines. */
   warnings: z.array(z.string()).optional(),
   /** Files that it brings or takes away. */

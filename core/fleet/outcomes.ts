@@ -16,6 +16,7 @@ export const outcomes = [
   'turned down',
   'never taken',
   'dark on the device',
+  'not as expected',
   'no contact',
   'stopped midway',
   'left out',

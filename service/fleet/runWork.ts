@@ -32,7 +32,13 @@ import { doRestore, lookAtRestore } from './work/restore.ts';
 /** So many devices of a run at a time, whatever the layers say. */
 const MOST_PARALLEL = 200;
 /** After these, what changes devices goes no further. */
-const STOPS: readonly Outcome[] = ['turned down', 'never taken', 'dark on the device', 'stopped midway'];
+const STOPS: readonly Outcome[] = [
+  'turned down',
+  'never taken',
+  'dark on the device',
+  'not as expected',
+  'stopped midway',
+];
 const PAUSED_MS = 500;
 /** So often it is looked whether a device that another run changes is free. */
 const TURN_MS = 1000;

@@ -265,6 +265,81 @@ describe('errands', function () {
     expect(JSON.stringify(done)).not.to.contain('another-phrase').and.not.to.contain('up-the-mast');
   });
 
+  it('says that there is no such line, with the one that is meant, and takes away by its beginning', async () => {
+    const name = 'har-acc-5';
+    f.lab.furrow(name).memory.take([], 'alert to 10.77.0.8 word bell-buoy-9');
+    const wrong = rowOf(await preview({ devices: [name], lines: '- alert to 10.77.0.8' }), name);
+    expect(wrong.outcome).to.equal('turned down');
+    expect(wrong.detail).to.equal(
+      'there is no line "alert to 10.77.0.8"; there is "alert to 10.77.0.8 word ••••••": "- alert to 10.77.0.8 ..." takes away what begins so',
+    );
+    const run = await preview({ devices: [name], lines: '- alert to 10.77.0.8 ...' });
+    expect(run.toDo).to.equal(1);
+    expect((await go(run.id, 1)).counts).to.deep.equal({ 'brought over': 1 });
+    expect(printed(name)).to.not.contain('alert to');
+  });
+
+  it('writes a block anew, exactly, and takes away what a file says', async () => {
+    const name = 'har-acc-6';
+    const memory = f.lab.furrow(name).memory;
+    for (const line of ['| one line', '| another']) memory.take(memory.take([], 'greeting') && ['greeting'], line);
+    const anew = await preview({ devices: [name], lines: '- greeting\ngreeting\n  | one line\n' });
+    expect((await go(anew.id, 1)).counts).to.deep.equal({ 'brought over': 1 });
+    expect(printed(name)).to.contain('greeting\n  | one line\n').and.not.contain('another');
+    const exactly = await preview({ devices: [name], lines: 'exactly socket 1/2\n  lane 304\n  state still\n' });
+    expect((await go(exactly.id, 1)).counts).to.deep.equal({ 'brought over': 1 });
+    expect(printed(name)).to.contain('socket 1/2\n  lane 304\n  state still\n');
+    const away = await preview({
+      devices: [name],
+      lines: 'greeting\n  | one line\njournal to 10.77.0.7\n',
+      away: true,
+    });
+    expect((await go(away.id, 1)).counts).to.deep.equal({ 'brought over': 1 });
+    expect(printed(name)).to.not.contain('greeting').and.not.contain('journal');
+    const again = await preview({
+      devices: [name],
+      lines: 'greeting\n  | one line\njournal to 10.77.0.7\n',
+      away: true,
+    });
+    expect(again.counts).to.deep.equal({ 'already right': 1 });
+  });
+
+  it('warns of what is odd about its lines, and is sent all the same when it is confirmed', async () => {
+    const run = await preview({ devices: ['har-acc-7'], lines: 'jurnal to 10.77.0.7' });
+    expect(rowOf(run, 'har-acc-7').errand?.warnings).to.deep.equal([
+      'line 1: no line of Furrow that is known here begins with "jurnal"; did you mean "journal"?',
+    ]);
+    expect((await go(run.id, 1)).counts).to.deep.equal({ 'turned down': 1 });
+  });
+
+  it('is held against what is expected of each device, and stops the wave where that is not so', async () => {
+    const devices = ['har-acc-16', 'har-acc-17'];
+    const lines = 'clock follow 10.77.0.11';
+    const expectation = (text: string) => ({ kind: 'field' as const, text });
+    const asked = { devices, lines, questions: ['time'] };
+    const nothing = await refusal(
+      f.client.call('run.errand', { body: { devices, lines, expect: [expectation('a=b')] } }),
+    );
+    expect(nothing.code).to.equal('expect-nothing-asked');
+    const odd = await refusal(f.client.call('run.errand', { body: { ...asked, expect: [expectation('no equals')] } }));
+    expect(odd.errors?.[0]?.pointer).to.equal('/expect/0/text');
+    const unknown = await refusal(
+      f.client.call('run.errand', { body: { ...asked, expect: [expectation('server=@{device.nmae}')] } }),
+    );
+    expect(unknown.detail).to.contain('did you mean "name"?');
+    const run = await preview({ ...asked, expect: [expectation('zone=@{device.name}')] });
+    const done = await go(run.id, 2);
+    expect(done.counts).to.deep.equal({ 'not as expected': 1, 'left out': 1 });
+    expect(rowOf(done, 'har-acc-16').detail).to.equal('1 line there now; has no zone=har-acc-16');
+    const well = await preview({
+      devices: ['har-acc-17'],
+      lines,
+      questions: ['time'],
+      expect: [expectation('zone=Europe/London'), { kind: 'has' as const, text: '10.77.0.11' }],
+    });
+    expect((await go(well.id, 1)).counts).to.deep.equal({ 'brought over': 1 });
+  });
+
   it('takes no mask for a secret', async () => {
     const dots = 'account netops\n  phrase plain ••••••';
     const problem = await refusal(f.client.call('run.errand', { body: { devices: ['har-acc-1'], lines: dots } }));

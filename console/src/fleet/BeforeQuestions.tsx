@@ -1,4 +1,4 @@
-import { Select } from 'antd';
+import { Input, Select } from 'antd';
 import type { FieldsProps } from './fields.ts';
 
 /** Questions that are asked before a change and after it. */
@@ -14,6 +14,20 @@ export function BeforeQuestions({ draft, onChange, names }: FieldsProps) {
         options={names.map((value) => ({ value, label: value }))}
         onChange={(before) => onChange({ before })}
       />
+      {draft.before.length > 0 && (
+        <>
+          <label htmlFor="run-expect">Afterwards they have to say, a line each</label>
+          <Input.TextArea
+            id="run-expect"
+            className="mono"
+            spellCheck={false}
+            autoSize={{ minRows: 1, maxRows: 4 }}
+            placeholder="address=@{device.management.gateway}"
+            value={draft.expectAfter}
+            onChange={(event) => onChange({ expectAfter: event.target.value })}
+          />
+        </>
+      )}
     </>
   );
 }

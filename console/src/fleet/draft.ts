@@ -1,5 +1,5 @@
 /** A run as it is being put together: whether it can begin, and what is asked for then. */
-import type { ExpectationKind } from '@zpine/core/fleet/expectations';
+import { fieldIn, type Expectation, type ExpectationKind } from '@zpine/core/fleet/expectations';
 import type { Client } from '@zpine/contract/client';
 import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
@@ -18,6 +18,8 @@ export type RunDraft = {
   /** Of an errand. */
   lines: string;
   before: string[];
+  /** What their answers have to say afterwards, a line each. */
+  expectAfter: string;
   keep: boolean;
   insist: boolean;
   /** Of a push: editions may be stale. */
@@ -38,6 +40,7 @@ export const emptyDraft: RunDraft = {
   expectKind: 'has',
   lines: '',
   before: [],
+  expectAfter: '',
   keep: true,
   insist: false,
   stale: false,
@@ -64,6 +67,12 @@ export function isReady(draft: RunDraft, count: number | undefined): boolean {
   return true;
 }
 
+/** A word of an answer, or a field and its value. */
+const expectsIn = ({ before, expectAfter }: RunDraft): Expectation[] =>
+  before.length === 0
+    ? []
+    : linesIn(expectAfter).map((text): Expectation => ({ kind: fieldIn(text) ? 'field' : 'has', text }));
+
 /** Asks for the run; gives what was begun. */
 export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<RunHead> {
   const { kind, questions, command, expectKind, before, keep, insist } = draft;
@@ -75,7 +84,15 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
   const why = insist ? { reason: draft.reason.trim() } : {};
   if (kind === 'push')
     return client.call('run.push', {
-      body: { ...selection, questions: before, keep, insist, stale: draft.stale, secrets: draft.secrets },
+      body: {
+        ...selection,
+        questions: before,
+        expect: expectsIn(draft),
+        keep,
+        insist,
+        stale: draft.stale,
+        secrets: draft.secrets,
+      },
       ...why,
     });
   const many = draft.table === '' ? selection : { ...selection, perDevice: { text: draft.table } };
@@ -89,7 +106,7 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
   }
   const lines = draft.lines.trim() === '' ? {} : { lines: draft.lines };
   return client.call('run.errand', {
-    body: { ...many, ...lines, questions: before, keep, insist },
+    body: { ...many, ...lines, questions: before, expect: expectsIn(draft), keep, insist },
     ...why,
   });
 }

@@ -60,7 +60,7 @@ export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
   });
 }
 
-function mustCompile(path: (string | number)[], pattern: string): void {
+export function mustCompile(path: (string | number)[], pattern: string): void {
   try {
     compilePattern(pattern);
   } catch (error) {

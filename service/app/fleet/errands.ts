@@ -3,6 +3,7 @@ import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK } from '@zpine/core/secrets/masking';
 import { inverseLines } from '@zpine/core/fleet/errand';
 import { contradiction } from '@zpine/core/fleet/errandSteps';
+import { fieldIn, type Expectation } from '@zpine/core/fleet/expectations';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
@@ -16,7 +17,7 @@ import { renderInputs } from '../editions/content.ts';
 import { checkTemplate } from '@zpine/core/template/check';
 import { settingsCatalogue } from '../editions/templates.ts';
 import { maskerFor } from '../secrets/known.ts';
-import { mustBeQuestion, withTable } from './asks.ts';
+import { mustBeQuestion, mustCompile, withTable } from './asks.ts';
 import { changedRows } from './runRows.ts';
 import { inputOf, runSummary, makeRun, runRow, type RunTableRow } from './runs.ts';
 import { mustBeMeant } from './selection.ts';
@@ -27,6 +28,8 @@ export interface ErrandSeal {
   lines: string;
   /** Secrets among the lines, to be masked wherever they show up. */
   secrets: string[];
+  /** What answers have to say afterwards, names filled in. */
+  expect?: Expectation[];
   /** All that the lines say shall go, wherever it stands. */
   away?: boolean;
   /** Files that go back to what they were. */
@@ -62,6 +65,8 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   for (const device of devices) noMask(device.key, seals.get(device.id)?.lines ?? '');
   const dialects = await mustMakeSense(tx, devices, seals);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
+  const expects = await expectsOf(tx, devices, body);
+  for (const [id, seal] of seals) seal.expect = expects.get(id) ?? [];
   const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
   return makeRun(tx, {
     kind: 'errand',
@@ -71,7 +76,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     ),
     input: {
       asks: body.questions.map((question) => ({ question })),
-      expect: [],
+      expect: body.expect,
       keep: body.keep,
       confirmed: false,
       insist: body.insist,
@@ -80,6 +85,29 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     selected: found.selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
   });
+}
+
+/** What is expected of each device, its own names filled in. */
+export async function expectsOf(
+  tx: Tx,
+  devices: Stored<'device'>[],
+  { expect, questions }: Pick<BodyOf<'run.errand'>, 'expect' | 'questions'>,
+): Promise<Map<number, Expectation[]>> {
+  if (expect.length === 0) return new Map();
+  if (questions.length === 0) throw Refusal.at(['expect'], 'expect-nothing-asked', {});
+  for (const [i, { kind, text }] of expect.entries()) {
+    if (kind === 'matches') mustCompile(['expect', i, 'text'], text);
+    if ((kind === 'field' || kind === 'no-field') && !fieldIn(text))
+      throw Refusal.at(['expect', i, 'text'], 'expect-field', { text });
+  }
+  const out = new Map<number, Expectation[]>();
+  const filled = await Promise.all(expect.map(({ text }) => sealsOf(tx, devices, () => text, 'expect')));
+  for (const { id } of devices)
+    out.set(
+      id,
+      expect.map((one, i) => ({ ...one, text: filled[i]?.get(id)?.lines.replace(/\n$/, '') ?? one.text })),
+    );
+  return out;
 }
 
 /** Dots stand for a secret that was not shown: on a device they would be the secret. */
@@ -137,6 +165,7 @@ async function sealsOf(
   tx: Tx,
   devices: Stored<'device'>[],
   linesOf: (device: Stored<'device'>) => string,
+  field = 'lines',
 ): Promise<Map<number, ErrandSeal>> {
   const out = new Map(
     devices.map((device): [number, ErrandSeal] => [device.id, { lines: linesOf(device), secrets: [] }]),
@@ -151,7 +180,7 @@ async function sealsOf(
     for (const device of slice) {
       const source = linesOf(device);
       const [fault] = checked.has(source) ? [] : checkTemplate(TEMPLATE, source, () => undefined, catalogue);
-      if (fault) throw Refusal.at(['lines'], 'errand-template', { device: device.key, first: faultText(fault) });
+      if (fault) throw Refusal.at([field], 'errand-template', { device: device.key, first: faultText(fault) });
       checked.add(source);
       out.set(device.id, rendered(tx, contextIn(tx, known, device), source));
     }

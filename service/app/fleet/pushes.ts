@@ -1,5 +1,6 @@
 /** Pushes: devices brought to their published editions, previewed and confirmed as errands are; and runs once more. */
 import type { FilePlace } from '@zpine/core/config/filing';
+import type { Expectation } from '@zpine/core/fleet/expectations';
 import { isWell } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
@@ -14,7 +15,7 @@ import type { Files } from '../editions/content.ts';
 import { staleAmong } from '../editions/editions.ts';
 import { publishedFilesOf } from '../editions/rows.ts';
 import { mustBeQuestion } from './asks.ts';
-import { mustKnowHow, type SealedFile } from './errands.ts';
+import { expectsOf, mustKnowHow, type SealedFile } from './errands.ts';
 import { sealedRows } from './runRows.ts';
 import { inputOf, makeRun, runRow, type RunInput } from './runs.ts';
 import { mustBeMeant, selected } from './selection.ts';
@@ -33,6 +34,8 @@ export interface PushSeal {
   secrets: string[];
   /** Ports whose cable leads to another device, by the records. */
   cabled: string[];
+  /** What answers have to say afterwards, names filled in. */
+  expect?: Expectation[];
   /** What ran before and after, for the way back. */
   before?: string;
   after?: string;
@@ -55,6 +58,8 @@ export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
     throw devices.length === 1 && only
       ? new Refusal('push-no-edition', { device: only.key })
       : new Refusal('push-nothing', { count: devices.length });
+  const expects = await expectsOf(tx, ready, body);
+  for (const [id, seal] of seals) if (!('leftOut' in seal)) seal.expect = expects.get(id) ?? [];
   const dialects = await mustKnowHow(tx, ready, undefined, true);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
   return makeRun(tx, {
@@ -62,7 +67,7 @@ export async function push(tx: Tx, body: BodyOf<'run.push'>): Promise<RunHead> {
     title: 'Bring to the published edition',
     input: {
       asks: body.questions.map((question) => ({ question })),
-      expect: [],
+      expect: body.expect,
       keep: body.keep,
       confirmed: false,
       insist: body.insist,
@@ -165,7 +170,7 @@ export async function retry(tx: Tx, id: string): Promise<RunHead> {
   const input: RunInput = { ...inputOf(row), ...(changingKinds.includes(row.kind) ? { confirmed: false } : {}) };
   const sealed =
     row.kind === 'push'
-      ? new Map([...(await pushSeals(tx, again, input))].map(([of, seal]) => [of, JSON.stringify(seal)]))
+      ? new Map([...(await expecting(tx, again, input))].map(([of, seal]) => [of, JSON.stringify(seal)]))
       : new Map(
           rows.flatMap((one): [number, string][] =>
             one.sealed === null ? [] : [[Number(one.device_id), asBefore(tx.sealer.open(one.sealed))]],
@@ -178,6 +183,19 @@ export async function retry(tx: Tx, id: string): Promise<RunHead> {
     selected: { devices: again, words: `${again.length} devices of run #${row.id}` },
     sealed,
   });
+}
+
+/** What is expected is worked out anew, too. */
+async function expecting(
+  tx: Tx,
+  devices: Stored<'device'>[],
+  input: RunInput,
+): Promise<Map<number, PushSeal | LeftOut>> {
+  const seals = await pushSeals(tx, devices, input);
+  const questions = input.asks.flatMap(({ question }) => question ?? []);
+  const expects = await expectsOf(tx, devices, { expect: input.expect, questions });
+  for (const [id, seal] of seals) if (!('leftOut' in seal)) seal.expect = expects.get(id) ?? [];
+  return seals;
 }
 
 /** Without what ran when it was tried before. */

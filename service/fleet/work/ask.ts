@@ -62,7 +62,7 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
         command,
         { ...answer, text, cut: answer.cut || text.length < whole.length },
         rows.slice(0, MOST_ROWS),
-        answer.refused === undefined ? misses(text) : input.expect,
+        answer.refused === undefined ? misses(text, rows) : input.expect,
       ),
     );
   }

@@ -5,6 +5,7 @@ import { MASK, Masker } from '@zpine/core/secrets/masking';
 import { compilePattern } from '@zpine/core/text/pattern';
 import { commandsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
 import { stepsOf } from '@zpine/core/fleet/errandSteps';
+import { missedAmong, missWords, type Expectation } from '@zpine/core/fleet/expectations';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import type { ErrandDone, RunRow } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
@@ -102,6 +103,7 @@ class Change {
   private kept: ErrandDone['kept'] = null;
   private steps: Step[] = [];
   private warnings: string[] = [];
+  private missed: Expectation[] = [];
   private before: string | undefined;
   private after: string | undefined;
   private storedText: string | undefined;
@@ -166,6 +168,7 @@ class Change {
       sent: this.sent,
       kept: this.kept,
       questions: this.questions,
+      ...(this.missed.length > 0 ? { missed: this.missed } : {}),
       ...(this.warnings.length > 0 ? { warnings: this.warnings } : {}),
       ...(this.files.deeds.length > 0 ? { files: this.files.deeds } : {}),
     };
@@ -262,7 +265,26 @@ class Change {
         })
       : { dark: [], remarks: [] };
     if (dark.length > 0) return this.done('dark on the device', `${words}; ${dark.join('; ')}`);
+    const missed = await this.expected();
+    if (missed.length > 0) return this.done('not as expected', `${words}; ${missed.map(missWords).join('; ')}`);
     return this.done('brought over', [words, ...remarks].join('; '));
+  }
+
+  /** What the answers do not say, once whatever is to come up has had its time. */
+  private async expected(): Promise<Expectation[]> {
+    const { expect } = this.plan;
+    if (expect.length === 0) return [];
+    const until = Date.now() + (this.dialect.sheet.ports?.settleSeconds ?? 0) * 1000;
+    for (;;) {
+      const answers = this.questions.map(({ question, after }) => ({
+        text: after ?? '',
+        rows: this.dialect.rowsOf(question, after ?? ''),
+      }));
+      this.missed = missedAmong(expect, answers);
+      if (this.missed.length === 0 || Date.now() >= until) return this.missed;
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+      for (const one of this.questions) one.after = await this.asked(one.question);
+    }
   }
 
   /** Nobody asked for it; what is stored is looked at all the same. */

@@ -2,6 +2,7 @@
 import { pushSteps } from '@zpine/core/config/push';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import type { Uplinks } from '@zpine/core/dialect/sameness';
+import type { Expectation } from '@zpine/core/fleet/expectations';
 import type { Step } from '@zpine/core/fleet/errand';
 import { errandWarnings } from '@zpine/core/fleet/errandWarnings';
 import { lookAtErrand, type Missed } from '@zpine/core/fleet/errandSteps';
@@ -34,6 +35,8 @@ export interface ChangePlan {
   cabled: string[];
   /** Files that it brings, or takes away. */
   files: WantedFile[];
+  /** What the answers to its questions have to say afterwards. */
+  expect: Expectation[];
   /** What is kept of it under seal. */
   seal: ErrandSeal | PushSeal | RestoreSeal;
 }
@@ -58,6 +61,7 @@ export function errandPlan(dialect: Dialect, sealed: string | undefined): Change
     onTheWire: (command) => command,
     cabled: [],
     files: (seal.files ?? []).map(asWanted),
+    expect: seal.expect ?? [],
     seal,
   };
 }
@@ -90,6 +94,7 @@ export function restorePlan(target: Target, dialect: Dialect, sealed: string | u
     files: pathFiles(seal).map(({ file, base64 }) =>
       asWanted({ path: file, base64, owner: null, mode: null, changed: null }),
     ),
+    expect: [],
     seal,
   };
 }
@@ -115,6 +120,7 @@ export function pushPlan(target: Target, dialect: Dialect, sealed: string | unde
     onTheWire: (command) => onTheWire(command, seal.token),
     cabled: seal.cabled,
     files: wantedFiles(seal, seal.token),
+    expect: seal.expect ?? [],
     seal,
   };
 }
