@@ -106,7 +106,9 @@ async function typedNumber(toDo: number): Promise<string | undefined> {
 function questions({ device, errand }: ShownRun['rows'][number]): void {
   for (const { question, before, after } of errand?.questions ?? []) {
     if (after === null) continue;
-    const lines = structuredPatch('', '', before, after, '', '', { context: 0 }).hunks.flatMap((hunk) => hunk.lines);
+    const lines = structuredPatch('', '', `${before}\n`, `${after}\n`, '', '', { context: 0 }).hunks.flatMap(
+      (hunk) => hunk.lines,
+    );
     out(`\n${device}   ${question}, before and after${lines.length === 0 ? ': the same' : ''}`);
     for (const line of lines.filter((one) => !one.startsWith('\\'))) out(`  ${line}`);
   }

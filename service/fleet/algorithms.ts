@@ -1,4 +1,5 @@
 /** SSH algorithms by the names of their RFCs: what is good today, and what an access set may permit beside it. */
+import type { Target } from '../app/fleet/access.ts';
 import type { Duplex } from 'node:stream';
 import { Client, type Algorithms } from 'ssh2';
 
@@ -57,21 +58,29 @@ export function algorithmsFor(permitted: readonly string[]): Algorithms {
   return out;
 }
 
+/** What is agreed on, in both directions where there are two. */
 const offers = [
   ['key exchange', /^Handshake: \(remote\) KEX method: (.*)$/, 'kex'],
   ['host key', /^Handshake: \(remote\) Host key format: (.*)$/, 'serverHostKey'],
+  ['cipher', /^Handshake: \(remote\) C->S cipher: (.*)$/, 'cipher'],
   ['cipher', /^Handshake: \(remote\) S->C cipher: (.*)$/, 'cipher'],
+  ['MAC', /^Handshake: \(remote\) C->S MAC: (.*)$/, 'hmac'],
   ['MAC', /^Handshake: \(remote\) S->C MAC: (.*)$/, 'hmac'],
 ] as const;
 
-/** Looks once more, only to hear what the other side offers; names what would have to be permitted. */
+/** All that is known, so that the other side tells all of what it offers. */
+const everything: Algorithms = Object.fromEntries(
+  Object.entries(algorithmTable).map(([name, { good, old }]) => [name, [...good, ...old]]),
+);
+
+/** Looks once more, only to hear what the other side offers; names all that would have to be permitted, as one command. */
 export async function offered(
   open: () => Promise<Duplex>,
-  algorithms: Algorithms,
-  limitMs: number,
+  { key, access }: Pick<Target, 'key' | 'access'>,
 ): Promise<string | undefined> {
+  const algorithms = algorithmsFor(access.algorithms);
   const sock = await open();
-  const heard = new Map<string, string[]>();
+  const heard: { words: string; name: keyof typeof algorithmTable; theirs: string[] }[] = [];
   const client = new Client();
   await new Promise<void>((done) => {
     client.on('error', () => done());
@@ -79,34 +88,36 @@ export async function offered(
     client.connect({
       sock: sock,
       username: 'nobody',
-      readyTimeout: limitMs,
-      algorithms,
+      readyTimeout: access.connectSeconds * 1000,
+      algorithms: everything,
       hostVerifier: () => false,
       debug: (line) => {
-        for (const [, form, name] of offers) {
-          const found = form.exec(line)?.[1];
-          if (found !== undefined)
-            heard.set(
-              name,
-              found.split(',').filter((one) => !one.startsWith('kex-strict')),
-            );
+        for (const [words, form, name] of offers) {
+          const theirs = form
+            .exec(line)?.[1]
+            ?.split(',')
+            .filter((one) => !one.startsWith('kex-strict'));
+          if (theirs) heard.push({ words, name, theirs });
         }
       },
     });
   });
   client.end();
   sock.destroy();
-  for (const [words, , name] of offers) {
-    const theirs = heard.get(name);
-    const ours = (algorithms as Record<string, string[]>)[name] ?? [];
-    if (!theirs || theirs.some((one) => ours.includes(one))) continue;
+  const lacking = heard.filter(
+    ({ name, theirs }) => !theirs.some((one) => ((algorithms as Record<string, string[]>)[name] ?? []).includes(one)),
+  );
+  const [first] = lacking;
+  if (!first) return undefined;
+  const wanted = new Set<string>();
+  for (const { words, name, theirs } of lacking) {
     const old: readonly string[] = algorithmTable[name].old;
     const possible = theirs.find((one) => old.includes(one));
-    const remedy =
-      possible === undefined
-        ? 'none of them is known here'
-        : `to permit one, add ${possible} to the setting access.algorithms`;
-    return `no ${words} in common: it offers ${theirs.join(', ')}; ${remedy}`;
+    if (possible === undefined)
+      return `no ${words} in common: it offers ${theirs.join(', ')}; none of them is known here`;
+    wanted.add(possible);
   }
-  return undefined;
+  const what = [...new Set(lacking.map(({ words, theirs }) => `${words} (it offers ${theirs.join(', ')})`))];
+  const names = [...new Set([...access.algorithms, ...wanted])].join(',');
+  return `nothing in common for ${what.join(', ')}; to permit what is missing: zpine setting set access.algorithms ${names} --on device:${key}`;
 }

@@ -5,7 +5,7 @@ import type { Duplex } from 'node:stream';
 import { dial, type DialRow } from '@zpine/core/addressing/dial';
 import { parseIp } from '@zpine/core/addressing/ip';
 import type { Rung } from '@zpine/core/fleet/rungs';
-import ssh2, { Client, type Algorithms, type AnyAuthMethod, type ConnectConfig } from 'ssh2';
+import ssh2, { Client, type AnyAuthMethod, type ConnectConfig } from 'ssh2';
 import type { Target } from '../app/fleet/access.ts';
 import { algorithmsFor, offered, unknownAlgorithm } from './algorithms.ts';
 import { NotReached } from './notReached.ts';
@@ -143,7 +143,7 @@ async function handshake(
     client.end();
     sock.destroy();
     if (refusedKey) throw keyRefused(target, hostKey);
-    throw await failure(error as Error & { level?: string }, target, hostKey.fingerprint !== '', again, algorithms);
+    throw await failure(error as Error & { level?: string }, target, hostKey.fingerprint !== '', again);
   }
   client.removeAllListeners('error');
   // What goes wrong later ends the session that stands on it.
@@ -163,13 +163,12 @@ async function failure(
   target: Target,
   agreed: boolean,
   again: () => Promise<Duplex>,
-  algorithms: Algorithms,
 ): Promise<NotReached> {
   const { access } = target;
   if (error.level === 'client-authentication')
     return new NotReached('sign-in', signInWords(target), undefined, tries(access));
   if (/no matching|Handshake failed/i.test(error.message)) {
-    const offers = await offered(again, algorithms, access.connectSeconds * 1000).catch(() => undefined);
+    const offers = await offered(again, target).catch(() => undefined);
     return new NotReached('exchange', offers ?? error.message);
   }
   if (/Timed out while waiting for handshake/.test(error.message))
