@@ -131,7 +131,7 @@ export function addCaptures(program: Command): void {
               `#${one.id}`,
               one.device,
               one.file,
-              size(one.bytes),
+              one.gone ? 'gone' : size(one.bytes),
               one.fingerprint.slice(0, 12),
               `${ago(one.firstAt)} ago`,
               `${ago(one.lastAt)} ago`,

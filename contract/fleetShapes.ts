@@ -262,6 +262,8 @@ export const captureSchema = z.object({
   lastAt: time,
   run: z.int().nullable(),
   current: z.boolean(),
+  /** It was looked for, and was not there. */
+  gone: z.boolean(),
 });
 export type ShownCapture = z.output<typeof captureSchema>;
 

@@ -155,8 +155,10 @@ describe('files of hosts', function () {
     await settled(f.client, await f.client.call('run.capture', { body: { devices: [ONE] } }));
     const { drift } = await f.client.call('drift.show', { params: { ref: ONE } });
     expect(drift?.parts).to.deep.equal(['/etc/motd']);
-    const still = await f.client.call('capture.list', { query: { device: ONE, current: 'true', limit: 50 } });
-    expect(still.items.map(({ file }) => file)).to.not.include('/etc/motd');
+    const now = await f.client.call('capture.list', { query: { device: ONE, current: 'true', limit: 50 } });
+    expect(now.items.find(({ file }) => file === '/etc/motd')).to.include({ gone: true, bytes: 0 });
+    // What is not there is known by captures, too.
+    expect((await compare(ONE, true)).outcome).to.equal('differs');
     await go((await preview({ devices: [ONE] })).id, 1);
   });
 

@@ -112,7 +112,7 @@ describe('statements of what people wait for', () => {
   it('puts names of the records into the lines of an errand', async () => {
     const lines = 'journal to @set.gateway\nsocket 1/2\n  about "@device.name"';
     const body = (where: string) => ({
-      body: { where, lines, questions: [], keep: true, everything: false, insist: false },
+      body: { where, lines, questions: [], expect: [], keep: true, everything: false, insist: false },
     });
     const one = await count('run.errand', body('name=cob-acc-1'));
     const all = await count('run.errand', body('dialect=furrow'));
@@ -151,7 +151,7 @@ describe('statements of what people wait for', () => {
     await within(one + 1, 'drift.list', { query: { of: 'edition', limit: 100 } });
     expect(one).to.be.at.most(12);
     await within(8, 'drift.show', { params: { ref: found[0]?.key ?? '' } });
-    const body = { questions: [], keep: true, everything: true, insist: false, stale: false };
+    const body = { questions: [], expect: [], keep: true, everything: true, insist: false, stale: false };
     const pushed = (devices: string[]) => count('run.push', { body: { ...body, devices } });
     const few = await pushed(['ard-acc-1']);
     expect(await pushed(['ard-acc-1', 'cob-acc-1', 'har-xr-2', 'ske-acc-1'])).to.be.at.most(few + 4);
@@ -159,7 +159,14 @@ describe('statements of what people wait for', () => {
   });
 
   it('shows a run without what is sealed of it, and again only what changed', async () => {
-    const body = { where: 'dialect=furrow', lines: 'journal to 10.77.0.7', questions: [], keep: true, insist: false };
+    const body = {
+      where: 'dialect=furrow',
+      lines: 'journal to 10.77.0.7',
+      questions: [],
+      expect: [],
+      keep: true,
+      insist: false,
+    };
     // Claimed by somebody who does nothing: no worker of the service takes it meanwhile.
     const call = { params: {}, query: {}, body: { ...body, everything: false }, version: undefined, user };
     const made = await transact(bench.store, actor, 'run.errand', async (tx) => {

@@ -116,7 +116,7 @@ export function CaptureList({ query }: { query: Record<string, string> }) {
               <Link to={`/captures/${one.id}`}>{one.file}</Link>
               {!one.current && <span className="second"> earlier</span>}
             </td>
-            <td className="number">{one.bytes.toLocaleString('en')} B</td>
+            <td className="number">{one.gone ? 'gone' : `${one.bytes.toLocaleString('en')} B`}</td>
             <td className="mono second">{one.fingerprint.slice(0, 12)}</td>
             <td className="second">
               <Ago at={one.firstAt} />

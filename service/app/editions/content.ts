@@ -1,11 +1,12 @@
 /** An edition's text and inputs as they are kept: masked in the open, whole under seal. */
 import { createHash } from 'node:crypto';
-import type { FilePlace } from '@zpine/core/config/filing';
+import { readPlaces, type FilePlace } from '@zpine/core/config/filing';
 import { compileTemplate, type Compiled } from '@zpine/core/template/compile';
 import { maskedText, render, SECRET_MASK } from '@zpine/core/template/render';
 import type { RenderedFile, Span } from '@zpine/core/template/run';
 import { Marked, secretText, type Val } from '@zpine/core/template/values';
 import { fitsSha512crypt, sha512crypt } from '@zpine/core/text/sha512crypt';
+import type { Stored } from '@zpine/contract/kinds';
 import type { Sealer } from '../../store/sealing.ts';
 import { ONE_TIME } from './context.ts';
 import { sha256Hex } from '../../store/digests.ts';
@@ -19,6 +20,16 @@ export interface Inputs {
   secrets: Record<string, Val>;
   /** Where its outputs go; left out where they go nowhere. */
   places?: FilePlace[];
+}
+
+/** What a template makes of a device: its text, what it inserts, and where its outputs go. */
+export function inputsWith(
+  { key, source, files }: Pick<Stored<'template'>, 'key' | 'source' | 'files'>,
+  fragments: Record<string, string>,
+  { data, secrets }: Pick<Inputs, 'data' | 'secrets'>,
+): Inputs {
+  const { places } = readPlaces(files);
+  return { template: key, source, fragments, data, secrets, ...(places.length > 0 ? { places } : {}) };
 }
 
 export type Files = RenderedFile[];

@@ -1,7 +1,6 @@
 /** Editions: made from a device's records, shown, published. */
 import type { Value } from '@zpine/contract/fields';
 import { layerText, type Layer } from '@zpine/core/settings/layers';
-import { readPlaces } from '@zpine/core/config/filing';
 import { ownedTwice } from '@zpine/core/config/owned';
 import { checkTemplate } from '@zpine/core/template/check';
 import { TemplateStop, faultText } from '@zpine/core/template/faults';
@@ -24,6 +23,7 @@ import {
   digestOfInputs,
   type Files,
   type Inputs,
+  inputsWith,
   renderInputs,
   maskedFiles,
   writeInputs,
@@ -64,9 +64,7 @@ function inputsFrom(
 ): { inputs: Inputs; template: Stored<'template'> } {
   const template = templateAmong(templates, device, dialectId);
   const fragments = insertedBy(template, known);
-  const { places } = readPlaces(template.files);
-  const inputs = { template: template.key, source: template.source, fragments, data, secrets };
-  return { template, inputs: places.length > 0 ? { ...inputs, places } : inputs };
+  return { template, inputs: inputsWith(template, fragments, { data, secrets }) };
 }
 
 export async function makeEdition(

@@ -24,7 +24,7 @@ export interface Captured {
   secrets: string[];
   /** What makes two readings alike: the text without lines that differ each time. */
   steady: Buffer;
-  /** It was looked for, and is not there: what was captured of it is past. */
+  /** It was looked for, and is not there. */
   gone?: boolean;
 }
 
@@ -39,6 +39,7 @@ export const captures = table('capture', {
   first_at: time,
   last_at: time,
   run_id: maybe(number),
+  gone: number,
 });
 /** What they hold is asked for by itself. */
 export const texts = table('captured_text', { bytes: number, is_binary: number });
@@ -56,23 +57,17 @@ export async function storeCaptured(
   const now = await tx.now();
   const { key: deviceKey } = await byId(tx, 'device', device);
   const standing = await tx.select<CaptureRow>(
-    'SELECT id, file, digest, last_at FROM capture WHERE device_id = ? AND current = 1',
+    'SELECT id, file, digest, last_at, gone FROM capture WHERE device_id = ? AND current = 1',
     [device],
   );
   const out: ShownFile[] = [];
-  const gone = files.filter((one) => one.gone).map(({ file }) => file);
-  if (gone.length > 0)
-    await tx.execute('UPDATE capture SET current = 0 WHERE device_id = ? AND current = 1 AND file IN (?)', [
-      device,
-      gone,
-    ]);
-  for (const { file, content, binary, shown, secrets, steady } of files.filter((one) => !one.gone)) {
+  for (const { file, content, binary, shown, secrets, steady, gone = false } of files) {
     const fingerprint = tx.sealer.fingerprint(content);
     // A text is as large as it is shown: its true size would tell of the secrets in it.
     const bytes = binary ? content.length : Buffer.byteLength(shown);
     const digest = sha256(steady);
     const last = standing.find((one) => one.file === file);
-    const changed = !last?.digest.equals(digest);
+    const changed = !last?.digest.equals(digest) || Boolean(last.gone) !== gone;
     if (changed) {
       await saveSecrets(tx, { kind: 'device', id: device }, secrets);
       // Devices whose texts are the same share one, where they are shown alike: what is secret is not the same for all.
@@ -94,10 +89,12 @@ export async function storeCaptured(
           first_at: now,
           last_at: now,
           run_id: run,
+          gone: gone ? 1 : 0,
         },
       ]);
     } else await tx.execute('UPDATE capture SET last_at = ?, run_id = ? WHERE id = ?', [now, run, last?.id]);
-    out.push({ file, bytes, fingerprint, changed, binary, failed: null });
+    // What was not there before either is no news.
+    if (!gone || last) out.push({ file, bytes, fingerprint, changed, binary, failed: null });
   }
   if (out.some((one) => one.changed)) tx.hint('capture', device, null);
   return { files: out, lastRunning: standing.find((one) => one.file === 'running')?.last_at ?? null };
@@ -117,6 +114,7 @@ const shown = (row: CaptureRow): ShownCapture => ({
   lastAt: row.last_at.toISOString(),
   run: row.run_id === null ? null : Number(row.run_id),
   current: Boolean(row.current),
+  gone: Boolean(row.gone),
 });
 
 export async function listCaptures(tx: Tx, query: QueryOf<'capture.list'>): Promise<ReplyOf<'capture.list'>> {
@@ -151,7 +149,7 @@ export type CurrentCapture = { id: number; device: string; file: string; text: s
 export async function currentCaptures(tx: Tx, after: number, most: number): Promise<CurrentCapture[]> {
   const rows = await tx.select<{ id: number; device_id: number; device_key: string; file: string; shown: string }>(
     `SELECT c.id, c.device_id, c.device_key, c.file, t.shown ${FROM}
-     WHERE c.current = 1 AND t.is_binary = 0 AND c.id > ? ORDER BY c.id LIMIT ${most}`,
+     WHERE c.current = 1 AND c.gone = 0 AND t.is_binary = 0 AND c.id > ? ORDER BY c.id LIMIT ${most}`,
     [after],
   );
   const maskers = await maskersOf(tx, rows);
@@ -163,12 +161,20 @@ export async function currentCaptures(tx: Tx, after: number, most: number): Prom
   }));
 }
 
-export type WholeCapture = { id: number; device_id: number; file: string; first_at: Date; content: Buffer };
+export type WholeCapture = {
+  id: number;
+  device_id: number;
+  file: string;
+  first_at: Date;
+  content: Buffer;
+  /** There was none. */
+  gone: number;
+};
 
 /** Captures with their whole contents, secrets included, in the order of their numbers. */
 export async function wholeCaptures(tx: Tx, ids: readonly number[]): Promise<WholeCapture[]> {
   const rows = await tx.select<Omit<WholeCapture, 'content'> & { content: string }>(
-    `SELECT c.id, c.device_id, c.file, c.first_at, t.content ${FROM} WHERE c.id IN (?) ORDER BY c.id`,
+    `SELECT c.id, c.device_id, c.file, c.first_at, c.gone, t.content ${FROM} WHERE c.id IN (?) ORDER BY c.id`,
     [ids],
   );
   return rows.map((row) => ({ ...row, id: Number(row.id), content: contentOf(tx, row) }));
@@ -183,7 +189,7 @@ export async function capturedTexts(tx: Tx, device: number): Promise<ReadTexts |
   const files = new Map(
     rows
       .filter(({ file }) => file.startsWith('/'))
-      .map(({ file, content }) => [file, { content, owner: null, mode: null }]),
+      .map(({ file, content, gone }) => [file, gone ? null : { content, owner: null, mode: null }]),
   );
   return running === undefined ? undefined : { running, stored: text('stored'), files };
 }
@@ -192,10 +198,10 @@ export async function capturedTexts(tx: Tx, device: number): Promise<ReadTexts |
 export async function currentTexts(
   tx: Tx,
   devices: readonly number[],
-): Promise<{ device: number; file: string; at: Date; content: Buffer }[]> {
+): Promise<{ device: number; file: string; at: Date; content: Buffer; gone: boolean }[]> {
   if (devices.length === 0) return [];
-  const rows = await tx.select<{ device_id: number; file: string; last_at: Date; content: string }>(
-    `SELECT c.device_id, c.file, c.last_at, t.content ${FROM}
+  const rows = await tx.select<{ device_id: number; file: string; last_at: Date; gone: number; content: string }>(
+    `SELECT c.device_id, c.file, c.last_at, c.gone, t.content ${FROM}
      WHERE c.device_id IN (?) AND c.current = 1 AND (c.file IN ('running', 'stored') OR c.file LIKE '/%')`,
     [devices],
   );
@@ -204,6 +210,7 @@ export async function currentTexts(
     file: row.file,
     at: row.last_at,
     content: contentOf(tx, row),
+    gone: Boolean(row.gone),
   }));
 }
 

@@ -222,10 +222,10 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
     row.version + 1,
     row.id,
   ]);
-  await tx.execute("UPDATE run SET state = 'waiting', started_at = NULL, input = ?, version = version + 1 WHERE id = ?", [
-    JSON.stringify({ ...inputOf(row), confirmed: true }),
-    row.id,
-  ]);
+  await tx.execute(
+    "UPDATE run SET state = 'waiting', started_at = NULL, input = ?, version = version + 1 WHERE id = ?",
+    [JSON.stringify({ ...inputOf(row), confirmed: true }), row.id],
+  );
   tx.hint('run', Number(row.id), row.version + 1);
   return runSummary(tx, await runRow(tx, id));
 }

@@ -18,7 +18,8 @@ export interface RestoreSeal {
   of: string;
   /** Put in as a whole, with a restart. */
   whole: boolean;
-  files: { file: string; base64: string; of: string }[];
+  /** Without content: it was not there. */
+  files: { file: string; base64: string | null; of: string }[];
   secrets: string[];
   /** What ran before and after, for the way back. */
   before?: string;
@@ -77,7 +78,7 @@ function sealsOf(
       whole: whole && text !== undefined,
       files: own
         .filter(({ file }) => !CONFIGURATIONS.includes(file))
-        .map((one) => ({ file: one.file, base64: one.content.toString('base64'), of: wordsOf(one) })),
+        .map((one) => ({ file: one.file, base64: one.gone ? null : one.content.toString('base64'), of: wordsOf(one) })),
       secrets: [],
     });
   }

@@ -8,7 +8,7 @@ import type { Tx } from '../../store/tx.ts';
 import { discoverOf, usualRelay } from '../boot/explain.ts';
 import { poolOffer } from '../boot/leases.ts';
 import { bootAddresses, bootBox, devicesAt, leasesOf, linkAround, macOwners } from '../boot/look.ts';
-import { digestOfInputs, type Inputs } from '../editions/content.ts';
+import { digestOfInputs, inputsWith, type Inputs } from '../editions/content.ts';
 import { contextIn, deviceRecords, withSettings, type DeviceContext, type DeviceRecords } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
 import { dialectIn } from '../settings/layers.ts';
@@ -73,8 +73,7 @@ export async function statesOf(
       const template = templateAmong(templates, context.device, dialectIn(places, context.device));
       const own = inserted.get(template.id) ?? insertedBy(template, fragments);
       inserted.set(template.id, own);
-      const { data, secrets } = context;
-      inputs = { template: template.key, source: template.source, fragments: own, data, secrets };
+      inputs = inputsWith(template, own, context);
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
       why = problemOf(error).detail;

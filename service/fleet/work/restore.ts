@@ -87,7 +87,7 @@ async function filesToPut(waiting: Waiting, session: Session): Promise<ToPut[]> 
   const out: ToPut[] = [];
   for (const { file, base64 } of sealOf(waiting).files) {
     const form = dialect?.sheet.files[file];
-    if (form?.put === undefined) continue;
+    if (form?.put === undefined || base64 === null) continue;
     const content = Buffer.from(base64, 'base64');
     const now = await readFile(session, form);
     if (now?.equals(content)) continue;

@@ -34,6 +34,7 @@ export const checkSteps: Step[] = [
   ),
   // The day on which the plan began a check last.
   plainTable('check_turn', 'check_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
+  column('capture', 'gone', 'tinyint(1) NOT NULL DEFAULT 0'),
   column('template', 'files', 'longtext'),
   column('edition', 'places', 'text'),
   settingsStep('settings-of-checks', [
