@@ -2,8 +2,7 @@
 import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
-import { compilePattern } from '@zpine/core/text/pattern';
-import { commandsOf, inverseLines, type Step } from '@zpine/core/fleet/errand';
+import { inverseLines, type Step } from '@zpine/core/fleet/errand';
 import { stepsOf } from '@zpine/core/fleet/errandSteps';
 import { missedAmong, missWords, type Expectation } from '@zpine/core/fleet/expectations';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
@@ -22,11 +21,10 @@ import { FileChange } from './fileChange.ts';
 import { placedFiles, type Say } from './filing.ts';
 import { lostTo, unlessInsisted } from './lockout.ts';
 import { errandPlan, pushPlan, restorePlan, type ChangePlan } from './plans.ts';
+import { pathOf, Talk } from './talk.ts';
 
-/** So often it is tried whether something has started. */
+/** So often it is looked whether what is expected has come. */
 const AGAIN_MS = 1000;
-
-const pathOf = ({ above, line }: Step): string => [...above, line].join(' > ');
 
 export async function lookAtChange(
   kind: RunKind,
@@ -98,7 +96,7 @@ class Change {
   private readonly intended: IntendedEdition | undefined;
   readonly files: FileChange;
   private readonly known: Masker;
-  private readonly sent: ErrandDone['sent'] = [];
+  private readonly talk: Talk;
   private readonly questions: ErrandDone['questions'] = [];
   private kept: ErrandDone['kept'] = null;
   private steps: Step[] = [];
@@ -124,6 +122,10 @@ class Change {
           ? restorePlan(target, dialect, sealed)
           : errandPlan(dialect, sealed);
     this.known = new Masker([...target.secrets, ...this.plan.secrets]);
+    this.talk = new Talk(dialect, session, this.plan.onTheWire, {
+      mask: (text) => this.mask(text),
+      hide: (text) => this.hide(text),
+    });
     this.files = new FileChange(dialect, session, this.plan.files, (lines) =>
       lines.length === 0 ? [] : this.mask(lines.join('\n')).split('\n'),
     );
@@ -165,7 +167,7 @@ class Change {
         line: this.mask(step.line),
         instead: step.instead === null ? null : this.mask(step.instead),
       })),
-      sent: this.sent,
+      sent: this.talk.sent,
       kept: this.kept,
       questions: this.questions,
       ...(this.missed.length > 0 ? { missed: this.missed } : {}),
@@ -225,10 +227,10 @@ class Change {
     const lost = this.lostBy(this.before, left);
     if (lost !== undefined && input.insist !== true) return this.done('turned down', `${lost}; nothing was sent`);
     const was = touchesPorts(this.dialect, left) ? await answersOf(this.dialect, this.session) : undefined;
-    const say: Say = (command, shown) => this.sayShown(command, shown);
+    const say: Say = (command, shown) => this.talk.sayShown(command, shown);
     const refused =
       (await this.files.put(say)) ??
-      (left.length > 0 ? await this.send(this.steps) : undefined) ??
+      (left.length > 0 ? await this.talk.send(this.steps) : undefined) ??
       (await this.files.callChanged(say));
     this.after = await this.running();
     this.placed = await placedFiles(this.session, this.dialect, this.intended);
@@ -241,14 +243,14 @@ class Change {
     if (first) {
       const gone = first.away ? 'it is still there' : 'it is not there';
       const why = `"${this.mask(pathOf(first))}" was taken without a word, and ${gone}`;
-      await this.hold();
+      await this.talk.hold();
       return this.done(this.plan.of === undefined ? 'turned down' : 'never taken', why);
     }
     if (input.insist !== true) {
       const shut = await again();
       if (shut !== undefined) return await this.takenBack(`a second sign-in failed: ${shut}`);
     }
-    const unheld = await this.hold();
+    const unheld = await this.talk.hold();
     if (unheld !== undefined) return this.done('stopped midway', unheld);
     const unkept = input.keep === false ? undefined : await this.keep();
     if (input.keep === false) await this.notKept();
@@ -313,17 +315,8 @@ class Change {
   private async refused(why: string): Promise<Done> {
     const unchanged = inverseLines(this.dialect, this.before ?? '', this.after ?? '') === '';
     if (this.plan.of !== undefined && (!unchanged || this.files.deeds.length > 0)) return this.takenBack(why);
-    await this.hold();
+    await this.talk.hold();
     return this.done('turned down', why);
-  }
-
-  /** What the device would take back by itself stays. */
-  private async hold(): Promise<string | undefined> {
-    const guard = this.dialect.sheet.change?.guard;
-    const refused = guard && (await this.say(guard.hold));
-    return refused === undefined
-      ? undefined
-      : `"${guard?.hold ?? ''}": ${refused}; the device takes the change back by itself within ${guard?.seconds ?? 0} s`;
   }
 
   /** In the session that still stands; nothing is kept either way, so that a restart leads back, too. */
@@ -331,14 +324,14 @@ class Change {
     const { before = '', after = '' } = this;
     const steps = stepsOf(this.dialect, inverseLines(this.dialect, before, after), after);
     const refused =
-      (steps.length > 0 ? await this.send(steps, false) : undefined) ??
-      (await this.files.back((command, shown) => this.sayShown(command, shown)));
+      (steps.length > 0 ? await this.talk.send(steps, false) : undefined) ??
+      (await this.files.back((command, shown) => this.talk.sayShown(command, shown)));
     this.after = await this.running();
     this.placed = await placedFiles(this.session, this.dialect, this.intended);
     this.kept = 'not kept';
     const left = inverseLines(this.dialect, before, this.after);
     if (refused === undefined && left === '') {
-      await this.hold();
+      await this.talk.hold();
       return this.done('turned down', `${why}; it was undone`);
     }
     return this.done(
@@ -348,74 +341,9 @@ class Change {
   }
 
   broken(why: string): Done {
-    const last = this.sent.at(-1);
+    const last = this.talk.sent.at(-1);
     const where = last === undefined ? '' : ` after "${last.command}"`;
     return this.done(last === undefined ? 'no contact' : 'stopped midway', `the session ended${where}: ${why}`);
-  }
-
-  /** Sends what is left to do; gives the line that was turned down, with the device's words. */
-  private async send(steps: readonly Step[], guarded = true): Promise<string | undefined> {
-    const { change } = this.dialect.sheet;
-    if (!change) return undefined;
-    if (guarded && change.guard) {
-      const begin = change.guard.begin.replace('{seconds}', String(change.guard.seconds));
-      const refused = await this.say(begin);
-      if (refused !== undefined) return `"${begin}": ${refused}`;
-    }
-    for (const command of change.enter) {
-      const refused = await this.say(command);
-      if (refused !== undefined) return `"${command}": ${refused}`;
-    }
-    let refused: string | undefined;
-    for (const { command, step } of commandsOf(this.dialect, steps)) {
-      const said = await this.sayWaiting(command, step?.line);
-      if (said === undefined) continue;
-      refused = `"${this.mask(step ? pathOf(step) : command)}": ${said}`;
-      break;
-    }
-    if (refused === undefined && change.check !== undefined) refused = await this.checked(change.check);
-    if (refused === undefined && change.apply !== undefined) refused = await this.checked(change.apply);
-    // A draft that did not pass is thrown away: nothing of it is in force.
-    if (refused !== undefined && change.discard !== undefined) await this.say(change.discard);
-    for (const command of change.leave) await this.say(command);
-    return refused;
-  }
-
-  /** What needs something that starts is said again until it is up, or its time is over. */
-  private async sayWaiting(command: string, line?: string): Promise<string | undefined> {
-    const waits = this.dialect.sheet.change?.waits;
-    const begun = Date.now();
-    for (;;) {
-      const said = await this.say(command, line);
-      if (said === undefined || !waits || !compilePattern(waits.for).test(said)) return said;
-      if (Date.now() - begun >= waits.seconds * 1000) return `${said}, for ${waits.seconds} s`;
-      // It is told once what was waited for, and not at every turn.
-      this.sent.pop();
-      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
-    }
-  }
-
-  private async checked(command: string): Promise<string | undefined> {
-    const said = await this.say(command);
-    return said === undefined ? undefined : `"${command}": ${said}`;
-  }
-
-  /** What does not take, and why; the answer is kept with the run. */
-  private say(command: string, line?: string): Promise<string | undefined> {
-    return this.sayShown(command, line === undefined ? command : command.replace(line, this.mask(line)));
-  }
-
-  private async sayShown(command: string, shown: string): Promise<string | undefined> {
-    const entry = { command: this.hide(shown), said: '', refused: null as string | null };
-    this.sent.push(entry);
-    const answer = await this.session.run(this.plan.onTheWire(command)).catch((error: unknown) => {
-      // What could not be sent may be the content of a file.
-      const why = error instanceof Error ? error.message : String(error);
-      throw new Error(why.replaceAll(command, shown));
-    });
-    entry.said = this.mask(answer.text.trim()).slice(0, 500);
-    entry.refused = answer.refused ?? null;
-    return answer.refused;
   }
 
   /** The device stores what runs; that is read, too. */
