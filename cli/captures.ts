@@ -2,6 +2,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Command } from 'commander';
+import { compilePattern, type Pattern } from '@zpine/core/text/pattern';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, moment, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
@@ -41,6 +42,24 @@ interface RestoreOptions {
 }
 
 const size = (bytes: number): string => (bytes < 10_000 ? `${bytes} B` : `${(bytes / 1024).toFixed(0)} KiB`);
+
+/** With their numbers; status 1 where there is none. */
+function tellLines(text: string, source: string): void {
+  let pattern: Pattern;
+  try {
+    pattern = compilePattern(source);
+  } catch (error) {
+    throw new UsageError(`"${source}" is no pattern: ${error instanceof Error ? error.message : ''}`);
+  }
+  const found = text
+    .split('\n')
+    .flatMap((line, i) => (pattern.test(line) ? [`${String(i + 1).padStart(5)}  ${line}`] : []));
+  for (const line of found) out(line);
+  if (found.length === 0) {
+    err(`no line fits ${source}`);
+    process.exitCode = 1;
+  }
+}
 
 export function addCaptures(program: Command): void {
   const noun = program
@@ -148,18 +167,26 @@ export function addCaptures(program: Command): void {
     .description('one captured file, secrets masked')
     .argument('<capture>', '#12, or DEVICE for what it runs')
     .option('--file <name>', 'of a device: another file than running', 'running')
+    .option('--lines <pattern>', 'only lines in which this pattern is found, with their numbers')
     .option('--reveal', 'secrets included; this is recorded')
     .option('--reason <text>', 'why they are wanted')
-    .action(async (ref: string, options: { file: string; reveal?: boolean; reason?: string }, command: Command) => {
-      const id = await idFor(ref, options.file);
-      const shown = await clientOf().call('capture.show', { params: { id } });
-      if (outputOf(command).json) return out(JSON.stringify(shown, null, 2));
-      const text = options.reveal
-        ? (await clientOf().call('capture.reveal', { params: { id }, body: {}, reason: options.reason })).text
-        : shown.text;
-      if (shown.binary) process.stdout.write(Buffer.from(text, 'base64'));
-      else raw(text);
-    });
+    .action(
+      async (
+        ref: string,
+        options: { file: string; lines?: string; reveal?: boolean; reason?: string },
+        command: Command,
+      ) => {
+        const id = await idFor(ref, options.file);
+        const shown = await clientOf().call('capture.show', { params: { id } });
+        if (outputOf(command).json) return out(JSON.stringify(shown, null, 2));
+        const text = options.reveal
+          ? (await clientOf().call('capture.reveal', { params: { id }, body: {}, reason: options.reason })).text
+          : shown.text;
+        if (options.lines !== undefined && !shown.binary) return tellLines(text, options.lines);
+        if (shown.binary) process.stdout.write(Buffer.from(text, 'base64'));
+        else raw(text);
+      },
+    );
 
   noun
     .command('diff')

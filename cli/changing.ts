@@ -6,9 +6,10 @@ import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { takenBackKinds } from '@zpine/contract/runKinds';
 import { clientOf } from './context.ts';
 import { fileLines } from './fileDrift.ts';
+import { outcomeText } from './runRow.ts';
 import { err, out } from './print.ts';
 import { UsageError } from './refusals.ts';
-import { asData, follow, idOf, judge, outcomeTable, outcomeText, summary } from './runs.ts';
+import { asData, follow, idOf, judge, outcomeTable, summary } from './runs.ts';
 
 /** To `run`, which has them for both, and to `errand`, where people look for them. */
 export function addGoAndBack(noun: Command): void {

@@ -17,6 +17,7 @@ interface ErrandOptions extends Selected {
   expectNot: string[];
   keep: boolean;
   away?: boolean;
+  secretsFrom?: string;
   everything?: boolean;
   insist?: boolean;
   perSite?: string;
@@ -49,6 +50,7 @@ export function addErrands(program: Command): void {
     .option('--expect-not <text>', 'what they must not say', list, [] as string[])
     .option('--no-keep', 'do not have the devices store what then runs')
     .option('--per-site <number>', 'so many devices of one site at a time')
+    .option('--secrets-from <capture>', 'dots in the lines stand for what this capture has there')
     .option('--away', 'take away what the lines say, wherever it stands')
     .option('--insist', 'although the service would lose its way in; needs --reason')
     .option('--everything', 'the selection may be every device there is')
@@ -67,6 +69,7 @@ export function addErrands(program: Command): void {
         expect: expectationsOf(options),
         keep: options.keep,
         away: options.away === true,
+        ...(options.secretsFrom === undefined ? {} : { secretsFrom: Number(options.secretsFrom.replace('#', '')) }),
         everything: options.everything === true,
         insist: options.insist === true,
         ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),

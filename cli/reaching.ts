@@ -4,22 +4,14 @@ import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { rungs, type RungState } from '@zpine/core/fleet/rungs';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { answerTable, fieldNames } from '@zpine/contract/runTables';
+import { expectationsOf } from './expecting.ts';
 import { clientOf } from './context.ts';
 import { readTable } from './files.ts';
 import { err, out, table, type Table } from './print.ts';
 import { confirmed } from './prompt.ts';
 import { UsageError } from './refusals.ts';
-import {
-  asData,
-  follow,
-  judge,
-  outcomeTable,
-  outcomeText,
-  selectionOf,
-  summary,
-  withDevices,
-  type Selected,
-} from './runs.ts';
+import { outcomeText } from './runRow.ts';
+import { asData, follow, judge, outcomeTable, selectionOf, summary, withDevices, type Selected } from './runs.ts';
 
 const marks: Record<RungState, string> = { holds: '●', gives: '✕', open: '?', 'not tried': '·' };
 
@@ -149,8 +141,8 @@ async function ask(questions: string[], options: AskOptions, command: Command): 
     ...selectionWithTable(options.device, options),
     asks: [...questions.map((question) => ({ question })), ...options.command.map((one) => ({ command: one }))],
     expect: [
-      ...options.expect.map((text) => ({ kind: 'has' as const, text })),
-      ...options.expectNot.map((text) => ({ kind: 'lacks' as const, text })),
+      // A command has no fields.
+      ...expectationsOf(options, options.command.length === 0),
       ...options.expectLine.map((text) => ({ kind: 'matches' as const, text })),
     ],
   };

@@ -1,12 +1,13 @@
 /** Runs, followed until they end; the verbs that every kind of run has. */
 import type { Command } from 'commander';
-import { glyphOf, isWell } from '@zpine/core/fleet/outcomes';
+import { isWell } from '@zpine/core/fleet/outcomes';
 import type { RunHead, ShownRun } from '@zpine/contract/fleetShapes';
 import { runKinds } from '@zpine/contract/runKinds';
 import { cellsToCsv } from '@zpine/contract/csv';
 import { countWords, runTable } from '@zpine/contract/runTables';
 import { clientOf, outputOf } from './context.ts';
 import { ago, clock, err, out, table, type Table, raw } from './print.ts';
+import { outcomeText, tellRow } from './runRow.ts';
 import { status, UsageError } from './refusals.ts';
 
 export interface Selected {
@@ -82,9 +83,6 @@ export function judge(run: ShownRun): void {
   if (bad) process.exitCode = status.refused;
 }
 
-export const outcomeText = (outcome: string | null): string =>
-  outcome === null ? '' : `${glyphOf(outcome)} ${outcome}`;
-
 export const outcomeTable = (run: ShownRun): Table =>
   table(
     ['device', 'outcome', 'detail'],
@@ -137,7 +135,8 @@ export function addRuns(
       const id = idOf(ref);
       if (device !== undefined) {
         const row = await clientOf().call('run.row', { params: { id, device } });
-        return out(JSON.stringify(row, null, 2));
+        if (outputOf(command).json) return out(JSON.stringify(row, null, 2));
+        return tellRow(row);
       }
       const run = await clientOf().call('run.show', { params: { id }, query: { text: 'true' } });
       if (asData(run, command)) return;

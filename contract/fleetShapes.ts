@@ -48,6 +48,11 @@ export const errandBodySchema = z.strictObject({
   lines: linesSchema.optional().describe('Lines as in a configuration; "- " before a line takes it away'),
   perDevice: sheetOfLinesSchema.optional().describe('Lines that differ from device to device, as CSV'),
   away: z.boolean().default(false).describe('Take away what the lines say, wherever it stands'),
+  secretsFrom: z
+    .int()
+    .positive()
+    .optional()
+    .describe('The number of a capture: dots in the lines stand for what it has there'),
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
   expect: z
     .array(expectationSchema)

@@ -349,6 +349,32 @@ describe('errands', function () {
     expect((await refusal(access('har-acc-1', 'users', { netops: '••••••' }))).code).to.equal('mask-sent');
   });
 
+  it('sends the secrets of a capture in place of its dots, and shows none of them', async () => {
+    const name = 'har-acc-18';
+    const memory = f.lab.furrow(name).memory;
+    memory.take(memory.take([], 'account visitor') && ['account visitor'], 'phrase plain first-boat');
+    memory.take([], 'alert to 10.77.0.8 word bell-buoy-9');
+    await settled(f.client, await f.client.call('run.capture', { body: { devices: [name] } }));
+    const { items } = await f.client.call('capture.list', { query: { device: name, file: 'running', limit: 5 } });
+    const id = items[0]?.id ?? 0;
+    const { text } = await f.client.call('capture.show', { params: { id: String(id) } });
+    expect(text).to.contain('phrase plain ••••••').and.contain('word ••••••');
+    memory.strike([], 'account visitor');
+    memory.strike([], 'alert to 10.77.0.8 word bell-buoy-9');
+    const lines = text
+      .split('\n')
+      .filter((line) => !line.startsWith('#'))
+      .join('\n');
+    const refused = await refusal(f.client.call('run.errand', { body: { devices: [name], lines } }));
+    expect(refused.code).to.equal('mask-sent');
+    const run = await preview({ devices: [name], lines, secretsFrom: id });
+    expect(run.toDo).to.equal(1);
+    const done = await go(run.id, 1);
+    expect(done.counts).to.deep.equal({ 'brought over': 1 });
+    expect(printed(name)).to.contain('phrase plain first-boat').and.contain('word bell-buoy-9');
+    for (const secret of ['first-boat', 'bell-buoy-9']) expect(JSON.stringify(done)).to.not.contain(secret);
+  });
+
   it('climbs for more rights where the access set has the second password', async () => {
     const name = addDevice(f.lab, 'furrow', 40, { climb: 'up-the-mast' });
     await paste(f.client, 'furrow', [name]);

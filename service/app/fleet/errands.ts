@@ -22,6 +22,7 @@ import { changedRows } from './runRows.ts';
 import { inputOf, runSummary, makeRun, runRow, type RunTableRow } from './runs.ts';
 import { mustBeMeant } from './selection.ts';
 import { targetsOf } from './targets.ts';
+import { unmaskerFrom } from './unmasked.ts';
 
 /** What an errand keeps of a device under seal. */
 export interface ErrandSeal {
@@ -62,6 +63,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
   );
   if (body.away) for (const seal of seals.values()) seal.away = true;
+  if (body.secretsFrom !== undefined) await fillIn(tx, seals, body.secretsFrom);
   for (const device of devices) noMask(device.key, seals.get(device.id)?.lines ?? '');
   const dialects = await mustMakeSense(tx, devices, seals);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
@@ -85,6 +87,16 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
     selected: found.selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
   });
+}
+
+/** Dots become the secrets that a capture has in their place. */
+async function fillIn(tx: Tx, seals: Map<number, ErrandSeal>, capture: number): Promise<void> {
+  const unmask = await unmaskerFrom(tx, capture);
+  for (const seal of seals.values()) {
+    const { lines, secrets } = unmask(seal.lines);
+    seal.lines = lines;
+    seal.secrets.push(...secrets);
+  }
 }
 
 /** What is expected of each device, its own names filled in. */
