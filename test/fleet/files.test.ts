@@ -199,6 +199,14 @@ describe('files of hosts', function () {
     expect(full.detail).to.match(/No space left on device; it was undone$/);
     expect(textAt('/etc/relay/relay.conf')).to.equal(before);
     expect(host().print()).to.contain('ntp 10.77.0.5');
+    const shut = await faulty('shuts-door');
+    expect(shut.outcome, shut.detail).to.equal('turned down');
+    expect(shut.detail).to.match(/^a second sign-in failed: .*; it was undone$/);
+    expect(textAt('/etc/relay/relay.conf')).to.equal(before);
+    expect(host().files.has('/etc/issue')).to.equal(false);
+    expect(host().print()).to.contain('ntp 10.77.0.5');
+    await host().off();
+    host().on();
     const lost = await faulty('drops-line');
     expect(lost.outcome).to.equal('never taken');
     expect(lost.detail).to.contain('was taken without a word');
