@@ -1,7 +1,8 @@
 /** Checks: judged now, what they found, how it was before, a report, the set that ships. */
 import { writeFileSync } from 'node:fs';
 import { Option, type Command } from 'commander';
-import { fewOf, unknownsOf, type Foldable } from '@zpine/contract/checkFolding';
+import { cellsToCsv } from '@zpine/contract/csv';
+import { fewOf, foundAlike, resultsTable, unknownsOf, type Foldable } from '@zpine/contract/checkFolding';
 import { reportHtml, reportSentence } from '@zpine/contract/checkReport';
 import {
   shownStates,
@@ -106,8 +107,8 @@ async function run(checks: string[], options: RunOptions, command: Command): Pro
   const done = await follow(await clientOf().call('run.check', { body, reason: options.reason }));
   if (asData(done, command)) return;
   const judged = done.rows.flatMap((row) => (row.judged ?? []).map((one) => ({ ...one, device: row.device })));
-  const rows = judged.flatMap(({ check, device, state, findings }) =>
-    findings.map((line, i) => (i === 0 ? [device, check, shown(state), line] : ['', '', '', line])),
+  const rows = foundAlike(judged).flatMap(({ first: { check, state, findings }, devices }) =>
+    findings.map((line, i) => (i === 0 ? [fewOf(devices), check, shown(state), line] : ['', '', '', line])),
   );
   if (rows.length > 0) out(table(['device', 'check', 'state', 'found'], rows), '');
   tellUnknown(judged);
@@ -153,7 +154,16 @@ async function results(
     },
   });
   if (outputOf(command).json) return out(JSON.stringify(found.items, null, 2));
-  if (found.items.length === 0) return out('nothing was judged yet: zpine check run');
+  if (outputOf(command).csv) {
+    const { heads, rows } = resultsTable(found.items);
+    return raw(cellsToCsv(heads, rows));
+  }
+  if (found.items.length === 0)
+    return out(
+      check === undefined && device === undefined && where === undefined && state === undefined
+        ? 'nothing was judged yet: zpine check run'
+        : 'nothing of that was found',
+    );
   out(table(RESULT_HEADS, resultRows(found.items)));
   if (found.more) err(`there are more; say --limit, or narrow it`);
 }
@@ -191,7 +201,11 @@ async function report(options: { where?: string; into?: string }, command: Comma
   if (counts.length === 0) return out('there is no check yet: zpine check take-shipped enters those that ship');
   const heads = ['check', 'what has to hold', 'devices', 'hold', 'do not', 'not known', 'excepted', 'judged'];
   out(table(heads, counts.map(countRow), new Set([2, 3, 4, 5, 6])));
-  const told = results.filter(({ state }) => state !== 'unknown');
+  const told = foundAlike(results).map(({ first, devices }) => ({
+    ...first,
+    device: fewOf(devices),
+    command: devices.length === 1 ? first.command : `zpine check results ${first.check} --state ${first.state}`,
+  }));
   if (told.length > 0) out('', table(RESULT_HEADS, resultRows(told)));
   out('');
   tellUnknown(results);

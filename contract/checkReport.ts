@@ -1,5 +1,5 @@
 /** A report of checks to print: one page of HTML that needs nothing beside it. */
-import { unknownsOf } from './checkFolding.ts';
+import { foundAlike, unknownsOf } from './checkFolding.ts';
 import { stateWords, type CheckCounts, type ShownResult } from './checkShapes.ts';
 
 export interface Report {
@@ -33,16 +33,25 @@ const many = (n: number): string => cell(String(n), 'n');
 
 const NUMBERS = ['devices', 'hold', 'do not', 'not known', 'excepted'];
 
-const notHolding = (counts: readonly CheckCounts[]): number => counts.filter(({ broken }) => broken > 0).length;
+const checks = (n: number): string => `${n} check${n === 1 ? '' : 's'}`;
 
+/** What is excepted, is for nobody, or cannot be told for whom, does not count as holding. */
 export function reportSentence({ counts }: Pick<Report, 'counts'>): string {
-  const broken = notHolding(counts);
-  const unknown = counts.filter((one) => one.broken === 0 && one.unknown + one.unjudged > 0).length;
   if (counts.length === 0) return 'There are no checks.';
+  const many = (is: (one: CheckCounts) => boolean): number => counts.filter(is).length;
+  const idle = ({ devices, fault }: CheckCounts) => fault !== null || devices === 0;
+  const unsure = (one: CheckCounts) => one.unknown + one.unjudged > 0;
+  const broken = many(({ broken: n }) => n > 0);
+  const unknown = many((one) => one.broken === 0 && unsure(one));
+  const excepted = many((one) => one.broken === 0 && !unsure(one) && one.excepted > 0);
+  const nobody = many(idle);
+  const hold = counts.length - broken - unknown - excepted - nobody;
   const words = [
-    `${counts.length - broken - unknown} of ${counts.length} checks hold on every device that they are for`,
+    `${hold} of ${checks(counts.length)} hold${hold === 1 ? 's' : ''} on every device that they are for`,
     broken > 0 && `${broken} do${broken === 1 ? 'es' : ''} not on some`,
     unknown > 0 && `${unknown} ${unknown === 1 ? 'is' : 'are'} not known everywhere`,
+    excepted > 0 && `${excepted} hold${excepted === 1 ? 's' : ''} but for exceptions`,
+    nobody > 0 && `${nobody} ${nobody === 1 ? 'is' : 'are'} for no device`,
   ];
   return `${words.filter(Boolean).join(', ')}.`;
 }
@@ -64,10 +73,9 @@ export function reportHtml(report: Report): string {
   const unknown = unknownsOf(results).map(({ why, checks, devices }) =>
     row([cell(checks.join(', ')), cell(devices.join(', ')), cell(why)]),
   );
-  const told = results.filter(({ state }) => state !== 'unknown');
-  const found = told.map((one) =>
+  const found = foundAlike(results).map(({ first: one, devices }) =>
     row([
-      cell(one.device, 'm'),
+      cell(devices.join(', '), devices.length === 1 ? 'm' : ''),
       cell(one.title),
       cell(stateWords[one.state], 'w'),
       `<td>${(one.findings.length > 0 ? one.findings : [one.why]).map(escaped).join('<br>')}${

@@ -1,5 +1,6 @@
 /** Routes of checks beyond those of their records: run, results, report, trial, the set that ships. */
 import { z } from 'zod';
+import { resultsTable } from './checkFolding.ts';
 import {
   checkCountsSchema,
   checkPastSchema,
@@ -9,7 +10,6 @@ import {
   checkTrialBodySchema,
   checkTrialSchema,
   shippedCheckSchema,
-  stateWords,
   type ShownResult,
 } from './checkShapes.ts';
 import { runHeadSchema } from './fleetShapes.ts';
@@ -17,22 +17,6 @@ import { text } from './onboardingShapes.ts';
 import { route, type Route } from './route.ts';
 
 const items = <T extends z.ZodType>(item: T) => z.object({ items: z.array(item) });
-
-const asTable = (answer: unknown) => ({
-  heads: ['check', 'device', 'state', 'severity', 'findings', 'since', 'judgedAt', 'until', 'because', 'command'],
-  rows: (answer as { items: ShownResult[] }).items.map((one) => [
-    one.check,
-    one.device,
-    stateWords[one.state],
-    one.severity,
-    one.why === '' ? one.findings.join('\n') : one.why,
-    one.since,
-    one.judgedAt,
-    one.until ?? '',
-    one.because ?? '',
-    one.command,
-  ]),
-});
 
 export const checkRoutes = {
   'run.check': route({
@@ -53,7 +37,7 @@ export const checkRoutes = {
     group: 'Checks',
     query: checkResultsQuerySchema,
     reply: items(checkResultSchema).extend({ more: z.boolean() }),
-    table: asTable,
+    table: (answer) => resultsTable((answer as { items: ShownResult[] }).items),
   }),
   'check.counts': route({
     method: 'GET',

@@ -1,6 +1,7 @@
 /** What is asserted about devices: judged by what they say, by what was captured and by the records, and never by hope. */
 import { expect } from 'chai';
-import { checkCounts, checkResults } from '../../service/app/checks/results.ts';
+import { checkCounts, checkResults, saveJudged } from '../../service/app/checks/results.ts';
+import { find } from '../../service/store/records.ts';
 import { readOnly, transact } from '../../service/store/transact.ts';
 import type { Tx } from '../../service/store/tx.ts';
 import { planChecks } from '../../service/app/checks/runs.ts';
@@ -226,6 +227,26 @@ describe('checks', function () {
     const kept = items.find(({ check }) => check === 'kept');
     expect(kept).to.include({ devices: 5, unjudged: 0 });
     expect((kept?.holds ?? 0) + (kept?.broken ?? 0) + (kept?.unknown ?? 0)).to.equal(5);
+  });
+
+  it('save nothing of a text that was edited while it was judged', async () => {
+    const before = await f.client.show('check', 'kept');
+    const made = await transact(f.store, actor, 'test', async (tx) => {
+      const [device] = await find(tx, 'device', { name: 'har-acc-2' });
+      await saveJudged(tx, device?.id ?? 0, null, [
+        {
+          id: before.id,
+          version: before.version - 1,
+          check: 'kept',
+          state: 'broken',
+          findings: ['of another text'],
+          why: '',
+        },
+      ]);
+      return device;
+    });
+    expect(made).to.include({ key: 'har-acc-2' });
+    expect(JSON.stringify(await results({ check: 'kept', device: 'har-acc-2' }))).to.not.contain('of another text');
   });
 
   it('are planned at their hour, once a day, whoever plans, and not for an hour that is over when it is named', async () => {

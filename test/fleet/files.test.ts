@@ -197,6 +197,7 @@ describe('files of hosts', function () {
     const full = await faulty('no-room');
     expect(full.outcome).to.equal('turned down');
     expect(full.detail).to.match(/No space left on device; it was undone$/);
+    expect([...host().files.keys()].filter((path) => path.endsWith('.zpine-new'))).to.deep.equal([]);
     expect(textAt('/etc/relay/relay.conf')).to.equal(before);
     expect(host().print()).to.contain('ntp 10.77.0.5');
     const shut = await faulty('shuts-door');

@@ -1,5 +1,5 @@
 import { Link } from 'react-router';
-import { fewOf, unknownsOf } from '@zpine/contract/checkFolding';
+import { fewOf, foundAlike, unknownsOf } from '@zpine/contract/checkFolding';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { pathOf } from '../records/paths.ts';
 import { CheckState } from './CheckState.tsx';
@@ -8,7 +8,7 @@ import { Outcome } from './Outcome.tsx';
 /** What checks came to in a run: what does not hold first, then what is not known, by its reason. */
 export function Judged({ run }: { run: ShownRun }) {
   const judged = run.rows.flatMap((row) => (row.judged ?? []).map((one) => ({ ...one, device: row.device })));
-  const broken = judged.filter(({ state }) => state === 'broken');
+  const broken = foundAlike(judged);
   const unknown = unknownsOf(judged);
   const holds = judged.filter(({ state }) => state === 'holds').length;
   const rest = run.rows.filter((row) => row.state === 'done' && row.judged === undefined);
@@ -18,10 +18,14 @@ export function Judged({ run }: { run: ShownRun }) {
         <section className="panel" aria-label="Does not hold">
           <table className="plain-table">
             <tbody>
-              {broken.map(({ check, device, findings }) => (
+              {broken.map(({ first: { check, device, findings }, devices }) => (
                 <tr key={`${check} ${device}`}>
-                  <td className="mono">
-                    <Link to={`${pathOf('device', device)}?show=fleet`}>{device}</Link>
+                  <td className="mono" title={devices.join(', ')}>
+                    {devices.length === 1 ? (
+                      <Link to={`${pathOf('device', device)}?show=fleet`}>{device}</Link>
+                    ) : (
+                      fewOf(devices)
+                    )}
                   </td>
                   <td className="mono">
                     <Link to={pathOf('check', check)}>{check}</Link>

@@ -40,13 +40,13 @@ export function judgeOne(
   const facts = factsOf(target, look, asked, checks);
   const data = { ...look.context.data, ...facts.data };
   return checks.map((check) => {
-    const { id, name, source } = check;
+    const { id, version, name, source } = check;
     const run = () => {
       const inputs = { template: name, source, fragments: {}, data, secrets: look.context.secrets };
       const [file] = renderInputs(inputs, sealer, String(target.device));
       return file ? facts.hide(maskedText(file)) : '';
     };
-    return { id, check: name, ...judged(run, missingFor(check, facts)) };
+    return { id, version, check: name, ...judged(run, missingFor(check, facts)) };
   });
 }
 

@@ -10,6 +10,8 @@ import { whereCondition } from '../records/where.ts';
 
 export interface PlannedCheck {
   id: number;
+  /** Of its record: what an earlier one found is no answer to what it asks now. */
+  version: number;
   name: string;
   source: string;
   uses: Uses;
@@ -18,11 +20,14 @@ export interface PlannedCheck {
 /** What one came to. */
 export interface JudgedCheck extends Judged {
   id: number;
+  /** The version of the check that was judged by. */
+  version: number;
   check: string;
 }
 
-const planned = ({ id, name, source }: Stored<'check'>): PlannedCheck => ({
+const planned = ({ id, version, name, source }: Stored<'check'>): PlannedCheck => ({
   id,
+  version,
   name,
   source,
   uses: usesOf(parseTemplate(name, source).template),

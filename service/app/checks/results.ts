@@ -40,12 +40,18 @@ type PastRow = RowOf<typeof past>;
 
 const WHY = 1000;
 
-/** Takes the place of what was found before; what is as it was goes on since then. Checks that are gone are left out. */
+/** Takes the place of what was found before; what is as it was goes on since then. Checks that are gone, or were edited meanwhile, are left out. */
 export async function saveJudged(tx: Tx, device: number, run: number | null, all: readonly JudgedCheck[]) {
   if (all.length === 0) return;
   const ids = all.map(({ id }) => id);
-  const standing = await tx.select<{ id: number; state: string | null; findings: string | null; since: Date | null }>(
-    `SELECT c.id, r.state, r.findings, r.since FROM \`check\` c
+  const standing = await tx.select<{
+    id: number;
+    version: number;
+    state: string | null;
+    findings: string | null;
+    since: Date | null;
+  }>(
+    `SELECT c.id, c.version, r.state, r.findings, r.since FROM \`check\` c
      LEFT JOIN check_result r ON r.check_id = c.id AND r.device_id = ? WHERE c.id IN (?)`,
     [device, ids],
   );
@@ -55,9 +61,9 @@ export async function saveJudged(tx: Tx, device: number, run: number | null, all
   const before = new Map(standing.map((row) => [Number(row.id), row]));
   const rows: unknown[][] = [];
   const news: Record<string, unknown>[] = [];
-  for (const { id, state, findings, why } of all) {
+  for (const { id, version, state, findings, why } of all) {
     const was = before.get(id);
-    if (!was) continue;
+    if (was?.version !== version) continue;
     const found = JSON.stringify(findings);
     const same = was.state === state;
     rows.push([id, device, state, found, why.slice(0, WHY), same && was.since ? was.since : now, now, run]);

@@ -46,7 +46,8 @@ another way in is open: @{line}
   {
     name: 'no-live-port-without-cable',
     title: 'No port is live in which the records know no cable',
-    source: `@let cabled = pick(links, "interface")
+    source: `@require ports, "its records know no port of it"
+@let cabled = pick(links, "interface")
 @for port of ports
   @for row of answers.interfaces where row.name == port.name and row.live and port.name not in cabled
 @{port.name} is live, and the records know no cable in it

@@ -22,7 +22,7 @@ export async function tryCheck(tx: Tx, { source, device: ref }: BodyOf<'check.tr
   const look = (await looksAt(tx, [device.id], { texts: uses.running, far: uses.carried })).get(device.id);
   const target = (await targetsOf(tx, [device])).get(device.id);
   if (!look || !target) return { ...nothing, faults: [] };
-  const [one] = judgeOne(target, look, [{ id: 0, name: NAME, source, uses }], notAsked(look), tx.sealer);
+  const [one] = judgeOne(target, look, [{ id: 0, version: 0, name: NAME, source, uses }], notAsked(look), tx.sealer);
   if (!one) return { ...nothing, faults: [] };
   const { state, findings, why } = one;
   return { faults: [], state, findings, why, questions: uses.questions };

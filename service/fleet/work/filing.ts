@@ -52,8 +52,21 @@ export async function readHostFiles(
 
 const STANDARD_MODE = '644';
 
-/** Writes it beside, gives it owner and mode, moves it into place. */
+/** Writes it beside, gives it owner and mode, moves it into place; what was written in vain goes again. */
 export async function putHostFile(
+  filing: Filing,
+  wanted: WantedFile,
+  found: FoundFile | null,
+  say: Say,
+): Promise<string | undefined> {
+  const refused = await written(filing, wanted, found, say);
+  if (refused === undefined || wanted.content === null) return refused;
+  const remove = filled(filing.remove, { path: `${wanted.path}${NEW}` });
+  await say(remove, remove);
+  return refused;
+}
+
+async function written(
   filing: Filing,
   { path, owner, mode, content }: WantedFile,
   found: FoundFile | null,
