@@ -5,7 +5,7 @@ import type { ShownComparison, ShownDrift } from '@zpine/contract/driftShapes';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { confirmed } from './changing.ts';
-import { expectationsOf } from './expecting.ts';
+import { careOf, withCare, type CareOptions } from './careful.ts';
 import { clientOf, outputOf } from './context.ts';
 import { fileLines } from './fileDrift.ts';
 import { ago, out, table } from './print.ts';
@@ -30,8 +30,7 @@ export function addComparing(program: Command): void {
     )
     .action(compare);
 
-  const list = (value: string, before: string[]): string[] => [...before, value];
-  withDevices(
+  withCare(
     program
       .command('push')
       .description(
@@ -39,21 +38,8 @@ export function addComparing(program: Command): void {
       )
       .argument('[device...]'),
   )
-    .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
-    .option(
-      '--expect <text>',
-      'what the answers have to say afterwards: a word, or FIELD=VALUE; may come again',
-      list,
-      [] as string[],
-    )
-    .option('--expect-not <text>', 'what they must not say', list, [] as string[])
-    .option('--no-keep', 'do not have the devices store what then runs')
-    .option('--per-site <number>', 'so many devices of one site at a time')
     .option('--secrets', 'send secrets, too, that a device does not show well enough to say whether they are right')
     .option('--stale', 'editions, too, whose inputs have changed since they were made')
-    .option('--insist', 'although the service would lose its way in; needs --reason')
-    .option('--everything', 'the selection may be every device there is')
-    .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
     .addHelpText(
       'after',
       "\nExamples:\n  zpine push ard-acc-1\n  zpine push --where 'site=ard duty=access' --ask interfaces --go 12",
@@ -198,30 +184,17 @@ function differences(comparison: ShownComparison | null, all: boolean): void {
   for (const { above, line } of comparison.notComparable) out(`  not comparable: ${[...above, line].join(' > ')}`);
 }
 
-interface PushOptions extends Selected {
-  ask: string[];
-  expect: string[];
-  expectNot: string[];
-  keep: boolean;
+interface PushOptions extends CareOptions {
   secrets?: boolean;
   stale?: boolean;
-  perSite?: string;
-  insist?: boolean;
-  everything?: boolean;
-  go?: string;
 }
 
 async function push(devices: string[], options: PushOptions, command: Command): Promise<void> {
   const body = {
     ...selectionOf(devices, options),
-    questions: options.ask,
-    expect: expectationsOf(options),
-    keep: options.keep,
+    ...careOf(options),
     stale: options.stale === true,
     secrets: options.secrets === true,
-    ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),
-    insist: options.insist === true,
-    everything: options.everything === true,
   };
   const run = await follow(await clientOf().call('run.push', { body, reason: options.reason }));
   await confirmed(run, options.go, command);

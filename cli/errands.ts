@@ -1,28 +1,20 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
 import type { Command } from 'commander';
-import { expectationsOf } from './expecting.ts';
+import { careOf, withCare, type CareOptions } from './careful.ts';
 import { clientOf } from './context.ts';
 import { readText } from './files.ts';
 import { UsageError } from './refusals.ts';
 import { selectionWithTable } from './reaching.ts';
 import { addGoAndBack, confirmed } from './changing.ts';
-import { follow, withDevices, type Selected } from './runs.ts';
+import { follow } from './runs.ts';
 
-interface ErrandOptions extends Selected {
+interface ErrandOptions extends CareOptions {
   line: string[];
   table?: string;
   by?: string;
-  ask: string[];
-  expect: string[];
-  expectNot: string[];
-  keep: boolean;
   away?: boolean;
   secretsFrom?: string;
-  everything?: boolean;
-  insist?: boolean;
-  perSite?: string;
   device: string[];
-  go?: string;
 }
 
 export function addErrands(program: Command): void {
@@ -30,7 +22,7 @@ export function addErrands(program: Command): void {
   const noun = program
     .command('errand')
     .description('Some lines, once, for some devices: previewed, confirmed by number, verified, kept, captured.');
-  withDevices(
+  withCare(
     noun
       .command('run')
       .description('preview lines for devices, and do them when the number of devices is confirmed')
@@ -40,21 +32,8 @@ export function addErrands(program: Command): void {
     .option('--device <device>', 'a device; may come again', list, [] as string[])
     .option('--table <file>', 'lines that differ from device to device: a CSV with one column or one row per device')
     .option('--by <way>', 'whether devices stand in columns or in rows; found out by itself when not given')
-    .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
-    .option(
-      '--expect <text>',
-      'what the answers have to say afterwards: a word, or FIELD=VALUE; may come again',
-      list,
-      [] as string[],
-    )
-    .option('--expect-not <text>', 'what they must not say', list, [] as string[])
-    .option('--no-keep', 'do not have the devices store what then runs')
-    .option('--per-site <number>', 'so many devices of one site at a time')
     .option('--secrets-from <capture>', 'dots in the lines stand for what this capture has there')
     .option('--away', 'take away what the lines say, wherever it stands')
-    .option('--insist', 'although the service would lose its way in; needs --reason')
-    .option('--everything', 'the selection may be every device there is')
-    .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed')
     .addHelpText(
       'after',
       "\nExamples:\n  zpine errand run --where 'dialect=furrow' --line 'journal to 10.77.0.7'\n  zpine errand run gates.txt --where 'site=har duty=access' --ask interfaces\n  zpine errand run --table columns.csv --go 12",
@@ -65,14 +44,9 @@ export function addErrands(program: Command): void {
       const body = {
         ...selectionWithTable(options.device, options),
         ...(typed === '' ? {} : { lines: typed }),
-        questions: options.ask,
-        expect: expectationsOf(options),
-        keep: options.keep,
+        ...careOf(options),
         away: options.away === true,
         ...(options.secretsFrom === undefined ? {} : { secretsFrom: Number(options.secretsFrom.replace('#', '')) }),
-        everything: options.everything === true,
-        insist: options.insist === true,
-        ...(options.perSite === undefined ? {} : { perSite: Number(options.perSite) }),
       };
       const run = await follow(await clientOf().call('run.errand', { body, reason: options.reason }));
       await confirmed(run, options.go, command);
