@@ -20,6 +20,7 @@ import { addDoctor } from './doctor.ts';
 import { addDialectVerbs } from './dialects.ts';
 import { addGoAndBack, confirmed } from './changing.ts';
 import { addComparing } from './comparing.ts';
+import { addOperationNouns } from './operations.ts';
 import { addErrands } from './errands.ts';
 import { addExports } from './exports.ts';
 import { addFinding } from './finding.ts';
@@ -117,6 +118,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addCaptures(program);
   addComparing(program);
   addErrands(program);
+  addOperationNouns(program);
   addGoAndBack(addRuns(program, confirmed));
   addLive(program);
   addDoctor(program);

@@ -1,13 +1,18 @@
 /** Reach, ask and capture. */
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import type { Command } from 'commander';
 import { expectationWords, missWords } from '@zpine/core/fleet/expectations';
 import { rungs, type RungState } from '@zpine/core/fleet/rungs';
+import type { Ask as Asked } from '@zpine/core/fleet/asking';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
-import { answerTable, fieldNames } from '@zpine/contract/runTables';
+import { cellsToCsv } from '@zpine/contract/csv';
+import { answerTable, fieldNames, wideAnswerTable } from '@zpine/contract/runTables';
 import { expectationsOf } from './expecting.ts';
-import { clientOf } from './context.ts';
+import { clientOf, outputOf } from './context.ts';
 import { readTable } from './files.ts';
-import { err, out, table, type Table } from './print.ts';
+import { blanksFrom, blankWords, list } from './blanks.ts';
+import { err, out, raw, table, type Table } from './print.ts';
 import { confirmed } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 import { outcomeText } from './runRow.ts';
@@ -30,12 +35,11 @@ export function addReaching(program: Command): void {
     .addHelpText('after', "\nExamples:\n  zpine reach har-acc-1\n  zpine reach --where 'stage=unproved' --accept")
     .action(reach);
 
-  const list = (value: string, before: string[]): string[] => [...before, value];
   withDevices(
     program
       .command('ask')
       .description('read-only questions to devices: fields as columns, or equal answers together')
-      .argument('[question...]', 'named questions of the dialects: version, interfaces, neighbours, arp, macs, time'),
+      .argument('[question...]', 'named questions of the dialects, as --list says'),
   )
     .option('--command <command>', 'a command that only reads; may come again', list, [] as string[])
     .option('--device <device>', 'a device; may come again', list, [] as string[])
@@ -44,7 +48,14 @@ export function addReaching(program: Command): void {
     .option('--expect <text>', 'what every answer must have; may come again', list, [] as string[])
     .option('--expect-not <text>', 'what no answer may have', list, [] as string[])
     .option('--expect-line <pattern>', 'a line of every answer must fit this', list, [] as string[])
+    .option('--blank <name=value>', 'what stands in a blank of the questions; may come again', list, [] as string[])
+    .option('--rows <pattern>', 'of --command: each line that fits is a row, its named parts are the columns')
+    .option('--part <begin>', 'a part of what runs: lines that begin so, with all that stands below them')
+    .option('--lines <pattern>', 'of what runs, or of that part: lines that fit, with the blocks they stand in')
+    .option('--wide', 'one row per device, with a column for each field of each question')
     .option('--text', 'every answer as it came')
+    .option('--folder <path>', 'write every answer into a file of its own: PATH/DEVICE/QUESTION.txt')
+    .option('--list', 'say what there is to be asked, by dialect, and ask nothing')
     .addHelpText(
       'after',
       "\nExamples:\n  zpine ask time --where 'site=har' --expect 10.77.0.5 --expect 10.77.0.6\n  zpine ask --command 'tell clock' --where 'dialect=furrow'\n  zpine ask interfaces --device har-acc-1 --csv",
@@ -118,6 +129,13 @@ interface AskOptions extends Selected {
   expectNot: string[];
   expectLine: string[];
   text?: boolean;
+  blank: string[];
+  rows?: string;
+  part?: string;
+  lines?: string;
+  wide?: boolean;
+  folder?: string;
+  list?: boolean;
 }
 
 /** A table alone selects its own devices. */
@@ -136,10 +154,85 @@ export function selectionWithTable(devices: string[], options: Selected & { tabl
   };
 }
 
+/** Blanks go to the questions that have them. */
+async function questionAsks(questions: string[], { blank }: AskOptions): Promise<Asked[]> {
+  const given = Object.entries(blanksFrom(blank));
+  if (given.length === 0) return questions.map((question) => ({ question }));
+  const { items } = await clientOf().call('dialect.knows', { query: {} });
+  const blanksOf = (question: string): string[] =>
+    items.flatMap(({ questions: known }) =>
+      known.filter((one) => one.question === question).flatMap((one) => one.blanks.map(({ name }) => name)),
+    );
+  for (const [name] of given)
+    if (!questions.some((question) => blanksOf(question).includes(name)))
+      throw new UsageError(`none of these questions has a blank ${name}; zpine ask --list`);
+  return questions.map((question) => {
+    const own = given.filter(([name]) => blanksOf(question).includes(name));
+    return { question, ...(own.length > 0 ? { blanks: Object.fromEntries(own) } : {}) };
+  });
+}
+
+const commandAsks = ({ command, rows }: AskOptions): Asked[] => {
+  if (rows !== undefined && command.length === 0) throw new UsageError('--rows goes with --command');
+  return command.map((one) => ({ command: one, ...(rows === undefined ? {} : { rows }) }));
+};
+
+const partAsk = ({ part, lines }: AskOptions): Asked[] =>
+  part === undefined && lines === undefined
+    ? []
+    : [{ ...(part === undefined ? {} : { part }), ...(lines === undefined ? {} : { lines }) }];
+
+/** What there is to be asked; what several dialects answer alike is told once. */
+async function listQuestions(command: Command): Promise<void> {
+  const { items } = await clientOf().call('dialect.knows', { query: {} });
+  if (outputOf(command).json)
+    return out(
+      JSON.stringify(
+        items.map(({ operations: _operations, ...rest }) => rest),
+        null,
+        2,
+      ),
+    );
+  const rows = new Map<string, { dialects: string[]; cells: string[] }>();
+  for (const { dialect, questions } of items)
+    for (const { question, about, fields, blanks } of questions) {
+      const cells = [question, about, fields.join(', '), blankWords(blanks)];
+      const key = JSON.stringify(cells);
+      rows.set(key, { dialects: [...(rows.get(key)?.dialects ?? []), dialect], cells });
+    }
+  const sorted = [...rows.values()].sort((a, b) => ((a.cells[0] ?? '') < (b.cells[0] ?? '') ? -1 : 1));
+  out(
+    table(
+      ['question', 'dialects', 'what it tells', 'fields', 'blanks'],
+      sorted.map(({ dialects, cells: [question = '', ...rest] }) => [question, dialects.join(', '), ...rest]),
+    ),
+  );
+}
+
+/** `route address=10.77.0.4` as the name of a file. */
+const fileName = (ask: string): string => ask.replace(/[^A-Za-z0-9._=-]+/g, '-').replace(/^[-.]+|-+$/g, '') || 'answer';
+
+/** An answer to a file; what was not answered has none, and is told. */
+function intoFolder(run: ShownRun, folder: string): void {
+  let files = 0;
+  for (const row of run.rows)
+    for (const answer of row.answers ?? []) {
+      if (answer.refused !== null) continue;
+      const place = join(folder, row.device);
+      mkdirSync(place, { recursive: true });
+      writeFileSync(join(place, `${fileName(answer.ask)}.txt`), `${answer.text}\n`);
+      files += 1;
+    }
+  const without = run.rows.filter((row) => !row.answers?.some((one) => one.refused === null));
+  out(`${files} file${files === 1 ? '' : 's'} in ${folder}`);
+  if (without.length > 0) out(outcomeTable({ ...run, rows: without }));
+}
+
 async function ask(questions: string[], options: AskOptions, command: Command): Promise<void> {
+  if (options.list) return listQuestions(command);
   const body = {
     ...selectionWithTable(options.device, options),
-    asks: [...questions.map((question) => ({ question })), ...options.command.map((one) => ({ command: one }))],
+    asks: [...(await questionAsks(questions, options)), ...commandAsks(options), ...partAsk(options)],
     expect: [
       // A command has no fields.
       ...expectationsOf(options, options.command.length === 0),
@@ -147,10 +240,16 @@ async function ask(questions: string[], options: AskOptions, command: Command): 
     ],
   };
   const run = await follow(await clientOf().call('run.ask', { body, reason: options.reason }));
+  if (options.wide && outputOf(command).csv) {
+    const { heads, rows } = wideAnswerTable(run);
+    raw(cellsToCsv(heads, rows));
+    return judge(run);
+  }
   if (asData(run, command)) return;
-  if (options.text) texts(run);
+  if (options.folder !== undefined) intoFolder(run, options.folder);
+  else if (options.text) texts(run);
   else if (fieldNames(run.rows).length > 0) {
-    const { heads, rows } = answerTable(run);
+    const { heads, rows } = options.wide ? wideAnswerTable(run) : answerTable(run);
     out(table(heads, rows));
   } else await alike(run);
   out('');

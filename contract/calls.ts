@@ -60,6 +60,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'doctor.processes': { method: 'GET', path: '/processes' },
   'doctor.data': { method: 'GET', path: '/doubts' },
   'dialect.shipped': { method: 'GET', path: '/shipped-dialects' },
+  'dialect.knows': { method: 'GET', path: '/dialect-words' },
   'dialect.check': { method: 'POST', path: '/dialect-checks', saves: 'never' },
   'dialect.try': { method: 'POST', path: '/dialect-tries', saves: 'never' },
   'run.list': { method: 'GET', path: '/runs' },

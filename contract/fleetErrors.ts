@@ -35,6 +35,37 @@ export const fleetErrors = {
     (p) => `no dialect of these devices has a question "${p.question}"; there are ${p.known}`,
     meant,
   ),
+  'blank-missing': row(
+    422,
+    'Blank not filled in',
+    (p) => `nothing was said for ${p.blank}${p.about ? ` (${p.about})` : ''}: a ${p.kind} goes there`,
+    (p) => `--blank ${p.blank}=...`,
+  ),
+  'blank-unknown': row(422, 'No such blank', (p) => `there is no blank ${p.blank}; there is ${p.known}`, meant),
+  'blank-unfit': row(422, 'Does not fit', (p) => `${p.blank}: "${p.value}" does not fit: ${p.why}`),
+  'wide-head-missing': row(
+    422,
+    'Column without a head',
+    (p) => `row ${p.row}, column ${p.column}: "${p.value}" stands below no head`,
+    () => 'say in the first row what the column is',
+  ),
+  'wide-head-twice': row(
+    422,
+    'Two columns alike',
+    (p) => `column ${p.column} has the same head as column ${p.first}: ${p.head}`,
+  ),
+  'wide-device-missing': row(
+    422,
+    'Row without a device',
+    (p) => `row ${p.row}, column ${p.column}: no device stands there`,
+  ),
+  'wide-device-twice': row(
+    422,
+    'Device twice',
+    (p) => `row ${p.row}: ${p.device} stands in row ${p.first} already, and this is done once per device`,
+  ),
+  'wide-cell': row(422, 'Cell that does not fit', (p) => `row ${p.row}, column "${p.head}": ${p.why}`),
+  'ask-part': row(422, 'What is asked?', (p) => `${p.field} goes with ${p.with} only`),
   'pattern-faulty': row(422, 'Pattern not understood', (p) => `"${p.pattern}": ${p.why}`),
   'list-empty': row(422, 'No lines', (p) => `there is no line in it, or lines for more than ${p.max} devices`),
   'list-device-missing': row(
@@ -92,6 +123,17 @@ export const fleetErrors = {
     'Not known how',
     (p) => `${p.device}: the sheet of ${p.dialect} does not say how a device is ${p.how}`,
     (p) => `zpine dialect check FILE; the part of a sheet that says it is called ${p.operation}`,
+  ),
+  'operation-unnamed': row(
+    422,
+    'No such operation',
+    (p) => `${p.device}: the sheet of ${p.dialect} has no operation "${p.operation}"; there is ${p.known}`,
+    meant,
+  ),
+  'operation-table': row(
+    422,
+    'Not such a table',
+    () => 'a table for an operation has a head row: a column for the device, and one for each blank',
   ),
   'take-over-uncaptured': row(
     409,

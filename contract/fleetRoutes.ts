@@ -5,6 +5,7 @@ import {
   answerGroupSchema,
   askBodySchema,
   captureSchema,
+  dialectWordsSchema,
   diffLineSchema,
   errandBodySchema,
   noticeSchema,
@@ -33,6 +34,15 @@ export const fleetRoutes = {
     reply: items(
       z.object({ name: z.string(), title: z.string(), about: z.string(), sheet: z.string(), entered: z.boolean() }),
     ),
+  }),
+  'dialect.knows': route({
+    method: 'GET',
+    path: '/dialect-words',
+    role: 'viewer',
+    summary: 'What each dialect answers by name and can be told to do, with the blanks of it',
+    group: 'Dialects',
+    query: z.strictObject({ dialect: text(60).optional() }),
+    reply: items(dialectWordsSchema),
   }),
   'dialect.check': route({
     method: 'POST',

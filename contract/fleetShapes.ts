@@ -1,6 +1,7 @@
 /** Shapes of what the fleet's routes take and give. */
 import { z } from 'zod';
 import { checkStates } from '@zpine/core/checks/judge';
+import { blankSchema } from '@zpine/core/dialect/blanks';
 import { expectationKinds } from '@zpine/core/fleet/expectations';
 import { outcomes } from '@zpine/core/fleet/outcomes';
 import { rungNames } from '@zpine/core/fleet/rungs';
@@ -23,9 +24,20 @@ const linesSchema = z
   .refine((typed) => !hasControl(typed, true), { params: { code: 'text-control', params: {} } });
 const commandSchema = z.string().trim().min(1).max(1000);
 
+/** What stands in blanks, by their names. */
+const blanksSchema = z.record(z.string().regex(/^[a-z][a-z0-9-]{0,29}$/), text(500));
+
 const askedSchema = z.strictObject({
   command: commandSchema.optional().describe('A command that only reads'),
   question: text(40).optional().describe('A named question of the dialects'),
+  blanks: blanksSchema.optional().describe('What stands in the blanks of the question'),
+  rows: text(1000).optional().describe('Of a command: a pattern; each line that fits is a row of its named parts'),
+  part: text(500)
+    .optional()
+    .describe('Instead: a part of what runs, by the beginning of a line: all that stands below it'),
+  lines: text(500)
+    .optional()
+    .describe('Instead, or of that part: the lines that fit a pattern, with the blocks they stand in'),
 });
 
 const expectationSchema = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
@@ -105,11 +117,12 @@ export const restoreBodySchema = z.strictObject({
 
 export const operationBodySchema = z.strictObject({
   ...selection,
-  operation: z.enum(['restart', 'wipe']),
-  insist: z
-    .boolean()
-    .default(false)
-    .describe('Restart although what is stored would not let the service in; needs a reason'),
+  operation: text(40).describe('restart, wipe, or one that the dialects of the devices name'),
+  blanks: blanksSchema.default({}).describe('What stands in its blanks; names of templates may stand in it'),
+  perDevice: sheetOfLinesSchema
+    .optional()
+    .describe('Blanks that differ from device to device: a table with a head row, one column of which is the device'),
+  insist: z.boolean().default(false).describe('Do it although the service would lose its way in; needs a reason'),
   hours: z
     .number()
     .positive()
@@ -273,6 +286,27 @@ export const captureSchema = z.object({
 export type ShownCapture = z.output<typeof captureSchema>;
 
 export const diffLineSchema = z.object({ sign: z.enum([' ', '+', '-']), text: z.string() });
+
+const blankShownSchema = blankSchema.extend({ name: z.string() });
+export type ShownBlank = z.output<typeof blankShownSchema>;
+
+export const dialectWordsSchema = z.object({
+  dialect: z.string(),
+  title: z.string(),
+  questions: z.array(
+    z.object({
+      question: z.string(),
+      about: z.string(),
+      command: z.string(),
+      fields: z.array(z.string()),
+      blanks: z.array(blankShownSchema),
+    }),
+  ),
+  operations: z.array(
+    z.object({ operation: z.string(), title: z.string(), about: z.string(), blanks: z.array(blankShownSchema) }),
+  ),
+});
+export type DialectWords = z.output<typeof dialectWordsSchema>;
 
 export const sheetFaultSchema = z.object({ line: z.int(), column: z.int(), place: z.string(), message: z.string() });
 

@@ -33,6 +33,42 @@ export function answerTable(run: Pick<ShownRun, 'rows' | 'asks'>): RunTable {
   return { heads: ['device', ...(several ? ['ask'] : []), ...names, 'remark'], rows };
 }
 
+/**
+ * One line for each device: a column for each field of each question, named by both where there are several. What an
+ * answer says in several rows stands in one cell, with commas between.
+ */
+export function wideAnswerTable(run: Pick<ShownRun, 'rows'>): RunTable {
+  const answers = run.rows.flatMap((row) => row.answers ?? []);
+  const asks = [...new Set(answers.map((one) => one.ask))];
+  const columns = asks.flatMap((ask): { ask: string; field: string | undefined }[] => {
+    const fields = new Set(answers.filter((one) => one.ask === ask).flatMap((one) => one.rows.flatMap(Object.keys)));
+    return fields.size === 0 ? [{ ask, field: undefined }] : [...fields].map((field) => ({ ask, field }));
+  });
+  return {
+    heads: [
+      'device',
+      ...columns.map(({ ask, field }) => (field === undefined ? ask : asks.length > 1 ? `${ask}.${field}` : field)),
+      'remark',
+    ],
+    rows: run.rows.map((row) => {
+      const of = (ask: string) => row.answers?.find((one) => one.ask === ask);
+      const remarks = (row.answers ?? []).flatMap((one) =>
+        one.refused === null ? [] : [`${one.ask}: ${one.refused}`],
+      );
+      return [
+        row.device,
+        ...columns.map(({ ask, field }) => {
+          const answer = of(ask);
+          if (field === undefined) return answer ? firstLine(answer.text) : '';
+          const values = (answer?.rows ?? []).flatMap((fields) => (fields[field] === undefined ? [] : [fields[field]]));
+          return values.join(', ');
+        }),
+        row.outcome === 'answered' ? remarks.join('; ') : wordsOf(row),
+      ];
+    }),
+  };
+}
+
 const firstLine = (text: string): string => {
   const [first = '', ...rest] = text.split('\n');
   return rest.length > 0 ? `${first} … (${rest.length + 1} lines)` : first;

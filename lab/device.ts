@@ -1,8 +1,9 @@
 /** What all simulated devices have: power, a memory that survives it, a log, faults, and a door for SSH. */
 import type { Fault } from './faults.ts';
+import { Facts, type Part } from './facts.ts';
 import type { Hears } from './hears.ts';
 import { sleep } from './sleep.ts';
-import { doorFaults, SshDoor, type DoorOptions } from './ssh.ts';
+import { doorFaults, fingerprintOf, newHostKey, SshDoor, type DoorOptions } from './ssh.ts';
 import type { Wire } from './wire.ts';
 
 /** What it is, screwed on. */
@@ -53,9 +54,27 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   private power: AbortController | undefined;
   private door: SshDoor | undefined;
   private life: Promise<void> = Promise.resolve();
+  readonly facts: Facts;
 
   constructor(options: Options) {
     this.options = options;
+    const { flash } = options;
+    this.facts = new Facts({
+      has: (fault) => this.has(fault),
+      hears: () => this.plugged,
+      ways: () => this.ways(),
+      parts: () => this.parts(),
+      guests: () => this.door?.guests() ?? [],
+      log: () => this.log,
+      files: () => this.stored(),
+      fingerprint: () => fingerprintOf(flash.hostKey),
+      mint: () => {
+        flash.hostKey = newHostKey();
+        options.saved();
+        this.door?.rekey(flash.hostKey);
+        this.note(`another host key: ${fingerprintOf(flash.hostKey)}`);
+      },
+    });
   }
 
   /** From power on to where it waits for whoever comes; throws when it is switched off meanwhile. */
@@ -64,6 +83,27 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   abstract print(): string;
   abstract get address(): string | undefined;
   protected abstract behindTheDoor(): BehindTheDoor;
+  /** Addresses that it has a way to. */
+  protected abstract ways(): string[];
+  /** Files in its store by name. */
+  protected stored(): Record<string, string> {
+    const { flash, particulars } = this.options;
+    return { configuration: flash.kept, system: `${particulars.model} ${particulars.version}` };
+  }
+
+  /** What is in its slots: up, unless something is wrong with it. */
+  private parts(): Part[] {
+    const { model, serial, cards } = this.options.particulars;
+    const dead = this.has('dead-part') ? cards.length : -1;
+    return [
+      { slot: '0', model, serial, state: 'up' as const },
+      ...cards.map((card, i): Part => ({
+        ...card,
+        state: this.isStarting() ? 'starting' : i === dead - 1 ? 'failed' : 'up',
+      })),
+    ];
+  }
+
   /** What is gone without power. */
   protected forget(): void {}
 
@@ -89,6 +129,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     await this.door?.close();
     this.door = undefined;
     this.forget();
+    this.facts.forget();
     this.changes = 0;
     this.note('power off');
   }
@@ -104,6 +145,10 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   }
 
   protected get heard(): readonly Hears[] {
+    return this.facts.heard();
+  }
+
+  private get plugged(): readonly Hears[] {
     if (this.has('dark-port') && this.changes > 0) return [];
     return this.has('unplugged') ? this.options.hears.slice(1) : this.options.hears;
   }
@@ -172,7 +217,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
 
   protected async openDoor(): Promise<void> {
     const { address } = this;
-    if (address === undefined || this.has('mute')) return;
+    if (address === undefined || this.has('mute') || this.has('bare-only')) return;
     const { flash, wire, faults } = this.options;
     this.door = new SshDoor({
       ...wire.to(address, 22),

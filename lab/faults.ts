@@ -27,6 +27,12 @@ export const faults = {
   'dark-port': 'leaves its ports dark once it was changed, whatever its lines say',
   'starts-late': 'turns down lines of its sockets at first: the card that they are on is starting',
   'lane-nowhere': 'has no link on a face whose lane is on no live port',
+  'clock-astray': 'has a clock that is three hours late, and follows nobody',
+  flapping: 'has a first port that goes up and down all the time',
+  'wrong-neighbour': 'hears somebody else on its first port than it should',
+  'stays-dark': 'leaves a port dark that was bounced',
+  'dead-part': 'has a card that failed',
+  'bare-only': 'lets nobody in by SSH, only without encryption',
   slow: 'takes four times as long for everything',
 } as const;
 

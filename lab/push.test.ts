@@ -1,4 +1,5 @@
 /** Random configurations of each dialect, brought to random editions on the simulated devices themselves. */
+import { bareFacts } from './facts.ts';
 import { readFileSync } from 'node:fs';
 import { expect } from 'chai';
 import { describe, it } from 'mocha';
@@ -329,7 +330,8 @@ describe('a push', function () {
           say: (command) => {
             const { wrong, status } = execute(command, {
               memory,
-              about: { model: '', serial: '', version: '' },
+              about: () => ({}),
+              facts: bareFacts(),
               hears: () => [],
               files: new Map(),
               fileFaults: { full: () => false, loses: () => false },

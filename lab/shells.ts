@@ -1,4 +1,5 @@
 /** Shells without a switch around them: what the dialects' words do to a memory, for whoever tries just that. */
+import { bareFacts } from './facts.ts';
 import { Memory } from './furrow/memory.ts';
 import { Shell } from './furrow/shell.ts';
 import { Script } from './quill/script.ts';
@@ -28,6 +29,7 @@ export function bareFurrow(start: string, own = false): Bare {
     erase: () => undefined,
     changed: () => false,
     prompt: (name) => name,
+    facts: bareFacts(),
   });
   return { print: () => memory.print(), say: (line) => shell.line(line) ?? '' };
 }
@@ -45,6 +47,7 @@ export function bareQuill(start: string): Bare {
     restart: () => undefined,
     changed: () => false,
     prompt: (name) => name,
+    facts: bareFacts(),
     fault: () => undefined,
   });
   return { print: () => script.print(), say: (line) => shell.line(line) ?? '' };

@@ -1,6 +1,8 @@
 /** An SSH server at one address: a shell with a prompt behind it, or commands one by one. */
+import { createHash } from 'node:crypto';
 import { connect as connectSocket } from 'node:net';
 import ssh2, { type Algorithms, type Connection, type ServerChannel } from 'ssh2';
+import type { Guest } from './facts.ts';
 import type { Fault } from './faults.ts';
 
 const { Server, utils } = ssh2;
@@ -51,6 +53,13 @@ export function newKeyPair(): { private: string; public: string } {
   }
 }
 
+/** `SHA256:…` (RFC 4716, section 4, with SHA-256 and base64 as OpenSSH writes it). */
+export function fingerprintOf(privateKey: string): string {
+  const key = utils.parseKey(privateKey);
+  if (key instanceof Error) throw key;
+  return `SHA256:${createHash('sha256').update(key.getPublicSSH()).digest('base64').replace(/=+$/, '')}`;
+}
+
 export const newHostKey = (): string => newKeyPair().private;
 
 /** What devices of long ago had. */
@@ -64,18 +73,32 @@ const FLOOD_BYTES = 50 * 1024 * 1024;
 
 export class SshDoor {
   private readonly options: DoorOptions;
-  private readonly connections = new Set<Connection>();
+  /** Who is in, by the connection; nobody yet where no sign-in came through. */
+  private readonly connections = new Map<Connection, Guest | undefined>();
   private server: InstanceType<typeof Server> | undefined;
 
   constructor(options: DoorOptions) {
     this.options = options;
   }
 
+  guests(): Guest[] {
+    return [...this.connections.values()].filter((guest) => guest !== undefined);
+  }
+
+  /** Another host key for those who come from now on. */
+  rekey(hostKey: string): void {
+    this.options.hostKey = hostKey;
+    // A server that closes listens no more, and lets those go on who are in.
+    this.server?.close();
+    void this.open();
+  }
+
   open(): Promise<void> {
     const { address, port, hostKey, faults } = this.options;
     const hostKeys = [faults('other-key') ? newHostKey() : hostKey];
-    const server = new Server({ hostKeys, ...(faults('old-algorithms') ? { algorithms: OLD } : {}) }, (connection) =>
-      this.greet(connection),
+    const server = new Server(
+      { hostKeys, ...(faults('old-algorithms') ? { algorithms: OLD } : {}) },
+      (connection, { ip }) => this.greet(connection, ip),
     );
     this.server = server;
     return new Promise((resolve, reject) => {
@@ -87,14 +110,14 @@ export class SshDoor {
   async close(): Promise<void> {
     const { server } = this;
     this.server = undefined;
-    for (const connection of this.connections) connection.end();
+    for (const connection of this.connections.keys()) connection.end();
     this.connections.clear();
     if (server) await new Promise<void>((resolve) => server.close(() => resolve()));
   }
 
-  private greet(connection: Connection): void {
+  private greet(connection: Connection, from: string): void {
     (connection as Connection & { setNoDelay?: (on: boolean) => void }).setNoDelay?.(true);
-    this.connections.add(connection);
+    this.connections.set(connection, undefined);
     let user = '';
     connection.on('close', () => this.connections.delete(connection));
     connection.on('error', () => connection.end());
@@ -103,6 +126,7 @@ export class SshDoor {
       if (context.method === 'password' && this.options.admits(context.username, context.password)) context.accept();
       else context.reject(['password']);
     });
+    connection.on('ready', () => this.connections.set(connection, { user, from, since: new Date() }));
     connection.on('session', (accept) => {
       const session = accept();
       session.on('pty', (acceptPty) => acceptPty?.());

@@ -25,7 +25,10 @@ export function jobInThread(config: Config, job: ClaimedJob, ...endings: AbortSi
     resourceLimits: { maxOldGenerationSizeMb: heapOf(name) },
   };
   const source = new URL('./jobThread.ts', import.meta.url);
-  const thread = built ? new Worker(built, options) : new Worker(loadingSource(source), { ...options, eval: true });
+  // What was built needs nothing of what makes sources loadable, whoever starts it.
+  const thread = built
+    ? new Worker(built, { ...options, execArgv: [] })
+    : new Worker(loadingSource(source), { ...options, eval: true });
   const stop = () => void thread.terminate();
   for (const ending of endings) {
     if (ending.aborted) stop();

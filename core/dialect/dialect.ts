@@ -3,6 +3,7 @@ import { parseConfig, walk, type ConfigLine } from '../config/tree.ts';
 import { Masker } from '../secrets/masking.ts';
 import { compilePattern, type Pattern } from '../text/pattern.ts';
 import { samenessOf, type Sameness } from './sameness.ts';
+import { blankFaults, blankValues, filledIn } from './blanks.ts';
 import { PATH } from './path.ts';
 import { secretFinder } from './secrets.ts';
 import type { DialectSheet } from './sheet.ts';
@@ -38,6 +39,8 @@ export interface Dialect extends Sameness {
   wayIn: (text: string) => WayIn;
   /** The same of a tree that was not read, but worked out. */
   wayInOf: (tree: readonly ConfigLine[]) => WayIn;
+  /** The command of a named question, its blanks filled in; undefined where there is none, or blanks are not filled in. */
+  askedBy: (question: string, given?: Readonly<Record<string, string>>) => string | undefined;
   /** The rows of fields in the answer to a named question. */
   rowsOf: (question: string, answer: string) => Record<string, string>[];
   /** The names of all fields that rows of it may have. */
@@ -78,9 +81,16 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
   const single = all(sheet.single);
   const opens = all(sheet.opens);
   const names = sheet.interfaceNames.map((rule) => ({ ...rule, pattern: compilePattern(rule.records) }));
-  const questions = new Map<string, { rows: Pattern[]; fields: Pattern[] }>();
-  for (const [key, { rows = [], fields = [] }] of Object.entries(sheet.questions))
-    questions.set(key, { rows: all(typeof rows === 'string' ? [rows] : rows), fields: all(fields) });
+  const questions = new Map<string, Reading>();
+  for (const [key, { rows = [], fields = [], states }] of Object.entries(sheet.questions))
+    questions.set(key, {
+      rows: all(typeof rows === 'string' ? [rows] : rows),
+      fields: all(fields),
+      states: Object.entries(states).map(([field, words]) => ({
+        field,
+        words: Object.entries(words).map(([word, source]) => ({ word, pattern: compilePattern(source) })),
+      })),
+    });
   const isVolatile = (line: string) => volatile.some((p) => p.test(line.trim()));
   const steady = (text: string) =>
     volatile.length === 0
@@ -94,6 +104,13 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
   const [portLine, portStill, portLive] = [sheet.ports?.line, sheet.ports?.still, sheet.ports?.live].map((source) =>
     source === undefined ? undefined : compilePattern(source),
   );
+  const interfaceName = (given: string): string => {
+    for (const { pattern, device } of names) {
+      const found = pattern.find(given);
+      if (found) return device.replace(/\{(\w+)\}/g, (_, part: string) => found[part] ?? '');
+    }
+    return given;
+  };
   const finder = secretFinder(secrets, sheet);
   const others = sheet.wayIn?.others ? all(sheet.wayIn.others) : null;
   return {
@@ -128,13 +145,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
       return undefined;
     },
     opens: (path) => opens.some((one) => one.test(path.join(PATH))),
-    interfaceName: (given) => {
-      for (const { pattern, device } of names) {
-        const found = pattern.find(given);
-        if (found) return device.replace(/\{(\w+)\}/g, (_, part: string) => found[part] ?? '');
-      }
-      return given;
-    },
+    interfaceName,
     portOf: (path) => portLine?.find(path)?.port,
     portsIn: (text) => {
       const out = new Map<string, 'live' | 'still'>();
@@ -149,6 +160,12 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
     isLive: (state) => portLive?.test(state) ?? false,
     wayIn: (text) => wayInOf(pathsOf(parse(text))),
     wayInOf: (tree) => wayInOf(pathsOf(tree)),
+    askedBy: (question, given = {}) => {
+      const asked = Object.hasOwn(sheet.questions, question) ? sheet.questions[question] : undefined;
+      if (!asked || blankFaults(asked.blanks, given).length > 0) return undefined;
+      const values = blankValues(asked.blanks, given, { portName: interfaceName, now: new Date() });
+      return filledIn(asked.command, values, sheet.channel === 'exec');
+    },
     rowsOf: (question, answer) => rowsIn(questions.get(question), answer),
     fieldsOf: (question) => {
       const { rows = [], fields = [] } = questions.get(question) ?? {};
@@ -162,11 +179,32 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
 const pathsOf = (tree: readonly ConfigLine[]): string[] =>
   [...walk(tree)].map(({ node, above }) => [...above, node.text].join(PATH));
 
-function rowsIn(
-  question: { rows: Pattern[]; fields: Pattern[] } | undefined,
-  answer: string,
-): Record<string, string>[] {
+/** How the answer to a question is read. */
+interface Reading {
+  rows: Pattern[];
+  fields: Pattern[];
+  /** Words that are alike in all dialects. */
+  states: { field: string; words: { word: string; pattern: Pattern }[] }[];
+}
+
+/** Rows of lines that a pattern of one's own fits. */
+export const rowsBy = (source: string, answer: string): Record<string, string>[] =>
+  rowsIn({ rows: [compilePattern(source)], fields: [], states: [] }, answer);
+
+function rowsIn(question: Reading | undefined, answer: string): Record<string, string>[] {
   if (!question) return [];
+  return rowsAsTold(question, answer).map((row) => {
+    const out = { ...row };
+    for (const { field, words } of question.states) {
+      const said = row[field];
+      const alike = said === undefined ? undefined : words.find(({ pattern }) => pattern.test(said));
+      if (alike) out[field] = alike.word;
+    }
+    return out;
+  });
+}
+
+function rowsAsTold(question: Reading, answer: string): Record<string, string>[] {
   const out: Record<string, string>[] = [];
   const gathered = new Map<string, Set<string>>();
   for (const raw of answer.split('\n')) {

@@ -1,6 +1,9 @@
 /** A dialect sheet: what has to be known of a network operating system to boot, reach, read and change its devices. */
 import { z } from 'zod';
 import { compilePattern } from '../text/pattern.ts';
+import { blankSchema, filledIn, holesIn, sampleValues } from './blanks.ts';
+import { operationFaults, operationSchema } from './operations.ts';
+import type { SheetFault } from './sheetFault.ts';
 
 /** A pattern, checked when the sheet is read. */
 const pattern = (about: string, ...groups: string[]) =>
@@ -34,7 +37,8 @@ const name = z.string().regex(/^[a-z][a-z0-9-]{0,39}$/, 'a name has a-z, 0-9 and
 
 const question = z.strictObject({
   about: z.string().max(200).optional().describe('What it tells, in a few words'),
-  command: command('What is asked'),
+  command: command('What is asked; {blank} is what stands in a blank'),
+  blanks: z.record(name, blankSchema).default({}).describe('What has to be said with the question'),
   rows: z
     .union([pattern('A line that is a row'), z.array(pattern('A line that is a row')).min(1).max(10)])
     .optional()
@@ -44,6 +48,10 @@ const question = z.strictObject({
     .max(40)
     .optional()
     .describe('All named parts of lines that fit give one row together; what comes several times is listed'),
+  states: z
+    .record(z.string().min(1).max(40), z.record(z.string().min(1).max(40), pattern('How this device says it')))
+    .default({})
+    .describe('Of fields: words that are alike in all dialects, each with a pattern of what this one says for it'),
 });
 
 const capturedFile = z.strictObject({
@@ -265,6 +273,7 @@ export const dialectSheet = z.strictObject({
   files: z.record(name, capturedFile).default({}).describe('What is captured beside running and stored configuration'),
   filing: filing.optional().describe('How files of its hosts are read and put'),
   questions: z.record(name, question).default({}),
+  operations: z.record(name, operationSchema).default({}).describe('Named acts that are no configuration'),
   ports: ports.optional().describe('How ports are told in its lines, and in its answer to the question interfaces'),
   boot: boot.optional().describe('How its devices boot without a configuration'),
   interfaceNames: z
@@ -280,12 +289,6 @@ export const dialectSheet = z.strictObject({
 });
 
 export type DialectSheet = z.output<typeof dialectSheet>;
-
-/** A fault of a sheet, with the way to the value that is wrong. */
-export interface SheetFault {
-  path: (string | number)[];
-  message: string;
-}
 
 /** What the schema cannot say: what belongs together. */
 export function togetherFaults(sheet: DialectSheet): SheetFault[] {
@@ -303,12 +306,19 @@ export function togetherFaults(sheet: DialectSheet): SheetFault[] {
     if (sheet.channel === 'exec' && (sheet.change.enter.length > 0 || sheet.change.leave.length > 0))
       add(['change', 'enter'], 'where every command stands for itself, there is nothing to enter or leave');
   }
+  for (const [key, { command: asks, blanks }] of Object.entries(sheet.questions))
+    for (const hole of holesIn(asks))
+      if (!Object.hasOwn(blanks, hole)) add(['questions', key, 'command'], `there is no blank {${hole}}`);
+  faults.push(...operationFaults(sheet));
   if (sheet.filing && (sheet.filing.about === undefined) !== (sheet.filing.tells === undefined))
     add(['filing', 'about'], 'about and tells go together');
   for (const [field, text] of [
     ['running', sheet.running],
     ['stored', sheet.stored],
-    ...Object.entries(sheet.questions).map(([key, { command: asks }]) => [`questions.${key}.command`, asks] as const),
+    ...Object.entries(sheet.questions).map(
+      ([key, { command: asks, blanks }]) =>
+        [`questions.${key}.command`, filledIn(asks, sampleValues(blanks), sheet.channel === 'exec')] as const,
+    ),
     ...Object.entries(sheet.files).map(([key, file]) => [`files.${key}.command`, file.command] as const),
     ...(['read', 'about', 'digest'] as const).map(
       (key) => [`filing.${key}`, sheet.filing?.[key]?.replaceAll('{path}', '/etc/motd')] as const,

@@ -46,6 +46,7 @@ type Wait = {
   command: string;
   since: number;
   until: number;
+  limitMs: number;
   raising: boolean;
   asks: readonly Asked[];
   /** The device may end the session: that is how it does what it was told. */
@@ -107,10 +108,16 @@ export class Terminal {
    *
    * @param answers patterns of what the device has written when it asks, with what is typed then
    */
-  ask(command: string, answers: readonly { ask: string; say: string }[], now: number): TerminalStep {
+  /** `limitMs`: how long it may take, where that is not as long as any other. */
+  ask(
+    command: string,
+    answers: readonly { ask: string; say: string }[],
+    now: number,
+    limitMs: number = this.limits.answerMs,
+  ): TerminalStep {
     this.listen();
     const asks = answers.map(({ ask, say }) => ({ pattern: compilePattern(ask), reply: say }));
-    return { send: `${command}\n`, ...this.expect(command, now, { asks, mayEnd: true }) };
+    return { send: `${command}\n`, ...this.expect(command, now, { asks, mayEnd: true, limitMs }) };
   }
 
   hear(bytes: Uint8Array, now: number): TerminalStep {
@@ -150,10 +157,11 @@ export class Terminal {
   private expect(
     command: string,
     now: number,
-    more: Partial<Pick<Wait, 'raising' | 'asks' | 'mayEnd'>> = {},
+    more: Partial<Pick<Wait, 'raising' | 'asks' | 'mayEnd' | 'limitMs'>> = {},
   ): TerminalStep {
-    const until = now + this.limits.answerMs;
-    this.wait = { command, since: now, until, raising: false, asks: [], mayEnd: false, ...more };
+    const { limitMs = this.limits.answerMs } = more;
+    const until = now + limitMs;
+    this.wait = { command, since: now, until, raising: false, asks: [], mayEnd: false, ...more, limitMs };
     this.fresh = undefined;
     return this.goOn(now);
   }
@@ -168,7 +176,7 @@ export class Terminal {
       if (asked) {
         send += `${asked.reply}\n`;
         this.tail = '';
-        this.wait = { ...wait, until: now + this.limits.answerMs, asks: wait.asks.filter((one) => one !== asked) };
+        this.wait = { ...wait, until: now + wait.limitMs, asks: wait.asks.filter((one) => one !== asked) };
         return { ...this.goOn(now), send };
       }
       if (line !== '' && this.dialect.isPrompt(line)) {

@@ -1,6 +1,7 @@
 import { expect } from 'chai';
 import { describe, it } from 'mocha';
 import { Memory } from './memory.ts';
+import { bareFacts } from '../facts.ts';
 import { Shell } from './shell.ts';
 
 const memory = () => new Memory({ model: 'LF-24', sockets: { 1: 24 } });
@@ -53,6 +54,7 @@ describe('the shell of a Furrow switch', () => {
       changed: () => false,
       prompt: (name) => name,
       erase: () => void (kept = ''),
+      facts: bareFacts(),
     });
     return { m, s };
   }

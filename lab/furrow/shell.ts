@@ -1,4 +1,5 @@
 /** What a person or program meets behind the prompt of a Furrow switch. */
+import type { Facts } from '../facts.ts';
 import type { Memory } from './memory.ts';
 
 export interface ShellHost {
@@ -23,6 +24,7 @@ export interface ShellHost {
   changed: () => boolean;
   /** What it calls itself in its prompt. */
   prompt: (name: string) => string;
+  facts: Facts;
 }
 
 export class Shell {
@@ -31,6 +33,8 @@ export class Shell {
   private way: string[] = [];
   private climbing = false;
   private top = false;
+  /** It asks whether it is to go on. */
+  private minting = false;
 
   constructor(host: ShellHost) {
     this.host = host;
@@ -38,6 +42,7 @@ export class Shell {
 
   prompt(): string {
     if (this.climbing) return 'phrase: ';
+    if (this.minting) return 'the old key is gone then: go on? (yes/no) ';
     const name = this.host.prompt(this.host.memory.first(/^name (\S+)$/) ?? 'furrow');
     return `${name}${this.ploughing ? '/plough' : this.top ? '/top' : ''}: `;
   }
@@ -46,6 +51,7 @@ export class Shell {
   line(text: string): string | undefined {
     const line = text.trim();
     if (this.climbing) return this.climb(line);
+    if (this.minting) return this.mint(line);
     if (line === '') return '';
     return this.ploughing ? this.plough(line) : this.plain(line);
   }
@@ -80,10 +86,50 @@ export class Shell {
       case 'leave':
         return undefined;
       default: {
-        const told = /^tell (\S+)$/.exec(line)?.[1];
-        return (told === undefined ? undefined : host.tell(told)) ?? `not understood: ${line}\n`;
+        const told = /^tell (\S+( to \S+)?)$/.exec(line)?.[1];
+        const reply = told === undefined ? this.act(line) : host.tell(told);
+        return reply ?? `not understood: ${line}\n`;
       }
     }
+  }
+
+  /** What it can be told to do. */
+  private act(line: string): string | undefined {
+    const { facts, memory, full } = this.host;
+    const [, verb, rest = ''] = /^(probe|bounce socket|clear counts|clock to|mint key)(?: (.+))?$/.exec(line) ?? [];
+    if (verb === undefined) return undefined;
+    if (verb === 'probe') {
+      if (!/^\d{1,3}(\.\d{1,3}){3}$/.test(rest)) return `not understood: ${line}\n`;
+      return `${facts.probe(rest)} of 3 back from ${rest}\n`;
+    }
+    if (!full && !this.top) return 'not taken: you only look; climb first\n';
+    const sockets = memory.below(/^socket (\S+)$/).map(({ head }) => head[1]);
+    const port = rest.replace(/^socket /, '');
+    const known = sockets.includes(port);
+    switch (verb) {
+      case 'bounce socket':
+        if (!known) return `not taken: socket ${port} is not set up\n`;
+        facts.bounce(port);
+        return '';
+      case 'clear counts':
+        if (rest !== '' && !known) return `not taken: socket ${port} is not set up\n`;
+        facts.clear(port);
+        return '';
+      case 'clock to': {
+        const why = facts.setClock(rest);
+        return why === undefined ? `it is ${facts.clock()}\n` : `not taken: ${why}\n`;
+      }
+      default:
+        this.minting = true;
+        return '';
+    }
+  }
+
+  private mint(line: string): string {
+    this.minting = false;
+    if (line !== 'yes') return 'not taken: nobody said yes\n';
+    this.host.facts.mint();
+    return `key ${this.host.facts.fingerprint}\n`;
   }
 
   private climb(phrase: string): string {

@@ -9,7 +9,7 @@ import { type DeviceOptions, type Particulars, LabDevice } from '../device.ts';
 import type { DoorOptions } from '../ssh.ts';
 import { Memory, type Rejected } from './memory.ts';
 import { Shell } from './shell.ts';
-import { tellClock, tellFaces, tellKin, tellMacs, tellPairs } from './tell.ts';
+import { tellBeside, tellFaces, tellKin, tellMacs, tellPairs } from './tell.ts';
 
 type Plug = {
   relay: Relay;
@@ -134,13 +134,24 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     if (!this.has('silent') && !this.has('mute')) await this.callHome(text, rejected, signal);
   }
 
+  protected ways(): string[] {
+    return [...this.memory.all(/^way \S+ by (\S+)$/), ...this.memory.all(/^clock follow (\S+)$/)];
+  }
+
   private keep(): string | undefined {
     return this.store(this.memory.print()) && 'no room in flash';
   }
 
   private about(): string {
     const { model, serial, version, mac, cards } = this.options.particulars;
-    const lines = [`model    ${model}`, `serial   ${serial}`, `version  ${version}`, `mac      ${mac}`];
+    const name = this.memory.first(/^name (\S+)$/) ?? 'furrow';
+    const lines = [
+      `name     ${name}`,
+      `model    ${model}`,
+      `serial   ${serial}`,
+      `version  ${version}`,
+      `mac      ${mac}`,
+    ];
     for (const card of cards) lines.push(`card     ${card.slot} ${card.model} ${card.serial}`);
     return [...lines, ''].join('\n');
   }
@@ -167,6 +178,7 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
           restart: this.restart,
           erase: () => this.erase(),
           changed: () => this.lineChanged(),
+          facts: this.facts,
           prompt: (name) => this.promptName(name),
         }),
     };
@@ -201,9 +213,8 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
       kin: () => tellKin(heard),
       pairs: () => tellPairs(heard),
       macs: () => tellMacs(heard),
-      clock: () => tellClock(this.memory),
     };
-    return told[word]?.();
+    return told[word]?.() ?? tellBeside(word, this.memory, this.facts);
   }
 
   /** Says by HTTP that it lives, from its new address. */

@@ -24,6 +24,10 @@ export class QuillRouter extends LabDevice {
     );
   }
 
+  protected ways(): string[] {
+    return this.script.paths().flatMap((path) => /^(?:route \S+ \/ by|clock \/ server) (\S+)$/.exec(path)?.[1] ?? []);
+  }
+
   protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'shell'> {
     const { particulars, flash } = this.options;
     return {
@@ -35,8 +39,10 @@ export class QuillRouter extends LabDevice {
         new QuillShell({
           script: () => this.script,
           putInForce: (script) => (this.script = script),
-          about: () => `model: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${particulars.version}\n`,
+          about: () =>
+            `name: ${this.script.first(/^host \/ name (\S+)$/) ?? 'quill'}\nmodel: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${particulars.version}\n`,
           hears: () => this.heard,
+          facts: this.facts,
           changed: () => this.lineChanged(),
           prompt: (name) => this.promptName(name),
           shelf: () => flash.kept,

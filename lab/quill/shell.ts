@@ -1,5 +1,7 @@
 /** What one meets behind the prompt of a Quill router. */
+import type { Facts } from '../facts.ts';
 import type { Hears } from '../hears.ts';
+import { actOf, readBeside } from './beside.ts';
 import type { Script } from './script.ts';
 
 export interface QuillHost {
@@ -7,6 +9,7 @@ export interface QuillHost {
   putInForce: (script: Script) => void;
   about: () => string;
   hears: () => readonly Hears[];
+  facts: Facts;
   shelf: () => string;
   /** Stores a text as it is, to be in force after a restart; gives why it could not. */
   fill: (text: string) => string | undefined;
@@ -34,6 +37,8 @@ export class QuillShell {
   private pages = true;
   private unread: string[] = [];
   private asking = false;
+  /** It asks whether the old key may go. */
+  private renewing = false;
 
   constructor(host: QuillHost) {
     this.host = host;
@@ -45,6 +50,7 @@ export class QuillShell {
 
   prompt(): string {
     if (this.unread.length > 0) return '-- turn the page --';
+    if (this.renewing) return 'renew the key? (y/n) ';
     if (this.asking) return 'shelve the script first? (y/n) ';
     const name = this.host.prompt(this.host.script().first(/^host \/ name (\S+)$/) ?? 'quill');
     return `${name} ;${this.filling ? 'shelf;' : this.draft ? 'draft;' : ''} `;
@@ -54,6 +60,7 @@ export class QuillShell {
     if (this.unread.length > 0) return this.page();
     if (this.filling) return this.fill(text, this.filling);
     const line = text.trim();
+    if (this.renewing) return this.renew(line);
     if (this.asking) return this.answer(line);
     if (line === '') return '';
     const reply = this.draft ? this.inDraft(line, this.draft) : this.plain(line);
@@ -89,17 +96,6 @@ export class QuillShell {
         return lines(
           host.hears().flatMap(({ on, address, mac }) => (address && mac ? [`${address} is ${mac} by ${on}`] : [])),
         );
-      case 'read clock':
-        return lines([
-          ...host
-            .script()
-            .paths()
-            .flatMap((path) => {
-              const server = /^clock \/ server (\S+)$/.exec(path)?.[1];
-              return server === undefined ? [] : [`by ${server}, in step`];
-            }),
-          `zone ${host.script().first(/^clock \/ zone (\S+)$/) ?? 'UTC'}`,
-        ]);
       case 'pages off':
         this.pages = false;
         return '';
@@ -119,8 +115,24 @@ export class QuillShell {
       case 'close':
         return undefined;
       default:
-        return `no such word: ${line}\n`;
+        return readBeside(line, host.script(), host.facts) ?? this.act(line) ?? `no such word: ${line}\n`;
     }
+  }
+
+  /** What it can be told to do. */
+  private act(line: string): string | undefined {
+    if (line === 'renew key') {
+      this.renewing = true;
+      return '';
+    }
+    return actOf(line, this.host.script(), this.host.facts);
+  }
+
+  private renew(line: string): string {
+    this.renewing = false;
+    if (line !== 'y') return 'unfit: the key stays\n';
+    this.host.facts.mint();
+    return `key ${this.host.facts.fingerprint}\n`;
   }
 
   private fill(line: string, lines: string[]): string {

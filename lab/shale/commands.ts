@@ -1,6 +1,8 @@
 /** The one command of a Shale host that has to do with its configuration, and the few of Linux that it knows. */
+import type { Facts } from '../facts.ts';
 import type { Hears } from '../hears.ts';
 import type { Ended } from '../ssh.ts';
+import { actOf, tellBeside } from './beside.ts';
 import { fileCommand, type FileFaults, type HostFiles } from './files.ts';
 
 const forms = [
@@ -23,8 +25,9 @@ export interface ShaleMemory {
 
 export interface ShaleOptions {
   memory: ShaleMemory;
-  about: { model: string; serial: string; version: string };
+  about: () => Record<string, string>;
   hears: () => readonly Hears[];
+  facts: Facts;
   files: HostFiles;
   fileFaults: FileFaults;
   note: (what: string) => void;
@@ -66,6 +69,8 @@ export function execute(command: string, options: ShaleOptions): Ended {
     options.reboot();
     return ok([]);
   }
+  const told = tellBeside(command, memory.running, options.facts) ?? actOf(command, memory.running, options.facts);
+  if (told) return told;
   const filed = fileCommand(command, options.files, options.fileFaults);
   if (filed) return filed;
   const reloaded = /^systemctl reload (\S+)$/.exec(command)?.[1];
@@ -81,18 +86,13 @@ export function execute(command: string, options: ShaleOptions): Ended {
     case 'stored':
       return ok(memory.stored);
     case 'about':
-      return ok(Object.entries(options.about).map(([name, value]) => `${name}=${value}`));
+      return ok(Object.entries(options.about()).map(([name, value]) => `${name}=${value}`));
     case 'kin':
       return ok(
         options.hears().flatMap(({ on, neighbour, port }) => (neighbour ? [`${on} ${neighbour} ${port}`] : [])),
       );
     case 'macs':
       return ok(options.hears().flatMap(({ on, mac, vlan }) => (mac ? [`${mac} vlan ${vlan ?? 1} ${on}`] : [])));
-    case 'clock':
-      return ok([
-        ...memory.running.filter((one) => one.startsWith('ntp ')).map((one) => `server=${one.slice(4)} in step`),
-        `zone=${memory.running.find((one) => one.startsWith('zone '))?.slice(5) ?? 'UTC'}`,
-      ]);
     case 'licence':
       if (!/^[A-Za-z0-9+/]+=*$/.test(line)) return wrong('that is no licence');
       memory.licence = line;

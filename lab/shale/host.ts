@@ -44,6 +44,14 @@ export class ShaleHost extends LabDevice {
     return this.memory.running.map((line) => /^address \S+ (\S+)\//.exec(line)?.[1]).find((one) => one !== undefined);
   }
 
+  protected ways(): string[] {
+    return this.memory.running.flatMap((line) => /^(?:route \S+|ntp) (\S+)$/.exec(line)?.[1] ?? []);
+  }
+
+  protected override stored(): Record<string, string> {
+    return Object.fromEntries([...Object.entries(super.stored()), ['/etc/shale/licence', this.memory.licence]]);
+  }
+
   protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'exec' | 'forward'> {
     const { particulars, wire } = this.options;
     const { model, serial, version } = particulars;
@@ -53,8 +61,14 @@ export class ShaleHost extends LabDevice {
       exec: (command) =>
         execute(command, {
           memory: this.memory,
-          about: { model, serial, version },
+          about: () => ({
+            name: this.memory.running.map((line) => /^host (\S+)$/.exec(line)?.[1]).find(Boolean) ?? 'shale',
+            model,
+            serial,
+            version,
+          }),
           hears: () => this.heard,
+          facts: this.facts,
           files: this.files,
           fileFaults: { full: () => this.has('no-room'), loses: () => this.has('drops-line') },
           note: (what) => this.note(what),

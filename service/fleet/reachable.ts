@@ -4,7 +4,7 @@ import type { Outcome } from '@zpine/core/fleet/outcomes';
 import type { RunRow } from '@zpine/contract/fleetShapes';
 import type { Target } from '../app/fleet/access.ts';
 import type { RowResult } from '../app/fleet/work.ts';
-import { connect, type ConnectOptions } from './connect.ts';
+import { connect, type ConnectOptions, type HostKey } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
 
@@ -17,6 +17,7 @@ export interface Done {
   captureTried?: boolean;
   drift?: RowResult['drift'];
   judged?: RowResult['judged'];
+  pinned?: RowResult['pinned'];
 }
 
 /** How far the login came, for the guard of the run. */
@@ -70,6 +71,13 @@ export async function sessionWith(target: Target, way: ConnectOptions): Promise<
     client.end();
     throw error;
   }
+}
+
+/** Signs in where the device shows this host key and no other; gives the key, or throws why not. */
+export async function signedInByKey(target: Target, way: ConnectOptions, fingerprint: string): Promise<HostKey> {
+  const { client, hostKey } = await connect({ ...target, pinned: fingerprint }, { ...way, firstContact: false });
+  client.end();
+  return hostKey;
 }
 
 /** A whole sign-in beside the one that stands, with more rights where they are asked for; gives why it failed. */

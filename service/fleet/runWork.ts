@@ -1,5 +1,6 @@
 /** One run, from its claim to its end: which device is begun with when, and what is done with it. */
 import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine/core/fleet/loginGuard';
+import { isOwnOperation } from '@zpine/core/dialect/operations';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { changingKinds } from '@zpine/contract/runKinds';
 import { capturedTexts } from '../app/fleet/captures.ts';
@@ -16,7 +17,15 @@ import type { Actor, Store } from '../store/store.ts';
 import { readOnly, transact } from '../store/transact.ts';
 import type { ConnectOptions } from './connect.ts';
 import { RunLedger } from './ledger.ts';
-import { noDialect, sessionWith, signedInAgain, withSession, type Done, type Login } from './reachable.ts';
+import {
+  noDialect,
+  sessionWith,
+  signedInAgain,
+  signedInByKey,
+  withSession,
+  type Done,
+  type Login,
+} from './reachable.ts';
 import type { Session } from './session.ts';
 import { ASK_BYTES, askDevice } from './work/ask.ts';
 import { captureDevice, capturedFiles, CAPTURE_BYTES, secretsOf } from './work/capture.ts';
@@ -25,10 +34,13 @@ import { doChange, lookAtChange } from './work/change.ts';
 import { askFor, checksOf, judgedDone, needsSession, tryFactory, unasked } from './work/check.ts';
 import { comparedTexts, compareDevice } from './work/compare.ts';
 import { placedFiles } from './work/filing.ts';
+import { doNamed, lookAtNamed } from './work/operate.ts';
 import { doOperation, lookAtOperation } from './work/operation.ts';
 import { reachDevice } from './work/reach.ts';
 import { doRestore, lookAtRestore } from './work/restore.ts';
 
+/** After these, others may be begun with at the same time. */
+const PROVES: readonly Outcome[] = ['brought over', 'already right', 'done'];
 /** So many devices of a run at a time, whatever the layers say. */
 const MOST_PARALLEL = 200;
 /** After these, what changes devices goes no further. */
@@ -185,7 +197,7 @@ export class RunWork {
         endTry(this.guard, target.login, login);
         this.ledger.done(row);
         const bad = row.outcome !== null && STOPS.includes(row.outcome);
-        if (row.outcome === 'brought over' || row.outcome === 'already right') this.proved += 1;
+        if (row.outcome !== null && PROVES.includes(row.outcome)) this.proved += 1;
         if (this.careful && bad)
           this.early ??= `${target.key}: ${row.outcome}; devices not started yet were not touched`;
         this.active -= 1;
@@ -219,7 +231,10 @@ export class RunWork {
     if (leftOut !== undefined) return Promise.resolve(done(target, { outcome: 'left out', detail: leftOut }));
     if (!this.careful)
       return withSession(target, this.way, (session) => {
-        if (kind === 'operation') return lookAtOperation(target, input, session);
+        if (kind === 'operation')
+          return isOwnOperation(input.operation ?? '')
+            ? lookAtOperation(target, input, session)
+            : lookAtNamed(waiting, input, session);
         return kind === 'restore'
           ? lookAtRestore(waiting, input, session)
           : lookAtChange(kind, waiting, input, session);
@@ -323,6 +338,11 @@ export class RunWork {
         const { kind, input } = this.run;
         const again = () => signedInAgain(target, this.way);
         const reopen = () => sessionWith(target, { ...this.way, firstContact: false });
+        if (kind === 'operation' && !isOwnOperation(input.operation ?? ''))
+          return doNamed(waiting, input, session, {
+            reopen,
+            withKey: (fingerprint) => signedInByKey(target, this.way, fingerprint),
+          });
         if (kind === 'operation') {
           // A wiped device boots at once: it is expected before it is told.
           if (input.hours !== undefined) await this.expected(target, input.hours);

@@ -9,7 +9,7 @@ import { NotReached } from './notReached.ts';
 export interface Session {
   run: (command: string) => Promise<Answer>;
   /** A command that asks something back, and with which the device may end the session. */
-  ask: (command: string, answers: readonly { ask: string; say: string }[]) => Promise<Answer>;
+  ask: (command: string, answers: readonly { ask: string; say: string }[], seconds?: number) => Promise<Answer>;
   /** The device, or the way to it, ended the session. */
   isOver: () => boolean;
   close: () => void;
@@ -70,48 +70,49 @@ function execSession(client: Client, dialect: Dialect, limits: Limits): Session 
     isOver: () => over,
     close: () => void client.end(),
     // There is nobody to ask anything back; a device that goes at once takes its answer with it.
-    ask: (command) =>
-      session.run(command).catch((error: unknown) => {
+    ask: (command, _answers, seconds) =>
+      execute(command, seconds === undefined ? limits.answerMs : seconds * 1000).catch((error: unknown) => {
         if (over) return { text: '', refused: undefined, cut: false };
         throw error;
       }),
-    run: (command) =>
-      new Promise<Answer>((resolve, reject) => {
-        const timer = setTimeout(() => {
-          reject(new Error(`"${command}" did not end within ${limits.answerMs / 1000} s`));
-          client.end();
-        }, limits.answerMs);
-        const failed = (error: Error) => {
-          clearTimeout(timer);
-          reject(error);
-        };
-        const gone = () => failed(new Error('the device closed the session'));
-        client.once('close', gone);
-        client.exec(command, (error, channel) => {
-          if (error) return failed(error);
-          const out = new Gathered(most);
-          const wrong = new Gathered(64 * 1024);
-          let status: number | null = null;
-          channel.on('data', (bytes: Buffer) => {
-            if (out.add(bytes).enough) channel.close();
-          });
-          channel.stderr.on('data', (bytes: Buffer) => void wrong.add(bytes));
-          channel.on('exit', (code: number | null) => (status = code));
-          channel.on('close', () => {
-            clearTimeout(timer);
-            client.removeListener('close', gone);
-            const said = wrong.text();
-            const text = out.text();
-            const failedWith = status !== null && status !== 0 && !out.cut;
-            const refused =
-              dialect.refusal(said) ??
-              dialect.refusal(text) ??
-              (failedWith ? (said.trim().split('\n')[0] ?? '') || `it ended with status ${status}` : undefined);
-            resolve({ text: text === '' && failedWith ? said : text, refused, cut: out.cut });
-          });
-        });
-      }),
+    run: (command) => execute(command, limits.answerMs),
   };
+  const execute = (command: string, limitMs: number): Promise<Answer> =>
+    new Promise<Answer>((resolve, reject) => {
+      const timer = setTimeout(() => {
+        reject(new Error(`"${command}" did not end within ${limitMs / 1000} s`));
+        client.end();
+      }, limitMs);
+      const failed = (error: Error) => {
+        clearTimeout(timer);
+        reject(error);
+      };
+      const gone = () => failed(new Error('the device closed the session'));
+      client.once('close', gone);
+      client.exec(command, (error, channel) => {
+        if (error) return failed(error);
+        const out = new Gathered(most);
+        const wrong = new Gathered(64 * 1024);
+        let status: number | null = null;
+        channel.on('data', (bytes: Buffer) => {
+          if (out.add(bytes).enough) channel.close();
+        });
+        channel.stderr.on('data', (bytes: Buffer) => void wrong.add(bytes));
+        channel.on('exit', (code: number | null) => (status = code));
+        channel.on('close', () => {
+          clearTimeout(timer);
+          client.removeListener('close', gone);
+          const said = wrong.text();
+          const text = out.text();
+          const failedWith = status !== null && status !== 0 && !out.cut;
+          const refused =
+            dialect.refusal(said) ??
+            dialect.refusal(text) ??
+            (failedWith ? (said.trim().split('\n')[0] ?? '') || `it ended with status ${status}` : undefined);
+          resolve({ text: text === '' && failedWith ? said : text, refused, cut: out.cut });
+        });
+      });
+    });
   return session;
 }
 
@@ -149,8 +150,9 @@ class TerminalSession implements Session {
     return this.over;
   }
 
-  ask(command: string, answers: readonly { ask: string; say: string }[]): Promise<Answer> {
-    return this.doing(() => this.terminal.ask(command, answers, Date.now()));
+  ask(command: string, answers: readonly { ask: string; say: string }[], seconds?: number): Promise<Answer> {
+    const limit = seconds === undefined ? undefined : seconds * 1000;
+    return this.doing(() => this.terminal.ask(command, answers, Date.now(), limit));
   }
 
   run(command: string): Promise<Answer> {

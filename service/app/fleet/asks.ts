@@ -1,8 +1,9 @@
 /** Reach, ask and capture: what is to be done is looked at before a run begins. */
-import { parse } from 'csv-parse/sync';
 import { structuredPatch } from 'diff';
 import { compilePattern } from '@zpine/core/text/pattern';
 import type { Dialect } from '@zpine/core/dialect/dialect';
+import { blankFaults } from '@zpine/core/dialect/blanks';
+import { askName } from '@zpine/core/fleet/asking';
 import { liesBy, type PerDevice, perDevice } from '@zpine/core/fleet/commandLists';
 import { groupsOf, groupWords } from '@zpine/core/fleet/groups';
 import { nearest } from '@zpine/core/naming/names';
@@ -17,6 +18,7 @@ import { answeredRows } from './runRows.ts';
 import { inputOf, makeRun, runRow } from './runs.ts';
 import { selected, type Selected } from './selection.ts';
 import { targetsOf } from './targets.ts';
+import { cellsOf, wideDevices, type WideDevices } from './wide.ts';
 
 const plain = { asks: [], expect: [] };
 
@@ -40,24 +42,34 @@ export async function compare(tx: Tx, body: BodyOf<'run.compare'>): Promise<RunH
 export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
   const found = await withTable(tx, body);
   if (body.asks.length === 0 && !found.lines) throw new Refusal('ask-missing');
-  for (const [i, { command, question }] of body.asks.entries()) {
-    if (command === undefined && question === undefined) throw Refusal.at(['asks', i], 'ask-missing', {});
-    if (command !== undefined && question !== undefined) throw Refusal.at(['asks', i], 'ask-both', {});
-  }
+  for (const [i, one] of body.asks.entries()) mustBeOneAsk(one, i);
   for (const [i, { kind, text }] of body.expect.entries())
     if (kind === 'matches') mustCompile(['expect', i, 'text'], text);
   const dialects = await dialectsOf(tx, found.selected.devices);
   mustBeReads(body, found, dialects);
   const sealed =
     found.lines && new Map([...found.lines].map(([id, lines]) => [id, JSON.stringify({ commands: lines })]));
-  const words = [...body.asks.map(({ command, question }) => question ?? command), ...(found.lines ? ['a list'] : [])];
   return makeRun(tx, {
     kind: 'ask',
-    title: words.join(', '),
+    title: [...body.asks.map(askName), ...(found.lines ? ['a list'] : [])].join(', '),
     input: { asks: body.asks, expect: body.expect },
     selected: found.selected,
     ...(sealed ? { sealed } : {}),
   });
+}
+
+type OneAsk = BodyOf<'run.ask'>['asks'][number];
+
+/** A command, a question, or a part of what runs; what goes with one of them only stands with no other. */
+function mustBeOneAsk({ command, question, part, lines, blanks, rows }: OneAsk, i: number): void {
+  const said = [command, question, part ?? lines].filter((one) => one !== undefined).length;
+  if (said !== 1) throw Refusal.at(['asks', i], said === 0 ? 'ask-missing' : 'ask-both', {});
+  if (blanks !== undefined && question === undefined)
+    throw Refusal.at(['asks', i, 'blanks'], 'ask-part', { field: 'blanks', with: 'a question' });
+  if (rows !== undefined && command === undefined)
+    throw Refusal.at(['asks', i, 'rows'], 'ask-part', { field: 'rows', with: 'a command' });
+  if (rows !== undefined) mustCompile(['asks', i, 'rows'], rows);
+  if (lines !== undefined) mustCompile(['asks', i, 'lines'], lines);
 }
 
 export function mustCompile(path: (string | number)[], pattern: string): void {
@@ -74,9 +86,23 @@ async function dialectsOf(tx: Tx, devices: Stored<'device'>[]): Promise<Map<numb
   return out;
 }
 
-/** A question that not one of the dialects knows is refused, with those that there are. */
-export function mustBeQuestion(question: string, dialects: readonly Dialect[], path: (string | number)[]): void {
-  if (dialects.length === 0 || dialects.some((dialect) => Object.hasOwn(dialect.sheet.questions, question))) return;
+/**
+ * A question that not one of the dialects knows is refused, with those that there are; so is one whose blanks are not
+ * filled in as the first dialect that knows it wants.
+ */
+export function mustBeQuestion(
+  question: string,
+  dialects: readonly Dialect[],
+  path: (string | number)[],
+  blanks: Readonly<Record<string, string>> = {},
+): void {
+  const knows = dialects.filter((dialect) => Object.hasOwn(dialect.sheet.questions, question));
+  for (const dialect of knows) {
+    const faults = blankFaults(dialect.sheet.questions[question]?.blanks ?? {}, blanks);
+    if (faults.length > 0)
+      throw Refusal.of(faults.map(({ code, params, blank }) => ({ path: [...path, 'blanks', blank], code, params })));
+  }
+  if (dialects.length === 0 || knows.length > 0) return;
   const known = [...new Set(dialects.flatMap((dialect) => Object.keys(dialect.sheet.questions)))].sort();
   const meant = nearest(question, known);
   throw Refusal.at(path, 'question-unknown', {
@@ -91,12 +117,12 @@ function mustBeReads(body: BodyOf<'run.ask'>, found: WithTable, dialects: Map<nu
   const all = [...new Map([...dialects.values()].map((dialect) => [dialect.name, dialect])).values()].sort((a, b) =>
     a.name < b.name ? -1 : 1,
   );
-  for (const [i, { command, question }] of body.asks.entries()) {
+  for (const [i, { command, question, blanks }] of body.asks.entries()) {
     if (command !== undefined)
       for (const dialect of all)
         if (!dialect.isRead(command))
           throw Refusal.at(['asks', i, 'command'], 'ask-changes', { command, dialect: dialect.sheet.title });
-    if (question !== undefined) mustBeQuestion(question, all, ['asks', i, 'question']);
+    if (question !== undefined) mustBeQuestion(question, all, ['asks', i, 'question'], blanks);
   }
   for (const [id, commands] of found.lines ?? []) {
     const dialect = dialects.get(id);
@@ -110,6 +136,8 @@ export interface WithTable {
   selected: Selected;
   /** Lines by the id of a device; left out where no table was given. */
   lines?: Map<number, string[]>;
+  /** What else its columns say of a device, where it has a head row. */
+  wide?: WideDevices;
 }
 
 interface TableBody {
@@ -124,6 +152,12 @@ export async function withTable(tx: Tx, body: TableBody): Promise<WithTable> {
   const alone = body.devices === undefined && body.where === undefined;
   const cells = cellsOf(body.perDevice.text);
   const given = alone ? undefined : await selected(tx, body);
+  const wide = body.perDevice.by === undefined ? await wideDevices(tx, cells, given?.devices) : undefined;
+  if (wide) {
+    const words = alone ? `${wide.devices.length} devices of a table` : (given?.words ?? '');
+    const lines = new Map([...wide.rows].map(([id, rows]) => [id, rows.flatMap((row) => row.lines)]));
+    return { selected: { devices: given?.devices ?? wide.devices, words }, lines, wide };
+  }
   const known = new Map(given?.devices.map((device) => [device.key, device]));
   const isDevice = given ? (name: string) => known.has(name) : await anyDevice(tx, cells);
   const read = perDevice(cells, body.perDevice.by ?? liesBy(cells, isDevice));
@@ -154,16 +188,6 @@ async function anyDevice(tx: Tx, cells: string[][]): Promise<(name: string) => b
   return (name) => known.has(name);
 }
 
-function cellsOf(text: string): string[][] {
-  const [first = ''] = text.split('\n');
-  const delimiter = [';', '\t', ','].find((sign) => first.includes(sign)) ?? ',';
-  try {
-    return parse(text, { delimiter, bom: true, relax_column_count: true, skip_empty_lines: false, relax_quotes: true });
-  } catch (error) {
-    throw Refusal.at(['perDevice', 'text'], 'list-broken', { why: error instanceof Error ? error.message : '' });
-  }
-}
-
 /** Equal answers together, and who misses an expectation. */
 export async function groups(tx: Tx, id: string): Promise<ReplyOf<'run.groups'>> {
   const run = await runRow(tx, id);
@@ -173,7 +197,7 @@ export async function groups(tx: Tx, id: string): Promise<ReplyOf<'run.groups'>>
     device: row.device_key,
     ...(JSON.parse(row.result ?? '{}') as Partial<RunRow>),
   }));
-  const order = asks.map(({ command, question }) => question ?? command ?? '');
+  const order = asks.map(askName);
   const named = [...new Set([...order, ...results.flatMap(({ answers = [] }) => answers.map((one) => one.ask))])];
   return {
     items: named.map((name) => {

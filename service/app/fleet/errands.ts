@@ -113,13 +113,24 @@ export async function expectsOf(
       throw Refusal.at(['expect', i, 'text'], 'expect-field', { text });
   }
   const out = new Map<number, Expectation[]>();
-  const filled = await Promise.all(expect.map(({ text }) => sealsOf(tx, devices, () => text, 'expect')));
+  const filled = await Promise.all(expect.map(({ text }) => sealsOf(tx, devices, () => text, ['expect'])));
   for (const { id } of devices)
     out.set(
       id,
       expect.map((one, i) => ({ ...one, text: filled[i]?.get(id)?.lines.replace(/\n$/, '') ?? one.text })),
     );
   return out;
+}
+
+/** A text for each device, names of templates filled in. */
+export async function filledTexts(
+  tx: Tx,
+  devices: Stored<'device'>[],
+  text: string,
+  path: (string | number)[],
+): Promise<Map<number, string>> {
+  const filled = await sealsOf(tx, devices, () => text, path);
+  return new Map([...filled].map(([id, { lines }]) => [id, lines.replace(/\n$/, '')]));
 }
 
 /** Dots stand for a secret that was not shown: on a device they would be the secret. */
@@ -177,7 +188,7 @@ async function sealsOf(
   tx: Tx,
   devices: Stored<'device'>[],
   linesOf: (device: Stored<'device'>) => string,
-  field = 'lines',
+  path: (string | number)[] = ['lines'],
 ): Promise<Map<number, ErrandSeal>> {
   const out = new Map(
     devices.map((device): [number, ErrandSeal] => [device.id, { lines: linesOf(device), secrets: [] }]),
@@ -192,7 +203,7 @@ async function sealsOf(
     for (const device of slice) {
       const source = linesOf(device);
       const [fault] = checked.has(source) ? [] : checkTemplate(TEMPLATE, source, () => undefined, catalogue);
-      if (fault) throw Refusal.at([field], 'errand-template', { device: device.key, first: faultText(fault) });
+      if (fault) throw Refusal.at(path, 'errand-template', { device: device.key, first: faultText(fault) });
       checked.add(source);
       out.set(device.id, rendered(tx, contextIn(tx, known, device), source));
     }

@@ -10,12 +10,13 @@ import { push, retry } from './pushes.ts';
 import { restore } from './restores.ts';
 import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { meaningOfDrift, takeOver } from './takeOver.ts';
-import { checkSheet, shippedDialects, trySheet } from './sheets.ts';
+import { checkSheet, dialectWords, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices, listWatched } from './watch.ts';
 import type { VerbHandlers } from '../handler.ts';
 
 export const fleetHandlers = {
   'dialect.shipped': (tx) => shippedDialects(tx),
+  'dialect.knows': (tx, { query }) => dialectWords(tx, query),
   'dialect.check': (_tx, { body }) => Promise.resolve(checkSheet(body)),
   'dialect.try': (tx, { body }) => trySheet(tx, body),
   'run.list': (tx, { query }) => listRuns(tx, query),

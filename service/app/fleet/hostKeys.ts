@@ -1,6 +1,7 @@
 /** Host keys that devices showed, pinned by somebody who looked at them. */
 import type { RunRow } from '@zpine/contract/fleetShapes';
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
+import { keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { answeredRows } from './runRows.ts';
 import { runRow } from './runs.ts';
@@ -13,27 +14,13 @@ export async function acceptHostKeys(tx: Tx, body: BodyOf<'hostKey.accept'>): Pr
     tx,
     rows.map((row) => Number(row.device_id)),
   );
-  const now = await tx.now();
   const accepted: { device: string; fingerprint: string }[] = [];
   for (const row of rows) {
     const { hostKey } = JSON.parse(row.result ?? '{}') as Partial<RunRow>;
     if (!hostKey || (named && !named.has(row.device_key) && !named.has(`#${row.device_id}`))) continue;
     const before = pinned.get(Number(row.device_id)) ?? null;
     if (before === hostKey.fingerprint || (before !== null && !body.changed)) continue;
-    await tx.execute(
-      `INSERT INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)
-       ON DUPLICATE KEY UPDATE fingerprint = VALUES(fingerprint), algorithm = VALUES(algorithm), pinned_at = VALUES(pinned_at), pinned_by = VALUES(pinned_by)`,
-      [row.device_id, hostKey.fingerprint, hostKey.algorithm, now, tx.actor.name],
-    );
-    await tx.change({
-      kind: 'host-key',
-      id: Number(row.device_id),
-      key: `host key of ${row.device_key}`,
-      versionFrom: before === null ? null : 1,
-      versionTo: 1,
-      before: before === null ? null : { fingerprint: before },
-      after: { fingerprint: hostKey.fingerprint },
-    });
+    await pin(tx, { id: Number(row.device_id), key: row.device_key }, hostKey, before);
     accepted.push({ device: row.device_key, fingerprint: hostKey.fingerprint });
   }
   return { accepted };
@@ -46,4 +33,38 @@ async function pinnedKeys(tx: Tx, devices: number[]): Promise<Map<number, string
     [devices],
   );
   return new Map(rows.map((row) => [Number(row.device_id), row.fingerprint]));
+}
+
+/** Another key that a device made itself, by our word, and shows since. */
+export async function pinKey(tx: Tx, device: number, hostKey: HostKeyShown): Promise<void> {
+  const before = (await pinnedKeys(tx, [device])).get(device) ?? null;
+  const key = (await keysOf(tx, 'device', [device])).get(device);
+  if (key !== undefined && before !== hostKey.fingerprint) await pin(tx, { id: device, key }, hostKey, before);
+}
+
+interface HostKeyShown {
+  fingerprint: string;
+  algorithm: string;
+}
+
+async function pin(
+  tx: Tx,
+  device: { id: number; key: string },
+  { fingerprint, algorithm }: HostKeyShown,
+  before: string | null,
+): Promise<void> {
+  await tx.execute(
+    `INSERT INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)
+     ON DUPLICATE KEY UPDATE fingerprint = VALUES(fingerprint), algorithm = VALUES(algorithm), pinned_at = VALUES(pinned_at), pinned_by = VALUES(pinned_by)`,
+    [device.id, fingerprint, algorithm, await tx.now(), tx.actor.name],
+  );
+  await tx.change({
+    kind: 'host-key',
+    id: device.id,
+    key: `host key of ${device.key}`,
+    versionFrom: before === null ? null : 1,
+    versionTo: 1,
+    before: before === null ? null : { fingerprint: before },
+    after: { fingerprint },
+  });
 }

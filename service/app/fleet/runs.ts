@@ -1,4 +1,5 @@
 /** Runs: made, listed, shown, stopped. The work itself is done in fleet/. */
+import { askName, type Ask } from '@zpine/core/fleet/asking';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead, RunRow, ShownAnswer, ShownRun } from '@zpine/contract/fleetShapes';
@@ -15,7 +16,7 @@ import { maybe, number, table, text, time, word, type RowOf } from '../../store/
 /** What a run does beside its rows. */
 export interface RunInput {
   /** Of an ask: what every device is asked; of an errand: the questions before and after. */
-  asks: { command?: string | undefined; question?: string | undefined }[];
+  asks: Ask[];
   expect: Expectation[];
   /** Of an errand: whether what then runs is to be kept, and whether it was confirmed. */
   keep?: boolean;
@@ -28,7 +29,7 @@ export interface RunInput {
   stale?: boolean;
   secrets?: boolean;
   /** Of an operation: which, and for how long a wiped device is expected. */
-  operation?: 'restart' | 'wipe';
+  operation?: string;
   hours?: number;
   /** Of comparing and judging: by the last captures, no device is asked. */
   captured?: boolean;
@@ -212,7 +213,7 @@ export async function wholeRun(tx: Tx, id: string, query: QueryOf<'run.show'>): 
   const { asks, expect } = inputOf(row);
   return {
     ...(await runSummary(tx, row)),
-    asks: asks.map(({ command, question }) => question ?? command ?? ''),
+    asks: asks.map(askName),
     expect,
     rows: rows.map((one) => presentRow(one, query.text === 'true')),
   };

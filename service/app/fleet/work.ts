@@ -9,6 +9,7 @@ import type { Tx } from '../../store/tx.ts';
 import type { JudgedCheck } from '../checks/planned.ts';
 import { saveJudged } from '../checks/results.ts';
 import { storeCaptured, type Captured } from './captures.ts';
+import { pinKey } from './hostKeys.ts';
 import { addNotices } from './notices.ts';
 import { saveDrift } from './drift.ts';
 import type { FoundDrift } from './compared.ts';
@@ -110,6 +111,8 @@ export interface RowResult {
   judged?: JudgedCheck[];
   /** What it runs held against what it should run. */
   drift?: FoundDrift;
+  /** Another host key that it has since, and shows. */
+  pinned?: { fingerprint: string; algorithm: string };
   /** Whether the device was asked for its configuration at all, for those who wait for a capture. */
   captureTried?: boolean;
 }
@@ -152,6 +155,7 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
     );
     for (const answer of one.result.answers ?? []) await saveSeen(tx, one.device, answer);
     if (one.drift) await saveDrift(tx, one.device, one.drift);
+    if (one.pinned) await pinKey(tx, one.device, one.pinned);
     if (one.judged) await saveJudged(tx, one.device, run.id, one.judged);
     if (one.captureTried) await saveTry(tx, one);
   }
@@ -164,6 +168,7 @@ const withoutDevice = ({
   drift: _d,
   judged: _j,
   captureTried: _t,
+  pinned: _p,
   result,
   ...row
 }: RowResult): RowResult => ({

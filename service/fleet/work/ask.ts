@@ -1,4 +1,7 @@
 /** One device is asked. */
+import { partOf } from '@zpine/core/config/parts';
+import { rowsBy, type Dialect } from '@zpine/core/dialect/dialect';
+import { askName, type Ask } from '@zpine/core/fleet/asking';
 import { expectationsFrom } from '@zpine/core/fleet/expectations';
 import { Masker } from '@zpine/core/secrets/masking';
 import type { Answer } from '@zpine/core/fleet/terminal';
@@ -15,29 +18,33 @@ const MOST_ROWS = 5000;
 /** And of all answers of a device together. */
 const ALL_BYTES = 4 * ASK_BYTES;
 
-interface Ask {
+interface ToAsk {
   ask: string;
   command: string | undefined;
-  question: string | undefined;
+  asked: Ask;
 }
 
 export async function askDevice({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
   const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
   const own = sealed === undefined ? [] : (JSON.parse(sealed) as { commands: string[] }).commands;
-  const asks: Ask[] = [
-    ...input.asks.map(({ command, question }) => ({
-      ask: question ?? command ?? '',
-      command: question === undefined ? command : dialect.sheet.questions[question]?.command,
-      question,
+  const asks: ToAsk[] = [
+    ...input.asks.map((asked) => ({
+      ask: askName(asked),
+      // A question with arguments is called with them.
+      command:
+        asked.question === undefined
+          ? (asked.command ?? dialect.sheet.running)
+          : dialect.askedBy(asked.question, asked.blanks),
+      asked,
     })),
-    ...own.map((command) => ({ ask: command, command, question: undefined })),
+    ...own.map((command) => ({ ask: command, command, asked: { command } })),
   ];
   const misses = expectationsFrom(input.expect);
   const known = new Masker(target.secrets);
   const answers: ShownAnswer[] = [];
   let left = ALL_BYTES;
-  for (const { ask, command, question } of asks) {
+  for (const { ask, command, asked } of asks) {
     if (command === undefined) {
       answers.push(shown(ask, '', refusing(`${dialect.sheet.title} has no question "${ask}"`), [], []));
       continue;
@@ -49,11 +56,11 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
       const why = error instanceof Error ? error.message : String(error);
       return { outcome: answers.length === 0 ? 'no contact' : 'stopped midway', detail: why, result: { answers } };
     }
-    const rows =
-      question === undefined || answer.refused !== undefined
-        ? []
-        : known.maskAll(dialect.rowsOf(question, answer.text));
-    const whole = known.mask(dialect.masked(dialect.steady(answer.text))).trimEnd();
+    const rows = answer.refused === undefined ? known.maskAll(rowsFor(dialect, asked, answer.text)) : [];
+    const steady = dialect.masked(dialect.steady(answer.text));
+    const isPart = asked.command === undefined && asked.question === undefined;
+    // What is secret is seen in the whole: a part of it may say less.
+    const whole = known.mask(isPart ? partOf(dialect, steady, asked) : steady).trimEnd();
     const text = whole.slice(0, left);
     left -= text.length;
     answers.push(
@@ -80,6 +87,11 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
     detail: words.filter(Boolean).join('; '),
     result: { answers },
   };
+}
+
+function rowsFor(dialect: Dialect, { question, rows, command }: Ask, text: string): Record<string, string>[] {
+  if (question !== undefined) return dialect.rowsOf(question, text);
+  return command !== undefined && rows !== undefined ? rowsBy(rows, dialect.masked(text)) : [];
 }
 
 const refusing = (refused: string): Answer => ({ text: '', refused, cut: false });

@@ -377,7 +377,7 @@ class Change {
   }
 
   private async asked(question: string): Promise<string> {
-    const command = this.dialect.sheet.questions[question]?.command;
+    const command = this.dialect.askedBy(question);
     if (command === undefined) return '';
     const { text } = await this.session.run(command);
     return this.mask(this.dialect.steady(text)).trimEnd();

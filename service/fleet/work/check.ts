@@ -48,7 +48,7 @@ export async function askFor(
     if (stored !== undefined) captured.push(capturedText(dialect, target.secrets, 'stored', stored));
   }
   for (const question of new Set(checks.flatMap(({ uses }) => uses.questions))) {
-    const command = dialect.sheet.questions[question]?.command;
+    const command = dialect.askedBy(question);
     if (command === undefined) asked.why.set(question, `${dialect.sheet.title} has no question "${question}"`);
     else {
       const text = await read(question, command);

@@ -15,7 +15,7 @@ export const touchesPorts = (dialect: Dialect, steps: readonly Step[]): boolean 
 /** What the device says of its ports and of who is behind them. */
 export async function answersOf(dialect: Dialect, session: Session): Promise<Answers> {
   const rows = async (question: string) => {
-    const command = dialect.sheet.questions[question]?.command;
+    const command = dialect.askedBy(question);
     return command === undefined ? [] : dialect.rowsOf(question, (await session.run(command)).text);
   };
   return {
