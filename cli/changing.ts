@@ -1,7 +1,7 @@
 /** What changes devices, errands and pushes alike: previewed, confirmed by the number of devices, taken back. */
 import { createInterface } from 'node:readline/promises';
 import type { Command } from 'commander';
-import { structuredPatch } from 'diff';
+import { beforeAfter } from '@zpine/contract/beforeAfter';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { takenBackKinds } from '@zpine/contract/runKinds';
 import { clientOf } from './context.ts';
@@ -20,6 +20,20 @@ export function addGoAndBack(noun: Command): void {
     .argument('<number>', 'of the devices that are to be changed')
     .action(async (ref: string, number: string, _options: object, command: Command) => {
       await go(idOf(ref), number, command);
+    });
+  noun
+    .command('again')
+    .description('begin a run again as it was typed; what changes devices is previewed')
+    .argument('<run>')
+    .option('--go <number>', 'confirm without being asked')
+    .option('--reason <text>', 'why')
+    .action(async (ref: string, options: { go?: string; reason?: string }, command: Command) => {
+      const made = await clientOf().call('run.again', {
+        params: { id: idOf(ref) },
+        body: {},
+        reason: options.reason,
+      });
+      await confirmed(await follow(made), options.go, command);
     });
   noun
     .command('back')
@@ -58,7 +72,7 @@ async function go(id: string, number: string, command: Command): Promise<void> {
   const run = await follow(await clientOf().call('run.go', { params: { id }, body: { count: Number(number) } }));
   if (asData(run, command)) return;
   out(outcomeTable(run));
-  for (const row of run.rows) questions(row);
+  questions(run);
   out('');
   out(summary(run));
   if (takenBackKinds.includes(run.kind) && run.counts['brought over']) out(`to undo this: zpine run back ${id}`);
@@ -87,9 +101,7 @@ function preview(run: ShownRun): void {
     groups.set(key, [...(groups.get(key) ?? []), row.device]);
   }
   for (const [words, devices] of groups) {
-    const names =
-      devices.length > 6 ? `${devices.slice(0, 5).join(', ')} and ${devices.length - 5} more` : devices.join(', ');
-    out(`${devices.length} device${devices.length === 1 ? '' : 's'}: ${names}`);
+    out(`${devices.length} device${devices.length === 1 ? '' : 's'}: ${namesOf(devices)}`);
     out(words);
   }
   out('');
@@ -104,13 +116,12 @@ async function typedNumber(toDo: number): Promise<string | undefined> {
   return typed === '' ? undefined : typed;
 }
 
-function questions({ device, errand }: ShownRun['rows'][number]): void {
-  for (const { question, before, after } of errand?.questions ?? []) {
-    if (after === null) continue;
-    const lines = structuredPatch('', '', `${before}\n`, `${after}\n`, '', '', { context: 0 }).hunks.flatMap(
-      (hunk) => hunk.lines,
-    );
-    out(`\n${device}   ${question}, before and after${lines.length === 0 ? ': the same' : ''}`);
-    for (const line of lines.filter((one) => !one.startsWith('\\'))) out(`  ${line}`);
+function questions(run: ShownRun): void {
+  for (const { question, devices, changes } of beforeAfter(run.rows)) {
+    out(`\n${namesOf(devices)}   ${question}, before and after${changes.length === 0 ? ': the same' : ''}`);
+    for (const line of changes) out(`  ${line}`);
   }
 }
+
+const namesOf = (devices: readonly string[]): string =>
+  devices.length > 6 ? `${devices.slice(0, 5).join(', ')} and ${devices.length - 5} more` : devices.join(', ');

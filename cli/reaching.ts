@@ -7,7 +7,7 @@ import { rungs, type RungState } from '@zpine/core/fleet/rungs';
 import type { Ask as Asked } from '@zpine/core/fleet/asking';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import { cellsToCsv } from '@zpine/contract/csv';
-import { answerTable, fieldNames, wideAnswerTable } from '@zpine/contract/runTables';
+import { answerTable, fieldNames, wideAnswerTable, type RunTable } from '@zpine/contract/runTables';
 import { expectationsOf } from './expecting.ts';
 import { clientOf, outputOf } from './context.ts';
 import { readTable } from './files.ts';
@@ -193,18 +193,32 @@ async function listQuestions(command: Command): Promise<void> {
         2,
       ),
     );
-  const rows = new Map<string, { dialects: string[]; cells: string[] }>();
+  interface Told {
+    dialects: string[];
+    about: string;
+    fields: Set<string>;
+    blanks: string;
+  }
+  const told = new Map<string, Told>();
   for (const { dialect, questions } of items)
     for (const { question, about, fields, blanks } of questions) {
-      const cells = [question, about, fields.join(', '), blankWords(blanks)];
-      const key = JSON.stringify(cells);
-      rows.set(key, { dialects: [...(rows.get(key)?.dialects ?? []), dialect], cells });
+      const one = told.get(question) ?? { dialects: [], about, fields: new Set(), blanks: blankWords(blanks) };
+      one.dialects.push(dialect);
+      for (const field of fields) one.fields.add(field);
+      told.set(question, one);
     }
-  const sorted = [...rows.values()].sort((a, b) => ((a.cells[0] ?? '') < (b.cells[0] ?? '') ? -1 : 1));
   out(
     table(
       ['question', 'dialects', 'what it tells', 'fields', 'blanks'],
-      sorted.map(({ dialects, cells: [question = '', ...rest] }) => [question, dialects.join(', '), ...rest]),
+      [...told]
+        .sort(([a], [b]) => (a < b ? -1 : 1))
+        .map(([question, one]) => [
+          question,
+          one.dialects.join(', '),
+          one.about,
+          [...one.fields].join(', '),
+          one.blanks,
+        ]),
     ),
   );
 }
@@ -249,8 +263,8 @@ async function ask(questions: string[], options: AskOptions, command: Command): 
   if (options.folder !== undefined) intoFolder(run, options.folder);
   else if (options.text) texts(run);
   else if (fieldNames(run.rows).length > 0) {
-    const { heads, rows } = options.wide ? wideAnswerTable(run) : answerTable(run);
-    out(table(heads, rows));
+    if (options.wide) answersAsTable(wideAnswerTable(run));
+    else eachAsk(run);
   } else await alike(run);
   out('');
   expectations(run);
@@ -270,6 +284,23 @@ function texts(run: ShownRun): void {
       out('');
     }
   }
+}
+
+const answersAsTable = ({ heads, rows }: RunTable): void => out(table(heads, rows));
+
+/** A table for each question, since each has fields of its own; devices that answered nothing at all come last. */
+function eachAsk(run: ShownRun): void {
+  const asks = [...new Set(run.rows.flatMap((row) => (row.answers ?? []).map((one) => one.ask)))];
+  if (asks.length <= 1) return answersAsTable(answerTable(run));
+  const answered = run.rows.filter((row) => row.answers);
+  for (const name of asks) {
+    const rows = answered.map((row) => ({ ...row, answers: row.answers?.filter((one) => one.ask === name) ?? [] }));
+    out(`${name}`);
+    answersAsTable(answerTable({ rows, asks: [name] }));
+    out('');
+  }
+  const rest = run.rows.filter((row) => !row.answers);
+  if (rest.length > 0) out(outcomeTable({ ...run, rows: rest }));
 }
 
 async function alike(run: ShownRun): Promise<void> {

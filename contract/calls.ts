@@ -89,6 +89,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'run.push': { method: 'POST', path: '/pushes' },
   'run.restore': { method: 'POST', path: '/restores' },
   'run.operation': { method: 'POST', path: '/operations' },
+  'run.again': { method: 'POST', path: '/runs/{id}/again' },
   'run.retry': { method: 'POST', path: '/runs/{id}/retry' },
   'drift.list': { method: 'GET', path: '/drift' },
   'drift.show': { method: 'GET', path: '/devices/{ref}/drift' },

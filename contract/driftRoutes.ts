@@ -51,9 +51,22 @@ export const driftRoutes = {
     unforeseen: true,
     path: '/operations',
     role: 'engineer',
-    summary: 'Preview a restart or a wipe of devices; the number of devices confirms it',
+    apart: true,
+    summary:
+      'Preview what devices are told to do: restart, wipe, or what their dialects name; their number confirms it',
     group: 'Fleet',
     body: operationBodySchema,
+    reply: runHeadSchema,
+  }),
+  'run.again': route({
+    method: 'POST',
+    unforeseen: true,
+    path: '/runs/{id}/again',
+    role: 'engineer',
+    apart: true,
+    summary: 'Begin a run again as it was typed: selection, lines, questions, table; what changes devices is previewed',
+    group: 'Fleet',
+    body: z.strictObject({}),
     reply: runHeadSchema,
   }),
   'run.retry': route({

@@ -124,6 +124,12 @@ export const fleetErrors = {
     (p) => `${p.device}: the sheet of ${p.dialect} does not say how a device is ${p.how}`,
     (p) => `zpine dialect check FILE; the part of a sheet that says it is called ${p.operation}`,
   ),
+  'run-not-typed': row(
+    409,
+    'Not to be begun again',
+    (p) => `run #${p.id} was not begun by a selection`,
+    () => 'begin another',
+  ),
   'operation-unnamed': row(
     422,
     'No such operation',

@@ -210,7 +210,15 @@ const errandDoneSchema = z.object({
   /** What was sent, and what the device said to it. */
   sent: z.array(z.object({ command: z.string(), said: z.string(), refused: z.string().nullable() })),
   kept: z.enum(['kept', 'not asked for', 'not kept', 'nothing to keep']).nullable(),
-  questions: z.array(z.object({ question: z.string(), before: z.string(), after: z.string().nullable() })),
+  questions: z.array(
+    z.object({
+      question: z.string(),
+      before: z.string(),
+      after: z.string().nullable(),
+      /** What is another line afterwards, with `-` or `+` before it. */
+      changes: z.array(z.string()).optional(),
+    }),
+  ),
   /** What the answers do not say afterwards. */
   missed: z.array(expectationSchema).optional(),
   /** What is odd about its lines. */

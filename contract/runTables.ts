@@ -26,7 +26,8 @@ export function answerTable(run: Pick<ShownRun, 'rows' | 'asks'>): RunTable {
     if (row.outcome !== 'answered') return [[...fixed(''), ...empty, wordsOf(row)]];
     return (row.answers ?? []).flatMap((answer): string[][] => {
       const note = answer.refused ?? (answer.missed.length > 0 ? 'expected text is missing' : '');
-      if (answer.rows.length === 0) return [[...fixed(answer.ask), ...empty, note || firstLine(answer.text)]];
+      if (answer.rows.length === 0)
+        return [[...fixed(answer.ask), ...empty, note || firstLine(answer.text) || 'nothing']];
       return answer.rows.map((fields) => [...fixed(answer.ask), ...names.map((name) => fields[name] ?? ''), note]);
     });
   });

@@ -30,6 +30,10 @@ export type Proof = z.output<typeof proofSchema>;
 export const operationSchema = z.strictObject({
   title: z.string().min(1).max(60),
   about: z.string().max(300).optional(),
+  changes: z
+    .boolean()
+    .default(true)
+    .describe('false: it changes nothing on the device, and no device waits for another'),
   blanks: z.record(z.string().regex(/^[a-z][a-z0-9-]{0,29}$/), blankSchema).default({}),
   commands: z.array(line).min(1).max(10).describe('What is said to the device; {blank} is what stands in a blank'),
   answers: z

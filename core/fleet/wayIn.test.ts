@@ -30,6 +30,15 @@ describe('the way in, before and after', () => {
     expect(lost({ still: ['1/24'] })).to.deep.equal(['uplink']);
     expect(lost({ carriers: [{ port: '1/24', vlans: ['316'] }] })).to.deep.equal(['uplink']);
   });
+  it('is lost where its address is on a port that is off, or on a part of such a port', () => {
+    const after = (name: string, still: string[]) =>
+      uplinkFault({ ...way, addresses: [{ on: name, address: '10.77.0.42/24' }], carriers: null, still }, '10.77.0.42')
+        ?.detail;
+    expect(after('cu1', ['cu1'])).to.equal('10.77.0.42 is on cu1, which is off');
+    expect(after('cu1.304', ['cu1'])).to.equal('10.77.0.42 is on cu1, which is off');
+    expect(after('cu1', ['cu2'])).to.equal(undefined);
+    expect(after('cu11', ['cu1'])).to.equal(undefined);
+  });
   it('is not lost by another length, by a port of others, or where another port carries the VLAN', () => {
     expect(lost({ addresses: [{ on: 'lane 304', address: '10.77.16.11/25', needs: '304' }] })).to.deep.equal([]);
     expect(lost({ still: ['1/1'] })).to.deep.equal([]);

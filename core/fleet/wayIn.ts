@@ -42,9 +42,12 @@ export function accountFault(
     : { code: 'password', detail: `the password of ${user} in ${what} is not the one that the service will use` };
 }
 
-/** The VLAN that an address needs, where no live port carries it. Undefined where the dialect does not tell. */
+/** An address on a port that is off, or one whose VLAN no live port carries. Undefined where the dialect does not tell. */
 export function uplinkFault(way: WayIn, address: string): WayInFault | undefined {
-  const needs = way.addresses.find((one) => sameHost(one.address, address))?.needs;
+  const found = way.addresses.find((one) => sameHost(one.address, address));
+  const off = found && way.still.find((port) => found.on === port || found.on.startsWith(`${port}.`));
+  if (off !== undefined) return { code: 'uplink', detail: `${address} is on ${off}, which is off` };
+  const needs = found?.needs;
   if (needs === undefined || way.carriers === null) return undefined;
   const live = way.carriers.filter(({ port }) => !way.still.includes(port));
   if (live.some(({ vlans }) => vlans.includes(needs))) return undefined;

@@ -91,6 +91,11 @@ export class RunWork {
 
   /** An errand that changes devices tries one alone first, and ends with the first refusal. */
   private get careful(): boolean {
+    return this.confirmed && this.run.input.harmless !== true;
+  }
+
+  /** It is done now, and not only looked at. */
+  private get confirmed(): boolean {
     return changingKinds.includes(this.run.kind) && this.run.input.confirmed === true;
   }
 
@@ -229,7 +234,7 @@ export class RunWork {
     if (kind === 'check') return this.judged(waiting);
     const leftOut = leftOutIn(waiting.sealed);
     if (leftOut !== undefined) return Promise.resolve(done(target, { outcome: 'left out', detail: leftOut }));
-    if (!this.careful)
+    if (!this.confirmed)
       return withSession(target, this.way, (session) => {
         if (kind === 'operation')
           return isOwnOperation(input.operation ?? '')

@@ -11,6 +11,7 @@ import { hardwareSteps } from './migrations/hardware.ts';
 import { rackSteps } from './migrations/racks.ts';
 import { recordSteps } from './migrations/records.ts';
 import { checkSteps } from './migrations/checks.ts';
+import { everydaySteps } from './migrations/everyday.ts';
 import { driftSteps } from './migrations/drift.ts';
 import { runSteps } from './migrations/runs.ts';
 import { secretSteps } from './migrations/secrets.ts';
@@ -36,6 +37,7 @@ export const steps: Step[] = [
   ...runSteps,
   ...driftSteps,
   ...checkSteps,
+  ...everydaySteps,
 ];
 
 /**

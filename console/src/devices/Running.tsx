@@ -51,6 +51,9 @@ export function Running({ device }: { device: string }) {
           <Link to={`/fleet?do=errand&where=${where}`}>
             <Button>Errand …</Button>
           </Link>
+          <Link to={`/fleet?do=operation&where=${where}`}>
+            <Button>Operate …</Button>
+          </Link>
           <Button onClick={() => operate('restart')}>Restart …</Button>
           <Button onClick={() => operate('wipe')}>Wipe …</Button>
         </div>

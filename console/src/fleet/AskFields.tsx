@@ -1,10 +1,12 @@
 import { Input, Select } from 'antd';
 import type { ExpectationKind } from '@zpine/core/fleet/expectations';
 import type { FieldsProps } from './fields.ts';
+import { BlankFields } from './Blanks.tsx';
 import { TableInput } from './TableInput.tsx';
+import { blanksNamed, distinctBlanks } from './words.ts';
 
 /** What is asked, and what every answer should have. */
-export function AskFields({ draft, onChange, names }: FieldsProps) {
+export function AskFields({ draft, onChange, names, words }: FieldsProps) {
   return (
     <div className="two">
       <div>
@@ -18,6 +20,11 @@ export function AskFields({ draft, onChange, names }: FieldsProps) {
           onChange={(questions) => onChange({ questions })}
           placeholder="version, interfaces, neighbours …"
         />
+        <BlankFields
+          blanks={distinctBlanks(draft.questions.map((name) => ({ blanks: blanksNamed(words, name) })))}
+          values={draft.blanks}
+          onChange={(blanks) => onChange({ blanks })}
+        />
         <label htmlFor="ask-command">Commands, one per line</label>
         <Input.TextArea
           id="ask-command"
@@ -28,6 +35,23 @@ export function AskFields({ draft, onChange, names }: FieldsProps) {
         />
       </div>
       <div>
+        <label htmlFor="ask-part">A part of what runs: lines that begin so, or lines that fit a pattern</label>
+        <div className="line">
+          <Input
+            id="ask-part"
+            className="mono"
+            placeholder="lane 304"
+            value={draft.part}
+            onChange={(event) => onChange({ part: event.target.value })}
+          />
+          <Input
+            aria-label="Lines that fit"
+            className="mono"
+            placeholder="^way "
+            value={draft.partLines}
+            onChange={(event) => onChange({ partLines: event.target.value })}
+          />
+        </div>
         <label htmlFor="ask-expect">Every answer</label>
         <div className="line">
           <Select<ExpectationKind>

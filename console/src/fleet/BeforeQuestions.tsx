@@ -2,7 +2,7 @@ import { Input, Select } from 'antd';
 import type { FieldsProps } from './fields.ts';
 
 /** Questions that are asked before a change and after it. */
-export function BeforeQuestions({ draft, onChange, names }: FieldsProps) {
+export function BeforeQuestions({ draft, onChange, names }: Omit<FieldsProps, 'words'>) {
   return (
     <>
       <label htmlFor="run-before">Ask before and after</label>

@@ -5,7 +5,9 @@ import { useNavigate, useSearchParams } from 'react-router';
 import { client, keys, problemOf } from '../api.ts';
 import { WhereInput } from '../records/WhereInput.tsx';
 import { AskFields } from './AskFields.tsx';
-import { begin, emptyDraft, isReady, questionsIn, type DraftKind, type RunDraft } from './draft.ts';
+import { OperationFields } from './OperationFields.tsx';
+import { knows, questionNames } from './words.ts';
+import { begin, emptyDraft, isReady, type DraftKind, type RunDraft } from './draft.ts';
 import { ErrandFields } from './ErrandFields.tsx';
 import { PushFields } from './PushFields.tsx';
 
@@ -16,6 +18,7 @@ const verbs = [
   { value: 'compare', label: 'Compare' },
   { value: 'push', label: 'Push' },
   { value: 'errand', label: 'Errand' },
+  { value: 'operation', label: 'Operate' },
   { value: 'check', label: 'Check' },
 ] as const;
 
@@ -30,6 +33,8 @@ const about: Record<DraftKind, string> = {
   check:
     'All checks that are for each device: asked is what they ask for, and nothing else. What nobody knows is not called right.',
   push: 'Brings each device to its published edition with the smallest set of lines. First you see them; nothing is sent before you confirm.',
+  operation:
+    'What devices do by name, by the words of their dialects. First you see what would be said; nothing is sent before you confirm.',
   errand:
     'Some lines, once. First you see what each device has already and what would be new; nothing is sent before you confirm.',
 };
@@ -43,6 +48,7 @@ export function Composer() {
     kind: verbs.find((verb) => verb.value === params.get('do'))?.value ?? 'reach',
     where: params.get('where') ?? '',
     lines: params.get('lines') ?? '',
+    operation: params.get('operation') ?? '',
   }));
   const change = (part: Partial<RunDraft>) => setDraft((before) => ({ ...before, ...part }));
   const { kind, where } = draft;
@@ -50,7 +56,7 @@ export function Composer() {
   useEffect(() => {
     setParams({ ...(kind === 'reach' ? {} : { do: kind }), ...(where === '' ? {} : { where }) }, { replace: true });
   }, [kind, where, setParams]);
-  const [wrong, setWrong] = useState<string>();
+  const [wrong, setWrong] = useState<string[]>([]);
   const [busy, setBusy] = useState(false);
   const chosen = useQuery({
     queryKey: keys.worked('chosen', where),
@@ -59,32 +65,20 @@ export function Composer() {
     retry: false,
     placeholderData: (last) => last,
   });
-  const shipped = useQuery({ queryKey: keys.worked('shipped'), queryFn: () => client.call('dialect.shipped') });
-  const own = useQuery({
-    queryKey: keys.list('dialect', { limit: '200' }),
-    queryFn: () => client.list('dialect', { limit: '200' }),
-  });
-  const sheets = [
-    ...(shipped.data?.items ?? []).map(({ sheet }) => sheet),
-    ...(own.data?.items ?? []).map(({ sheet }) => sheet ?? ''),
-  ];
-  const names = [...new Set(sheets.flatMap(questionsIn))].sort();
+  const told = useQuery({ queryKey: keys.worked('words'), queryFn: () => client.call('dialect.knows', { query: {} }) });
+  const words = told.data?.items ?? [];
+  const names = questionNames(words);
   const count = where === '' || chosen.isError ? undefined : chosen.data?.count;
   const start = async () => {
     setBusy(true);
-    setWrong(undefined);
+    setWrong([]);
     try {
-      const made = await begin(client, draft);
+      const made = await begin(client, draft, knows(words));
       void navigate(`/fleet/${made.id}`);
     } catch (error) {
       const { detail, remedy, errors } = problemOf(error);
-      setWrong(
-        errors?.[0]
-          ? [errors[0].detail, errors[0].remedy].filter(Boolean).join('; ')
-          : remedy
-            ? `${detail}; ${remedy}`
-            : detail,
-      );
+      const all = errors?.length ? errors : [{ detail, remedy }];
+      setWrong(all.map((one) => [one.detail, one.remedy].filter(Boolean).join('; ')));
     } finally {
       setBusy(false);
     }
@@ -110,18 +104,21 @@ export function Composer() {
             width={420}
           />
           <Button type="primary" loading={busy} disabled={!isReady(draft, count)} onClick={() => void start()}>
-            {kind === 'errand' || kind === 'push'
+            {kind === 'errand' || kind === 'push' || kind === 'operation'
               ? `Look at${devices || ' them'}`
               : `${verbs.find((verb) => verb.value === kind)?.label ?? ''}${devices}`}
           </Button>
         </div>
         <p className="second">{chosen.isError && where !== '' ? problemOf(chosen.error).detail : about[kind]}</p>
-        {kind === 'ask' && <AskFields draft={draft} onChange={change} names={names} />}
-        {kind === 'push' && <PushFields draft={draft} onChange={change} names={names} />}
-        {kind === 'errand' && <ErrandFields draft={draft} onChange={change} names={names} />}
-        {wrong && (
+        {kind === 'ask' && <AskFields draft={draft} onChange={change} names={names} words={words} />}
+        {kind === 'operation' && <OperationFields draft={draft} onChange={change} names={names} words={words} />}
+        {kind === 'push' && <PushFields draft={draft} onChange={change} names={names} words={words} />}
+        {kind === 'errand' && <ErrandFields draft={draft} onChange={change} names={names} words={words} />}
+        {wrong.length > 0 && (
           <div className="refused" role="alert">
-            {wrong}
+            {wrong.map((words) => (
+              <div key={words}>{words}</div>
+            ))}
           </div>
         )}
       </div>

@@ -1,6 +1,7 @@
 import { Button, Input } from 'antd';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { beforeAfter } from '@zpine/contract/beforeAfter';
 import type { FileDrift } from '@zpine/contract/driftShapes';
 import type { RunRow, ShownRun } from '@zpine/contract/fleetShapes';
 import { client } from '../api.ts';
@@ -60,6 +61,8 @@ export function ErrandView({ run }: { run: ShownRun }) {
             <Steps steps={group.steps} />
             <FileDiffs files={group.files} />
             <Warnings all={group.rows[0]?.errand?.warnings ?? []} />
+            {group.rows.some((row) => row.answers) && <Said rows={group.rows} />}
+            <BeforeAndAfter rows={group.rows} />
             {group.rows.length <= 5 &&
               group.rows.map((row) => <Done key={row.device} row={row} named={group.rows.length > 1} />)}
           </div>
@@ -101,7 +104,7 @@ function Steps({ steps }: { steps: Step[] }) {
 
 function Done({ row, named }: { row: RunRow; named: boolean }) {
   const { errand } = row;
-  if (!errand || (errand.sent.length === 0 && errand.questions.length === 0)) return null;
+  if (!errand || errand.sent.length === 0) return null;
   return (
     <details open={row.outcome !== 'brought over'}>
       <summary className="second">
@@ -121,21 +124,52 @@ function Done({ row, named }: { row: RunRow; named: boolean }) {
           </div>
         ))}
       </div>
-      {errand.questions.map((one) => (
-        <div key={one.question} className="two">
-          <div>
-            <span className="second">{one.question}, before</span>
-            <pre className="mono filetext">{one.before}</pre>
-          </div>
-          <div>
-            <span className="second">after</span>
-            <pre className="mono filetext">{one.after ?? '(not asked)'}</pre>
-          </div>
-        </div>
-      ))}
     </details>
   );
 }
+
+const namesOf = (devices: readonly string[]): string =>
+  devices.length > 6 ? `${devices.slice(0, 5).join(', ')} and ${devices.length - 5} more` : devices.join(', ');
+
+/** What questions were answered before and after, where that is not the same; equal differences together. */
+const BeforeAndAfter = ({ rows }: { rows: readonly RunRow[] }) => (
+  <>
+    {beforeAfter(rows).map(({ question, devices, changes }) => (
+      <div
+        key={`${question} ${devices[0] ?? ''}`}
+        className="mono errandsteps"
+        aria-label={`${question}, before and after`}
+      >
+        <div className="second">
+          {question}, before and after{changes.length === 0 ? ': the same' : ''}
+          {rows.length > 1 && ` · ${namesOf(devices)}`}
+        </div>
+        {changes.map((line, i) => (
+          <div key={i} className={line.startsWith('-') ? 'went' : 'came'}>
+            <i>{line.startsWith('-') ? '−' : '+'}</i>
+            {line.slice(1)}
+          </div>
+        ))}
+      </div>
+    ))}
+  </>
+);
+
+/** What devices said to an operation. */
+const Said = ({ rows }: { rows: readonly RunRow[] }) => (
+  <div className="mono errandsteps">
+    {rows.flatMap((row) =>
+      (row.answers ?? []).map((answer, i) => (
+        <div key={`${row.device} ${i}`} className={answer.refused === null ? '' : 'went'}>
+          <i>›</i>
+          {rows.length > 1 && <span className="second">{row.device} </span>}
+          {answer.command}
+          <span className="second"> {answer.refused ?? answer.text}</span>
+        </div>
+      )),
+    )}
+  </div>
+);
 
 /** What an operation does, by its title: the button says it. */
 const acts: Partial<Record<string, [verb: string, done: string]>> = {
@@ -150,7 +184,9 @@ function Confirm({ run }: { run: ShownRun }) {
   const [typed, setTyped] = useState('');
   if (!may) return null;
   const plural = run.toDo === 1 ? 'device' : 'devices';
-  const [verb, done] = acts[run.kind === 'operation' ? run.title : ''] ?? ['Change', 'changed'];
+  const [verb, done] =
+    acts[run.kind === 'operation' ? run.title : ''] ??
+    (run.kind === 'operation' ? ['Tell', 'told so'] : ['Change', 'changed']);
   const go = () =>
     void attempt(async () => {
       await client.call('run.go', { params: { id: String(run.id) }, body: { count: Number(typed) } });

@@ -1,7 +1,10 @@
 import { expect } from 'chai';
 import { Client } from '@zpine/contract/client';
-import { begin, emptyDraft, isReady, questionsIn, type RunDraft } from './draft.ts';
+import { begin, emptyDraft, isReady, type Knows, type RunDraft } from './draft.ts';
 
+const known: Knows = {
+  blanksOf: (name) => ({ route: ['address'], 'bounce-port': ['port'] })[name] ?? [],
+};
 const draft = (more: Partial<RunDraft>): RunDraft => ({ ...emptyDraft, ...more });
 
 describe('a run that is being put together', () => {
@@ -35,7 +38,7 @@ describe('a run that is being put together', () => {
       return Promise.resolve(Response.json({ id: 1 }));
     };
     const client = new Client({ url: 'http://127.0.0.1', via: 'console', fetch: heard });
-    await begin(client, draft({ where: 'site=ard' }));
+    await begin(client, draft({ where: 'site=ard' }), known);
     await begin(
       client,
       draft({
@@ -45,8 +48,20 @@ describe('a run that is being put together', () => {
         command: 'tell now\n\n tell kin ',
         expect: '10.77.0.5\n',
       }),
+      known,
     );
-    await begin(client, draft({ kind: 'errand', table: 'x;y', insist: true, reason: ' by hand ', before: ['kin'] }));
+    await begin(
+      client,
+      draft({ kind: 'errand', table: 'x;y', insist: true, reason: ' by hand ', before: ['kin'] }),
+      known,
+    );
+    const blanks = { address: '10.77.0.10', port: '1/2', time: '' };
+    await begin(
+      client,
+      draft({ kind: 'ask', where: 'a=b', questions: ['version', 'route'], part: ' lane 304 ', blanks }),
+      known,
+    );
+    await begin(client, draft({ kind: 'operation', where: 'a=b', operation: 'bounce-port', blanks }), known);
     expect(sent).to.deep.equal([
       ['/api/v1/reaches', { where: 'site=ard' }],
       [
@@ -61,13 +76,19 @@ describe('a run that is being put together', () => {
         '/api/v1/errands?reason=by+hand',
         { perDevice: { text: 'x;y' }, questions: ['kin'], expect: [], keep: true, insist: true },
       ],
+      [
+        '/api/v1/asks',
+        {
+          where: 'a=b',
+          asks: [
+            { question: 'version' },
+            { question: 'route', blanks: { address: '10.77.0.10' } },
+            { part: 'lane 304' },
+          ],
+          expect: [],
+        },
+      ],
+      ['/api/v1/operations', { where: 'a=b', operation: 'bounce-port', blanks: { port: '1/2' }, insist: false }],
     ]);
-  });
-
-  it('proposes the questions that sheets have', () => {
-    expect(
-      questionsIn('title: X\nquestions:\n  version:\n    run: tell\n  kin:\n    run: tell kin\nsecrets: []\n'),
-    ).to.deep.equal(['version', 'kin']);
-    expect(questionsIn('title: X\n')).to.deep.equal([]);
   });
 });

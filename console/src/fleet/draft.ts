@@ -4,8 +4,8 @@ import type { Client } from '@zpine/contract/client';
 import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
 
-/** What is begun by a selection; restores begin at captures, operations at devices. */
-export type DraftKind = Exclude<RunKind, 'restore' | 'operation'>;
+/** What is begun by a selection; restores begin at captures. */
+export type DraftKind = Exclude<RunKind, 'restore'>;
 
 export type RunDraft = {
   kind: DraftKind;
@@ -15,6 +15,12 @@ export type RunDraft = {
   command: string;
   expect: string;
   expectKind: ExpectationKind;
+  /** A part of what runs, by the beginning of a line, or lines that fit. */
+  part: string;
+  partLines: string;
+  /** Of questions and operations. */
+  blanks: Record<string, string>;
+  operation: string;
   /** Of an errand. */
   lines: string;
   before: string[];
@@ -38,6 +44,10 @@ export const emptyDraft: RunDraft = {
   command: '',
   expect: '',
   expectKind: 'has',
+  part: '',
+  partLines: '',
+  blanks: {},
+  operation: '',
   lines: '',
   before: [],
   expectAfter: '',
@@ -49,7 +59,7 @@ export const emptyDraft: RunDraft = {
   table: '',
 };
 
-const takesTable = (kind: RunKind): boolean => kind === 'ask' || kind === 'errand';
+const takesTable = (kind: RunKind): boolean => ['ask', 'errand', 'operation'].includes(kind);
 
 const linesIn = (text: string): string[] =>
   text
@@ -61,10 +71,25 @@ const linesIn = (text: string): string[] =>
 export function isReady(draft: RunDraft, count: number | undefined): boolean {
   const { kind, where, table, questions, command, lines, insist, reason } = draft;
   if (count === 0 || (where === '' && (table === '' || !takesTable(kind)))) return false;
-  if (kind === 'ask') return questions.length > 0 || command.trim() !== '' || table !== '';
+  if (kind === 'ask') return questions.length > 0 || command.trim() !== '' || table !== '' || wantsPart(draft);
+  if (kind === 'operation') return draft.operation !== '' && (!insist || reason.trim() !== '');
   if (kind === 'errand') return (lines.trim() !== '' || table !== '') && (!insist || reason.trim() !== '');
   if (kind === 'push') return !insist || reason.trim() !== '';
   return true;
+}
+
+const wantsPart = ({ part, partLines }: RunDraft): boolean => part.trim() !== '' || partLines.trim() !== '';
+
+/** What stands in the blanks that a question has. */
+function blanksFor(question: string, { blanks }: RunDraft, known: Knows): Record<string, string> | undefined {
+  const names = known.blanksOf(question);
+  const given = Object.entries(blanks).filter(([name, value]) => names.includes(name) && value.trim() !== '');
+  return given.length === 0 ? undefined : Object.fromEntries(given);
+}
+
+/** The blanks of questions and operations, by the names of these. */
+export interface Knows {
+  blanksOf: (name: string) => string[];
 }
 
 /** A word of an answer, or a field and its value. */
@@ -74,7 +99,7 @@ const expectsIn = ({ before, expectAfter }: RunDraft): Expectation[] =>
     : linesIn(expectAfter).map((text): Expectation => ({ kind: fieldIn(text) ? 'field' : 'has', text }));
 
 /** Asks for the run; gives what was begun. */
-export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<RunHead> {
+export function begin(client: Pick<Client, 'call'>, draft: RunDraft, known: Knows): Promise<RunHead> {
   const { kind, questions, command, expectKind, before, keep, insist } = draft;
   const selection = draft.where === '' ? {} : { where: draft.where };
   if (kind === 'reach') return client.call('run.reach', { body: selection });
@@ -96,10 +121,25 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
       ...why,
     });
   const many = draft.table === '' ? selection : { ...selection, perDevice: { text: draft.table } };
+  if (kind === 'operation') {
+    const blanks = Object.fromEntries(
+      Object.entries(draft.blanks).filter(
+        ([name, value]) => known.blanksOf(draft.operation).includes(name) && value.trim() !== '',
+      ),
+    );
+    return client.call('run.operation', { body: { ...many, operation: draft.operation, blanks, insist }, ...why });
+  }
   if (kind === 'ask') {
+    const [part, partLines] = [draft.part.trim(), draft.partLines.trim()];
     const asks = [
-      ...questions.map((question) => ({ question })),
+      ...questions.map((question) => {
+        const blanks = blanksFor(question, draft, known);
+        return { question, ...(blanks ? { blanks } : {}) };
+      }),
       ...linesIn(command).map((line) => ({ command: line })),
+      ...(wantsPart(draft)
+        ? [{ ...(part === '' ? {} : { part }), ...(partLines === '' ? {} : { lines: partLines }) }]
+        : []),
     ];
     const expect = linesIn(draft.expect).map((text) => ({ kind: expectKind, text }));
     return client.call('run.ask', { body: { ...many, asks, expect } });
@@ -109,11 +149,4 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft): Promise<Ru
     body: { ...many, ...lines, questions: before, expect: expectsIn(draft), keep, insist },
     ...why,
   });
-}
-
-/** The names below `questions:` of a sheet. */
-export function questionsIn(sheet: string): string[] {
-  const [, below = ''] = sheet.split(/^questions:\n/m);
-  const [part = ''] = below.split(/^\S/m);
-  return [...part.matchAll(/^ {2}([a-z][a-z0-9-]*):$/gm)].map((match) => match[1] ?? '');
 }

@@ -87,12 +87,6 @@ function sentence(run: ShownRun): string {
   return `${what}${run.expected} device${run.expected === 1 ? '' : 's'} (${run.selection}) · ${[counts, waits].filter(Boolean).join(', ') || run.state} · ${when} · by ${run.by}${run.reason ? `: ${run.reason}` : ''}`;
 }
 
-/** A selection by which the same devices are found again; of long lists of names there is none. */
-function again({ selection, rows }: ShownRun): string | undefined {
-  if (/[=~<>]/.test(selection)) return selection;
-  return rows.length > 5 ? undefined : rows.map((row) => `name=${row.device}`).join(' or ');
-}
-
 /** Something was sent to at least one device, whatever came of it. */
 const wasChanged = ({ kind, rows }: ShownRun): boolean =>
   takenBackKinds.includes(kind) && rows.some((row) => (row.errand?.sent.length ?? 0) > 0);
@@ -103,7 +97,7 @@ const failed = ({ rows }: ShownRun): number =>
   ).length;
 
 /** Those that the composer begins. */
-const verbs: readonly RunKind[] = ['reach', 'ask', 'capture', 'compare', 'push', 'errand', 'check'];
+const verbs: readonly RunKind[] = ['reach', 'ask', 'capture', 'compare', 'push', 'errand', 'operation', 'check'];
 
 function Actions({ run }: { run: ShownRun }) {
   const attempt = useAttempt();
@@ -124,6 +118,12 @@ function Actions({ run }: { run: ShownRun }) {
       const made = await client.call('run.takeBack', { params, body: {} });
       void navigate(`/fleet/${made.id}`);
       return 'the way back is being looked at';
+    });
+  const again = () =>
+    void attempt(async () => {
+      const made = await client.call('run.again', { params, body: {}, ...(run.reason ? { reason: run.reason } : {}) });
+      void navigate(`/fleet/${made.id}`);
+      return changingKinds.includes(run.kind) ? 'the same is being looked at' : 'the same once more';
     });
   const retry = () =>
     void attempt(async () => {
@@ -155,11 +155,7 @@ function Actions({ run }: { run: ShownRun }) {
       )}
       {over && wasChanged(run) && <Button onClick={back}>Take it back</Button>}
       {over && failed(run) > 0 && <Button onClick={retry}>Try {failed(run)} again</Button>}
-      {over && verbs.includes(run.kind) && again(run) !== undefined && (
-        <Link to={`/fleet?do=${run.kind}&where=${encodeURIComponent(again(run) ?? '')}`}>
-          <Button>Again</Button>
-        </Link>
-      )}
+      {over && verbs.includes(run.kind) && <Button onClick={again}>Again</Button>}
       {open.length > 0 && (
         <Button type="primary" onClick={accept}>
           Accept {open.length} host key{open.length === 1 ? '' : 's'}, and look again

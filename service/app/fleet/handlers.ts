@@ -1,12 +1,12 @@
 /** What answers the calls of this area. */
-import { ask, captureNow, compare, groups, reach } from './asks.ts';
+import { again, beginRun } from './again.ts';
+import { groups } from './asks.ts';
 import { diffCaptures, listCaptures, revealCapture, searchCaptures, showCapture } from './captures.ts';
 import { listDrift, showDrift } from './drift.ts';
-import { errand, go, takeBack } from './errands.ts';
+import { go, takeBack } from './errands.ts';
 import { acceptHostKeys } from './hostKeys.ts';
 import { liveAddresses, liveMac } from './live.ts';
-import { operate } from './operations.ts';
-import { push, retry } from './pushes.ts';
+import { retry } from './pushes.ts';
 import { restore } from './restores.ts';
 import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { meaningOfDrift, takeOver } from './takeOver.ts';
@@ -26,20 +26,21 @@ export const fleetHandlers = {
   'run.stop': (tx, { params }) => stopRun(tx, params.id ?? ''),
   'run.pause': (tx, { params, body }) => pauseRun(tx, params.id ?? '', body.paused),
   'run.go': (tx, { params, body }) => go(tx, params.id ?? '', body.count),
-  'run.compare': (tx, { body }) => compare(tx, body),
-  'run.push': (tx, { body }) => push(tx, body),
+  'run.compare': (tx, { body }) => beginRun(tx, 'run.compare', body),
+  'run.push': (tx, { body }) => beginRun(tx, 'run.push', body),
   'run.restore': (tx, { body }) => restore(tx, body),
-  'run.operation': (tx, { body }) => operate(tx, body),
+  'run.operation': (tx, { body }) => beginRun(tx, 'run.operation', body),
+  'run.again': (tx, { params }) => again(tx, params.id ?? ''),
   'run.retry': (tx, { params }) => retry(tx, params.id ?? ''),
   'drift.list': (tx, { query }) => listDrift(tx, query),
   'drift.means': (tx, { params }) => meaningOfDrift(tx, params.ref ?? ''),
   'drift.takeOver': (tx, { params, body }) => takeOver(tx, params.ref ?? '', body),
   'drift.show': (tx, { params }) => showDrift(tx, params.ref ?? ''),
   'run.takeBack': (tx, { params }) => takeBack(tx, params.id ?? ''),
-  'run.reach': (tx, { body }) => reach(tx, body),
-  'run.ask': (tx, { body }) => ask(tx, body),
-  'run.capture': (tx, { body }) => captureNow(tx, body),
-  'run.errand': (tx, { body }) => errand(tx, body),
+  'run.reach': (tx, { body }) => beginRun(tx, 'run.reach', body),
+  'run.ask': (tx, { body }) => beginRun(tx, 'run.ask', body),
+  'run.capture': (tx, { body }) => beginRun(tx, 'run.capture', body),
+  'run.errand': (tx, { body }) => beginRun(tx, 'run.errand', body),
   'hostKey.accept': (tx, { body }) => acceptHostKeys(tx, body),
   'capture.list': (tx, { query }) => listCaptures(tx, query),
   'capture.show': (tx, { params }) => showCapture(tx, params.id ?? ''),

@@ -57,12 +57,18 @@ export async function operate(tx: Tx, body: Body): Promise<RunHead> {
       confirmed: false,
       operation,
       insist: body.insist,
+      ...(isHarmless(operation, dialects) ? { harmless: true } : {}),
       ...(body.hours === undefined ? {} : { hours: body.hours }),
     },
     selected: found.selected,
     sealed: new Map([...blanks].map(([id, given]) => [id, JSON.stringify({ blanks: given } satisfies OperationSeal)])),
   });
 }
+
+/** It changes nothing, by the word of all the sheets. */
+const isHarmless = (operation: string, dialects: Map<number, Dialect>): boolean =>
+  !isOwnOperation(operation) &&
+  [...dialects.values()].every(({ sheet }) => sheet.operations[operation]?.changes === false);
 
 /** Every device has a dialect whose sheet names the operation. */
 async function mustKnow(tx: Tx, operation: string, devices: Stored<'device'>[]): Promise<Map<number, Dialect>> {

@@ -57,17 +57,17 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
       return { outcome: answers.length === 0 ? 'no contact' : 'stopped midway', detail: why, result: { answers } };
     }
     const rows = answer.refused === undefined ? known.maskAll(rowsFor(dialect, asked, answer.text)) : [];
-    const steady = dialect.masked(dialect.steady(answer.text));
+    const masked = dialect.masked(answer.text);
     const isPart = asked.command === undefined && asked.question === undefined;
     // What is secret is seen in the whole: a part of it may say less.
-    const whole = known.mask(isPart ? partOf(dialect, steady, asked) : steady).trimEnd();
+    const whole = known.mask(isPart ? partOf(dialect, masked, asked) : masked).trimEnd();
     const text = whole.slice(0, left);
     left -= text.length;
     answers.push(
       shown(
         ask,
         command,
-        { ...answer, text, cut: answer.cut || text.length < whole.length },
+        { ...answer, text, cut: answer.cut || text.length < whole.length, steady: dialect.steady(text) },
         rows.slice(0, MOST_ROWS),
         answer.refused === undefined ? misses(text, rows) : input.expect,
       ),
@@ -99,7 +99,7 @@ const refusing = (refused: string): Answer => ({ text: '', refused, cut: false }
 const shown = (
   ask: string,
   command: string,
-  answer: Answer,
+  answer: Answer & { steady?: string },
   rows: Record<string, string>[],
   missed: ShownAnswer['missed'],
 ): ShownAnswer => ({
@@ -107,7 +107,8 @@ const shown = (
   command,
   text: answer.text,
   rows,
-  digest: digestOf(answer.refused === undefined ? answer.text : `refused ${answer.refused}`),
+  // Alike are answers that differ in nothing but what differs from one reading to the next.
+  digest: digestOf(answer.refused === undefined ? (answer.steady ?? answer.text) : `refused ${answer.refused}`),
   bytes: Buffer.byteLength(answer.text),
   cut: answer.cut,
   refused: answer.refused ?? null,

@@ -1,4 +1,5 @@
 /** What changes one device, be it an errand or a push: looked at first; then sent, verified, kept and captured. */
+import { structuredPatch } from 'diff';
 import { applied } from '@zpine/core/config/applied';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { MASK, Masker } from '@zpine/core/secrets/masking';
@@ -57,6 +58,17 @@ export async function lookAtChange(
   if (lost !== undefined && input.insist !== true)
     return { outcome: 'turned down', detail: unlessInsisted(lost), result };
   return { outcome: null, detail: [countWords(left), work.files.words, lost].filter(Boolean).join('; '), result };
+}
+
+/** As much of a difference is kept. */
+const MOST_CHANGES = 400;
+
+/** Lines that are others afterwards, with `-` or `+` before them. */
+function changedLines(before: string, after: string | null): string[] {
+  if (after === null || before === after) return [];
+  return structuredPatch('', '', `${before}\n`, `${after}\n`, '', '', { context: 0 })
+    .hunks.flatMap(({ lines }) => lines.filter((line) => !line.startsWith('\\')))
+    .slice(0, MOST_CHANGES);
 }
 
 function countWords(steps: readonly Step[], done = false): string {
@@ -169,7 +181,7 @@ class Change {
       })),
       sent: this.talk.sent,
       kept: this.kept,
-      questions: this.questions,
+      questions: this.questions.map((one) => ({ ...one, changes: changedLines(one.before, one.after) })),
       ...(this.missed.length > 0 ? { missed: this.missed } : {}),
       ...(this.warnings.length > 0 ? { warnings: this.warnings } : {}),
       ...(this.files.deeds.length > 0 ? { files: this.files.deeds } : {}),
