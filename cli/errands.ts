@@ -4,7 +4,7 @@ import { careOf, withCare, type CareOptions } from './careful.ts';
 import { clientOf } from './context.ts';
 import { readText } from './files.ts';
 import { UsageError } from './refusals.ts';
-import { selectionWithTable } from './reaching.ts';
+import { selectionWithTable } from './asking.ts';
 import { addGoAndBack, confirmed } from './changing.ts';
 import { follow } from './runs.ts';
 

@@ -28,7 +28,9 @@ import { addImports } from './imports.ts';
 import { addPreview, toldPreview } from './impact.ts';
 import { addLists } from './lists.ts';
 import { addLive } from './live.ts';
+import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
+import { addRoutineVerbs } from './routines.ts';
 import { addRuns } from './runs.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
 import { addPlanVerbs } from './plans.ts';
@@ -45,7 +47,7 @@ const groups: Record<string, string> = {
   'Many at once': 'import export names',
   Addresses: 'lookup overlaps convert',
   Booting: 'edition arrival dhcp boot stranger',
-  'The running fleet': 'reach ask capture compare push drift errand check exception run live watch',
+  'The running fleet': 'reach ask capture compare push drift errand routine operation check exception run live watch',
   Upkeep: 'doctor completion',
   'Signing in': 'sign-in sign-out who password token user',
 };
@@ -109,12 +111,14 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addNames(program);
   addLookups(program);
   addCheckVerbs(nouns.get('check') ?? program);
+  addRoutineVerbs(nouns.get('routine') ?? program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);
   addEditions(program);
   addArrivals(program);
   addBooting(program);
   addReaching(program);
+  addAsking(program);
   addCaptures(program);
   addComparing(program);
   addErrands(program);

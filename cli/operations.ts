@@ -6,7 +6,7 @@ import { blanksFrom, blankWords, list } from './blanks.ts';
 import { confirmed } from './changing.ts';
 import { clientOf, outputOf } from './context.ts';
 import { err, out, table } from './print.ts';
-import { selectionWithTable } from './reaching.ts';
+import { selectionWithTable } from './asking.ts';
 import { follow, withDevices, type Selected } from './runs.ts';
 
 interface OperationOptions extends Selected {

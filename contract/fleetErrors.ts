@@ -124,6 +124,36 @@ export const fleetErrors = {
     (p) => `${p.device}: the sheet of ${p.dialect} does not say how a device is ${p.how}`,
     (p) => `zpine dialect check FILE; the part of a sheet that says it is called ${p.operation}`,
   ),
+  'routine-blanks': row(
+    422,
+    'Blanks not understood',
+    (p) => `line ${p.line}: ${p.why}`,
+    () => 'write each as NAME: { is: port }',
+  ),
+  'routine-template': row(422, 'Text with a fault', (p) => String(p.first)),
+  'routine-hour': row(
+    422,
+    'Nobody to fill in a blank',
+    (p) => `at an hour nobody says what goes into ${p.blank}`,
+    () => 'give it a usual value, or no hour',
+  ),
+  'routine-hour-devices': row(
+    422,
+    'For which devices?',
+    () => 'at an hour nobody names devices: a selection is needed',
+  ),
+  'routine-outside': row(
+    422,
+    'Not for this device',
+    (p) => `${p.device} is none of the devices that ${p.routine} is for: ${p.where}`,
+  ),
+  'routine-no-column': row(
+    422,
+    'No column for a blank',
+    (p) => `there is no column for ${p.blank} of ${p.routine}; there is ${p.heads}`,
+    (p) => `call one ${p.blank}, or say it for all: --blank ${p.blank}=...`,
+  ),
+  'routine-column': row(422, 'No such blank', (p) => `column "${p.head}" is no blank of ${p.routine}`, meant),
   'run-not-typed': row(
     409,
     'Not to be begun again',

@@ -25,7 +25,7 @@ const linesSchema = z
 const commandSchema = z.string().trim().min(1).max(1000);
 
 /** What stands in blanks, by their names. */
-const blanksSchema = z.record(z.string().regex(/^[a-z][a-z0-9-]{0,29}$/), text(500));
+export const blanksSchema = z.record(z.string().regex(/^[a-z][A-Za-z0-9-]{0,29}$/), text(500));
 
 const askedSchema = z.strictObject({
   command: commandSchema.optional().describe('A command that only reads'),
@@ -43,7 +43,7 @@ const askedSchema = z.strictObject({
 const expectationSchema = z.strictObject({ kind: z.enum(expectationKinds), text: text(500) });
 
 /** A table with one column or one row a device, as CSV. */
-const sheetOfLinesSchema = z.strictObject({
+export const sheetOfLinesSchema = z.strictObject({
   text: z.string().min(1).max(4_000_000),
   by: z.enum(['columns', 'rows']).optional().describe('Left out: seen by where the names of devices stand'),
 });
@@ -295,7 +295,7 @@ export type ShownCapture = z.output<typeof captureSchema>;
 
 export const diffLineSchema = z.object({ sign: z.enum([' ', '+', '-']), text: z.string() });
 
-const blankShownSchema = blankSchema.extend({ name: z.string() });
+export const blankShownSchema = blankSchema.extend({ name: z.string() });
 export type ShownBlank = z.output<typeof blankShownSchema>;
 
 export const dialectWordsSchema = z.object({

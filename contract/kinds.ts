@@ -1,5 +1,6 @@
 /** The registry: every record kind, in an order in which references point backwards where they can. */
 import { check, exception } from './kinds/checks.ts';
+import { routine } from './kinds/routines.ts';
 import { area, filler, rack, room, site } from './kinds/places.ts';
 import { dialect, duty, owner, purpose, use } from './kinds/lists.ts';
 import { label } from './kinds/labels.ts';
@@ -41,6 +42,7 @@ export const kinds = {
   setting,
   check,
   exception,
+  routine,
 } as const satisfies Record<string, KindDescription>;
 
 export type KindName = keyof typeof kinds;

@@ -8,6 +8,7 @@ import { findingRoutes } from './findingRoutes.ts';
 import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
+import { routineRoutes } from './routineRoutes.ts';
 import { checkRoutes } from './checkRoutes.ts';
 import { driftRoutes } from './driftRoutes.ts';
 import { fleetRoutes } from './fleetRoutes.ts';
@@ -183,6 +184,7 @@ export const verbRoutes = {
   ...fleetRoutes,
   ...driftRoutes,
   ...checkRoutes,
+  ...routineRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

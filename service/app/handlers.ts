@@ -22,6 +22,7 @@ import { accessHandlers } from './access/handlers.ts';
 import { addressingHandlers } from './addressing/handlers.ts';
 import { arrivalsHandlers } from './arrivals/handlers.ts';
 import { checksHandlers } from './checks/handlers.ts';
+import { routineHandlers } from './routines/handlers.ts';
 import { mattersHandlers } from './matters/handlers.ts';
 import { devicesHandlers } from './devices/handlers.ts';
 import { editionsHandlers } from './editions/handlers.ts';
@@ -39,6 +40,7 @@ const verbs: VerbHandlers = {
   ...addressingHandlers,
   ...arrivalsHandlers,
   ...checksHandlers,
+  ...routineHandlers,
   ...mattersHandlers,
   ...devicesHandlers,
   ...editionsHandlers,

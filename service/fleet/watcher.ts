@@ -1,6 +1,7 @@
 /** Looks at devices that are watched, sends notices, and begins captures when they are due. */
 import { createTransport, type Transporter } from 'nodemailer';
 import type { Dialect } from '@zpine/core/dialect/dialect';
+import { planRoutines } from '../app/routines/plan.ts';
 import { planChecks } from '../app/checks/runs.ts';
 import { clockNow } from '../app/checks/turns.ts';
 import { captureDue } from '../app/fleet/captureDue.ts';
@@ -101,6 +102,7 @@ export class Watcher {
     await transact(this.store, actor, 'watch.plan', planWatch);
     await this.captures();
     await transact(this.store, actor, 'check.due', (tx) => planChecks(tx, clockNow()));
+    await transact(this.store, actor, 'routine.due', (tx) => planRoutines(tx, clockNow()));
   }
 
   private captures(): Promise<void> {

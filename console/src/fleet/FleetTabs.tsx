@@ -5,6 +5,7 @@ const tabs = [
   ['fleet', 'Runs'],
   ['drift', 'Drift'],
   ['checked', 'Checks'],
+  ['routines', 'Routines'],
   ['captures', 'Captures'],
   ['live', 'Look up live'],
   ['watch', 'Watch'],

@@ -5,6 +5,7 @@ import { box } from './box.tsx';
 import { cable } from './cable.tsx';
 import { card } from './card.ts';
 import { check } from './check.tsx';
+import { routine } from './routine.tsx';
 import { device } from './device.tsx';
 import { dialect } from './dialect.ts';
 import type { Extras } from './extras.ts';
@@ -26,6 +27,7 @@ const extras: Partial<Record<KindName, Extras>> = {
   cable,
   card,
   check,
+  routine,
   device,
   dialect,
   interface: interfaceExtras,

@@ -45,7 +45,10 @@ export async function fragmentsOf(tx: Tx): Promise<Map<string, string>> {
 }
 
 /** Those that a template inserts, directly or by way of others. */
-export function insertedBy(template: Stored<'template'>, all: Map<string, string>): Record<string, string> {
+export function insertedBy(
+  template: Pick<Stored<'template'>, 'key' | 'source'>,
+  all: Map<string, string>,
+): Record<string, string> {
   const found: Record<string, string> = {};
   const waiting = [...parseTemplate(template.key, template.source).template.inserts];
   for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {

@@ -4,6 +4,7 @@ import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Tx } from '../../store/tx.ts';
 import { runChecks } from '../checks/runs.ts';
+import { runRoutine } from '../routines/run.ts';
 import { ask, captureNow, compare, reach } from './asks.ts';
 import { errand } from './errands.ts';
 import { operate } from './operations.ts';
@@ -20,19 +21,27 @@ const begins = {
   'run.push': push,
   'run.operation': operate,
   'run.check': runChecks,
+  'routine.run': runRoutine,
 };
 export type Beginning = keyof typeof begins;
 
 interface Typed<Call extends Beginning = Beginning> {
   call: Call;
   body: BodyOf<Call>;
+  /** The record that is named in the path, where there is one. */
+  ref?: string;
 }
 
 /** Begins it, and remembers how it was typed. */
-export async function beginRun<Call extends Beginning>(tx: Tx, call: Call, body: BodyOf<Call>): Promise<RunHead> {
-  const begin = begins[call] as (tx: Tx, body: BodyOf<Call>) => Promise<RunHead>;
-  const head = await begin(tx, body);
-  const typed: Typed<Call> = { call, body };
+export async function beginRun<Call extends Beginning>(
+  tx: Tx,
+  call: Call,
+  body: BodyOf<Call>,
+  ref?: string,
+): Promise<RunHead> {
+  const begin = begins[call] as (tx: Tx, body: BodyOf<Call>, ref?: string) => Promise<RunHead>;
+  const head = await begin(tx, body, ref);
+  const typed: Typed<Call> = { call, body, ...(ref === undefined ? {} : { ref }) };
   await tx.execute('UPDATE run SET typed = ? WHERE id = ?', [tx.sealer.seal(JSON.stringify(typed)), head.id]);
   return head;
 }
@@ -42,6 +51,6 @@ export async function again(tx: Tx, id: string): Promise<RunHead> {
   const { id: run } = await runRow(tx, id);
   const row = await tx.one<{ typed: string | null }>('SELECT typed FROM run WHERE id = ?', [run]);
   if (row?.typed == null) throw new Refusal('run-not-typed', { id: run });
-  const { call, body } = JSON.parse(tx.sealer.open(row.typed)) as Typed;
-  return beginRun(tx, call, body);
+  const { call, body, ref } = JSON.parse(tx.sealer.open(row.typed)) as Typed;
+  return beginRun(tx, call, body, ref);
 }

@@ -3,10 +3,11 @@ import { structuredPatch } from 'diff';
 import { compilePattern } from '@zpine/core/text/pattern';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { blankFaults } from '@zpine/core/dialect/blanks';
-import { askName } from '@zpine/core/fleet/asking';
+import { askName, type Ask } from '@zpine/core/fleet/asking';
 import { liesBy, type PerDevice, perDevice } from '@zpine/core/fleet/commandLists';
 import { groupsOf, groupWords } from '@zpine/core/fleet/groups';
 import { nearest } from '@zpine/core/naming/names';
+import type { Expectation } from '@zpine/core/fleet/expectations';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead, RunRow } from '@zpine/contract/fleetShapes';
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
@@ -48,7 +49,7 @@ export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
   const dialects = await dialectsOf(tx, found.selected.devices);
   mustBeReads(body, found, dialects);
   const sealed =
-    found.lines && new Map([...found.lines].map(([id, lines]) => [id, JSON.stringify({ commands: lines })]));
+    found.lines && new Map([...found.lines].map(([id, lines]) => [id, askSeal(lines.map((command) => ({ command })))]));
   return makeRun(tx, {
     kind: 'ask',
     title: [...body.asks.map(askName), ...(found.lines ? ['a list'] : [])].join(', '),
@@ -58,7 +59,44 @@ export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
   });
 }
 
+/** What one device alone is asked, to be kept under seal. */
+export const askSeal = (asks: Ask[]): string => JSON.stringify({ asks } satisfies { asks: Ask[] });
+
 type OneAsk = BodyOf<'run.ask'>['asks'][number];
+
+interface NamedAsk {
+  title: string;
+  expect: Expectation[];
+}
+
+/** Each device is asked what is its own: all of it only reads, or nobody is asked. */
+export async function askDevices(
+  tx: Tx,
+  chosen: Selected,
+  asks: ReadonlyMap<number, Ask[]>,
+  { title, expect }: NamedAsk,
+): Promise<RunHead> {
+  const dialects = await dialectsOf(tx, chosen.devices);
+  const looked = new Set<string>();
+  for (const [id, own] of asks) {
+    const dialect = dialects.get(id);
+    if (own.length === 0) throw new Refusal('ask-missing');
+    const key = JSON.stringify([dialect?.name, own]);
+    if (!dialect || looked.has(key)) continue;
+    looked.add(key);
+    for (const { command, question, blanks } of own)
+      if (question !== undefined) mustBeQuestion(question, [dialect], ['source'], blanks);
+      else if (command !== undefined && !dialect.isRead(command))
+        throw Refusal.at(['source'], 'ask-changes', { command, dialect: dialect.sheet.title });
+  }
+  return makeRun(tx, {
+    kind: 'ask',
+    title,
+    input: { asks: [], expect },
+    selected: chosen,
+    sealed: new Map([...asks].map(([id, own]) => [id, askSeal(own)])),
+  });
+}
 
 /** A command, a question, or a part of what runs; what goes with one of them only stands with no other. */
 function mustBeOneAsk({ command, question, part, lines, blanks, rows }: OneAsk, i: number): void {

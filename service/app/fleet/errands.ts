@@ -4,7 +4,6 @@ import { MASK } from '@zpine/core/secrets/masking';
 import { inverseLines } from '@zpine/core/fleet/errand';
 import { contradiction } from '@zpine/core/fleet/errandSteps';
 import { fieldIn, type Expectation } from '@zpine/core/fleet/expectations';
-import { TemplateStop, faultText } from '@zpine/core/template/faults';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
 import { changingKinds, takenBackKinds } from '@zpine/contract/runKinds';
@@ -12,16 +11,14 @@ import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { contextIn, deviceRecords, type DeviceContext } from '../editions/context.ts';
-import { renderInputs } from '../editions/content.ts';
-import { checkTemplate } from '@zpine/core/template/check';
-import { settingsCatalogue } from '../editions/templates.ts';
 import { maskerFor } from '../secrets/known.ts';
-import { mustBeQuestion, mustCompile, withTable } from './asks.ts';
+import { mustBeQuestion, mustCompile, withTable, type WithTable } from './asks.ts';
+import { filledFor, type Filling } from './filled.ts';
 import { changedRows } from './runRows.ts';
-import { inputOf, runSummary, makeRun, runRow, type RunTableRow } from './runs.ts';
-import { mustBeMeant } from './selection.ts';
+import { inputOf, runSummary, makeRun, runRow, type RunInput, type RunTableRow } from './runs.ts';
+import { mustBeMeant, type Selected } from './selection.ts';
 import { targetsOf } from './targets.ts';
+import { beginConfirmed } from './work.ts';
 import { unmaskerFrom } from './unmasked.ts';
 
 /** What an errand keeps of a device under seal. */
@@ -52,16 +49,49 @@ export interface SealedFile {
   changed: string | null;
 }
 
-const TEMPLATE = 'errand';
-
 export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHead> {
   const found = await withTable(tx, body);
   const { devices } = found.selected;
   if ((body.lines ?? '').trim() === '' && !found.lines) throw new Refusal('errand-empty');
   await mustBeMeant(tx, body, devices.length);
-  const seals = await sealsOf(tx, devices, (device) =>
-    [body.lines ?? '', ...(found.lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n'),
-  );
+  const seals = await sealsOf(tx, devices, linesIn(body, found));
+  return errandOf(tx, body, found.selected, seals);
+}
+
+/** What is typed once is for all; where a table has columns for blanks, it is done once for each row. */
+function linesIn(body: Pick<BodyOf<'run.errand'>, 'lines'>, { lines, wide }: WithTable): Filling {
+  const textOf = (device: Stored<'device'>) =>
+    [body.lines ?? '', ...(lines?.get(device.id) ?? [])].filter((part) => part.trim() !== '').join('\n');
+  if (!wide || wide.heads.length === 0) return { textOf };
+  const names = new Map(wide.heads.map((head) => [head, blankName(head)]));
+  return {
+    textOf,
+    blanks: Object.fromEntries([...names.values()].map((name) => [name, { is: 'text' }])),
+    blanksOf: ({ id }) =>
+      (wide.rows.get(id) ?? []).map(({ values }) =>
+        Object.fromEntries([...names].map(([head, name]) => [name, values[head] ?? ''])),
+      ),
+  };
+}
+
+/** `access-port` is blank.accessPort. */
+const blankName = (head: string): string =>
+  head.replace(/[^a-z0-9]+(.)?/g, (_, next: string | undefined) => (next ?? '').toUpperCase());
+
+type ErrandBody = Pick<
+  BodyOf<'run.errand'>,
+  'away' | 'secretsFrom' | 'questions' | 'expect' | 'keep' | 'insist' | 'perSite' | 'lines'
+>;
+
+/** An errand whose lines are known, device by device. `title`: what it is called; left out: its first line. */
+export async function errandOf(
+  tx: Tx,
+  body: ErrandBody,
+  selected: Selected,
+  seals: Map<number, ErrandSeal>,
+  { title, input = {} }: { title?: string; input?: Partial<RunInput> } = {},
+): Promise<RunHead> {
+  const { devices } = selected;
   if (body.away) for (const seal of seals.values()) seal.away = true;
   if (body.secretsFrom !== undefined) await fillIn(tx, seals, body.secretsFrom);
   for (const device of devices) noMask(device.key, seals.get(device.id)?.lines ?? '');
@@ -69,7 +99,7 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
   const expects = await expectsOf(tx, devices, body);
   for (const [id, seal] of seals) seal.expect = expects.get(id) ?? [];
-  const first = (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
+  const first = title ?? (body.lines ?? '').split('\n').find((line) => line.trim() !== '') ?? 'lines out of a table';
   return makeRun(tx, {
     kind: 'errand',
     // What is secret in one of their dialects is secret in the list of runs.
@@ -83,8 +113,9 @@ export async function errand(tx: Tx, body: BodyOf<'run.errand'>): Promise<RunHea
       confirmed: false,
       insist: body.insist,
       ...(body.perSite === undefined ? {} : { perSite: body.perSite }),
+      ...input,
     },
-    selected: found.selected,
+    selected,
     sealed: new Map([...seals].map(([id, seal]) => [id, JSON.stringify(seal)])),
   });
 }
@@ -113,7 +144,9 @@ export async function expectsOf(
       throw Refusal.at(['expect', i, 'text'], 'expect-field', { text });
   }
   const out = new Map<number, Expectation[]>();
-  const filled = await Promise.all(expect.map(({ text }) => sealsOf(tx, devices, () => text, ['expect'])));
+  const filled = await Promise.all(
+    expect.map(({ text }) => filledFor(tx, devices, { textOf: () => text, path: ['expect'] })),
+  );
   for (const { id } of devices)
     out.set(
       id,
@@ -125,13 +158,20 @@ export async function expectsOf(
 /** A text for each device, names of templates filled in. */
 export async function filledTexts(
   tx: Tx,
-  devices: Stored<'device'>[],
+  devices: readonly Stored<'device'>[],
   text: string,
   path: (string | number)[],
 ): Promise<Map<number, string>> {
-  const filled = await sealsOf(tx, devices, () => text, path);
+  const filled = await filledFor(tx, devices, { textOf: () => text, path });
   return new Map([...filled].map(([id, { lines }]) => [id, lines.replace(/\n$/, '')]));
 }
+
+/** The lines of each device, to be kept under seal. */
+export const sealsOf = async (
+  tx: Tx,
+  devices: readonly Stored<'device'>[],
+  filling: Filling,
+): Promise<Map<number, ErrandSeal>> => new Map((await filledFor(tx, devices, filling)).entries());
 
 /** Dots stand for a secret that was not shown: on a device they would be the secret. */
 function noMask(device: string, lines: string): void {
@@ -180,52 +220,6 @@ function mustMakeSense(tx: Tx, devices: Stored<'device'>[], seals: Map<number, E
   });
 }
 
-/** So many devices are put together at a time. */
-const SLICE = 500;
-
-/** The lines of each device; those with names in them are worked out from its records. */
-async function sealsOf(
-  tx: Tx,
-  devices: Stored<'device'>[],
-  linesOf: (device: Stored<'device'>) => string,
-  path: (string | number)[] = ['lines'],
-): Promise<Map<number, ErrandSeal>> {
-  const out = new Map(
-    devices.map((device): [number, ErrandSeal] => [device.id, { lines: linesOf(device), secrets: [] }]),
-  );
-  const named = devices.filter((device) => out.get(device.id)?.lines.includes('@'));
-  if (named.length === 0) return out;
-  const catalogue = await settingsCatalogue(tx);
-  const checked = new Set<string>();
-  for (let at = 0; at < named.length; at += SLICE) {
-    const slice = named.slice(at, at + SLICE);
-    const known = await deviceRecords(tx, slice);
-    for (const device of slice) {
-      const source = linesOf(device);
-      const [fault] = checked.has(source) ? [] : checkTemplate(TEMPLATE, source, () => undefined, catalogue);
-      if (fault) throw Refusal.at(path, 'errand-template', { device: device.key, first: faultText(fault) });
-      checked.add(source);
-      out.set(device.id, rendered(tx, contextIn(tx, known, device), source));
-    }
-  }
-  return out;
-}
-
-function rendered(tx: Tx, { device, data, secrets }: DeviceContext, source: string): ErrandSeal {
-  try {
-    const [file] = renderInputs(
-      { template: TEMPLATE, source, fragments: {}, data, secrets },
-      tx.sealer,
-      String(device.id),
-    );
-    if (!file) return { lines: '', secrets: [] };
-    return { lines: file.text, secrets: file.secrets.map(([from, to]) => file.text.slice(from, to)) };
-  } catch (error) {
-    if (!(error instanceof TemplateStop)) throw error;
-    throw Refusal.at(['lines'], 'errand-template', { device: device.key, first: faultText(error.fault) });
-  }
-}
-
 function mustChange({ id, kind }: Pick<RunTableRow, 'id' | 'kind'>): void {
   if (!changingKinds.includes(kind)) throw new Refusal('run-other-kind', { id, wanted: changingKinds.join(' or ') });
 }
@@ -241,14 +235,7 @@ export async function go(tx: Tx, id: string, count: number): Promise<RunHead> {
     });
   const { toDo } = await runSummary(tx, row);
   if (toDo !== count) throw new Refusal('errand-count', { count: toDo, given: count });
-  await tx.execute("UPDATE run_row SET state = 'waiting', version = ? WHERE run_id = ? AND outcome IS NULL", [
-    row.version + 1,
-    row.id,
-  ]);
-  await tx.execute(
-    "UPDATE run SET state = 'waiting', started_at = NULL, input = ?, version = version + 1 WHERE id = ?",
-    [JSON.stringify({ ...inputOf(row), confirmed: true }), row.id],
-  );
+  await beginConfirmed(tx, Number(row.id), inputOf(row));
   tx.hint('run', Number(row.id), row.version + 1);
   return runSummary(tx, await runRow(tx, id));
 }

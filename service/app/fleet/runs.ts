@@ -33,6 +33,8 @@ export interface RunInput {
   /** It changes nothing: no device waits for another. */
   harmless?: boolean;
   hours?: number;
+  /** Of an errand that a plan began: it is done by itself where no more devices than these are to be changed. */
+  most?: number;
   /** Of comparing and judging: by the last captures, no device is asked. */
   captured?: boolean;
   /** Of judging: the checks, by their ids. */

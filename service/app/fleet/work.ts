@@ -246,5 +246,30 @@ export async function endRun(tx: Tx, run: ClaimedRun, early: string | undefined)
     `UPDATE run SET state = ?, ended_at = ?, ended = ?, claimed_until = NULL, version = version + 1 WHERE id = ? AND fence = ?`,
     [waits ? 'previewed' : 'ended', waits ? null : now, early ?? null, run.id, run.lease.fence],
   );
+  const { most } = run.input;
+  if (waits && most !== undefined && early === undefined) await goByPlan(tx, run, Number(todo?.count), most);
   tx.hint('run', run.id, null);
+}
+
+/** What a plan began is done without anybody's word, where no more devices are to be changed than somebody permitted. */
+async function goByPlan(tx: Tx, run: ClaimedRun, count: number, most: number): Promise<void> {
+  if (count > most) {
+    const why = `${count} device${count === 1 ? '' : 's'} would be changed, and its plan may change ${most}: it waits for somebody's word`;
+    await tx.execute('UPDATE run SET ended = ? WHERE id = ?', [why, run.id]);
+    return;
+  }
+  await beginConfirmed(tx, run.id, run.input);
+}
+
+/** Rows that were looked at wait for their turn again, and this time it is done. */
+export async function beginConfirmed(tx: Tx, run: number, input: RunInput): Promise<void> {
+  const version = await nextVersion(tx, run);
+  await tx.execute("UPDATE run_row SET state = 'waiting', version = ? WHERE run_id = ? AND outcome IS NULL", [
+    version,
+    run,
+  ]);
+  await tx.execute("UPDATE run SET state = 'waiting', started_at = NULL, ended = NULL, input = ? WHERE id = ?", [
+    JSON.stringify({ ...input, confirmed: true }),
+    run,
+  ]);
 }

@@ -103,6 +103,7 @@ const dependents: Record<KindName | OwnKind, Dependents | null> = {
   label: (affected, image) => void affected.labels.add(String(image.name)),
   setting: (affected) => void (affected.all = true),
   check: null,
+  routine: null,
   exception: null,
   template: ofTemplate,
   siteplan: null,

@@ -70,13 +70,13 @@ function lookAtText(draft: Draft, catalogue: Catalogue, questions: ReadonlySet<s
 }
 
 /** Of the dialects that are entered, and of those that ship. */
-async function questionsKnown(tx: Tx): Promise<Set<string>> {
+export async function questionsKnown(tx: Tx): Promise<Set<string>> {
   const entered = (await allOf(tx, 'dialect')).map((record) => tx.dialects.of(record.key, record.sheet));
   const shipped = [...tx.dialects.shipped.keys()].map((name) => tx.dialects.of(name, null));
   return new Set([...entered, ...shipped].flatMap((dialect) => Object.keys(dialect?.sheet.questions ?? {})));
 }
 
-async function lookAtWhere(tx: Tx, draft: Draft): Promise<void> {
+export async function lookAtWhere(tx: Tx, draft: Draft): Promise<void> {
   const where = draft.text('devices');
   if (where === null || !draft.changes('devices')) return;
   try {

@@ -17,6 +17,7 @@ import { modelRules } from './model.ts';
 import { portRules } from './port.ts';
 import { prefixRules } from './prefix.ts';
 import { rackRules } from './rack.ts';
+import { routineRules } from './routine.ts';
 import { settingRules } from './setting.ts';
 import { siteplanRules } from './siteplan.ts';
 import { templateRules } from './template.ts';
@@ -41,6 +42,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   port: portRules,
   prefix: prefixRules,
   rack: rackRules,
+  routine: routineRules,
   setting: settingRules,
   siteplan: siteplanRules,
   template: templateRules,

@@ -27,9 +27,9 @@ interface ToAsk {
 export async function askDevice({ target, sealed }: Waiting, input: RunInput, session: Session): Promise<Done> {
   const { dialect } = target;
   if (!dialect) throw new Error('it has no dialect');
-  const own = sealed === undefined ? [] : (JSON.parse(sealed) as { commands: string[] }).commands;
+  const own = sealed === undefined ? [] : (JSON.parse(sealed) as { asks: Ask[] }).asks;
   const asks: ToAsk[] = [
-    ...input.asks.map((asked) => ({
+    ...[...input.asks, ...own].map((asked) => ({
       ask: askName(asked),
       // A question with arguments is called with them.
       command:
@@ -38,7 +38,6 @@ export async function askDevice({ target, sealed }: Waiting, input: RunInput, se
           : dialect.askedBy(asked.question, asked.blanks),
       asked,
     })),
-    ...own.map((command) => ({ ask: command, command, asked: { command } })),
   ];
   const misses = expectationsFrom(input.expect);
   const known = new Masker(target.secrets);
