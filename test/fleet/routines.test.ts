@@ -90,30 +90,41 @@ describe('routines', function () {
   });
 
   it('ask: named questions with blanks and commands, each device its own', async () => {
-    const asked = await run('gateway-reachable', { devices: ['har-acc-1', 'har-xr-1', 'har-wb-1'] });
+    await f.client.add('routine', {
+      name: 'way-to',
+      title: 'Which way leads there',
+      does: 'ask',
+      blanks: 'address: { is: address }',
+      source: '# of each its own\nquestion version\nquestion route address=@{blank.address}\n',
+    });
+    const text = 'device,address\nhar-acc-1,10.77.96.1\nhar-xr-1,192.0.2.1\nhar-wb-1,192.0.2.2\n';
+    const asked = await run('way-to', { perDevice: { text } });
     expect(asked.counts).to.deep.equal({ answered: 3 });
-    expect(rowOf(asked, 'har-acc-1').answers?.[0]?.ask).to.equal('route address=10.77.96.1');
+    expect(rowOf(asked, 'har-acc-1').answers?.map((one) => one.ask)).to.deep.equal([
+      'version',
+      'route address=10.77.96.1',
+    ]);
+    expect(rowOf(asked, 'har-wb-1').answers?.[1]?.rows[0]).to.include({ prefix: 'default', gateway: '10.77.98.1' });
     const fields = { name: 'changes', title: 'Would change', does: 'ask' as const, source: 'plough\n' };
     await f.client.add('routine', fields);
     expect((await wrong('changes', { devices: ['har-acc-1'] })).code).to.equal('ask-changes');
   });
 
   it('insert fragments, and are not saved with a fault', async () => {
-    await f.client
-      .add('template', {
-        name: 'two-logs',
-        fragment: true,
-        source: 'journal to 10.77.0.7\njournal to @{blank.second}\n',
-      })
-      .catch(() => f.client.add('template', { name: 'two-logs', fragment: true, source: 'journal to 10.77.0.7\n' }));
+    const source = 'journal to 10.77.0.7\njournal to @{blank.second}\n';
+    await f.client.add('template', { name: 'two-logs', fragment: true, source });
     await f.client.add('routine', {
       name: 'logs',
       title: 'Two logs',
       devices: 'dialect=furrow',
+      blanks: 'second: { is: address }',
       source: '@insert "two-logs"\n',
     });
-    const made = await run('logs', { devices: ['har-acc-3'] });
-    expect(rowOf(made, 'har-acc-3').errand?.steps.map(({ line }) => line)).to.include('journal to 10.77.0.7');
+    const made = await run('logs', { devices: ['har-acc-3'], blanks: { second: '10.77.0.9' } });
+    expect(rowOf(made, 'har-acc-3').errand?.steps.map(({ line }) => line)).to.deep.equal([
+      'journal to 10.77.0.7',
+      'journal to 10.77.0.9',
+    ]);
     const faulty = async (more: object) =>
       (await refusal(f.client.add('routine', { name: 'faulty', title: 'Faulty', source: 'x\n', ...more }))).errors?.map(
         ({ code }) => code,
