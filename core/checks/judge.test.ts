@@ -110,15 +110,15 @@ describe('what a check sees of a device', () => {
       shipped('furrow'),
       'interfaces',
       [
-        { interface: 'socket 1/3', state: 'live' },
-        { interface: 'lane 304', state: 'dark', address: '10.77.16.11/24' },
+        { interface: 'socket 1/3', state: 'up' },
+        { interface: 'lane 304', state: 'down', address: '10.77.16.11/24' },
         { interface: 'socket 9/9', state: 'still' },
       ],
       ['1/3', 'vlan304'],
     );
     expect(rows).to.deep.equal([
-      { interface: 'socket 1/3', state: 'live', address: null, name: '1/3', live: true },
-      { interface: 'lane 304', state: 'dark', address: '10.77.16.11/24', name: 'vlan304', live: false },
+      { interface: 'socket 1/3', state: 'up', address: null, name: '1/3', live: true },
+      { interface: 'lane 304', state: 'down', address: '10.77.16.11/24', name: 'vlan304', live: false },
       { interface: 'socket 9/9', state: 'still', address: null, name: null, live: false },
     ]);
     expect(answerRows(shipped('furrow'), 'arp', [{ address: '10.77.0.1', mac: 'x', interface: '1/3' }], ['1/3']))

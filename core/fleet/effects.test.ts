@@ -37,42 +37,42 @@ const opened = before.replace('state still', 'state live');
 const open = 'socket 1/2\n  state live\n';
 
 describe('the effect of a change', () => {
-  const live = answers({ 'socket 1/1': 'live', 'socket 1/2': 'still' });
+  const live = answers({ 'socket 1/1': 'up', 'socket 1/2': 'off' });
   it('is there when a port comes up that was opened, and somebody is heard behind its cable', () => {
     const is = answers(
-      { 'socket 1/1': 'live', 'socket 1/2': 'live' },
+      { 'socket 1/1': 'up', 'socket 1/2': 'up' },
       { macs: [{ interface: '1/2', mac: '02:00:00:00:00:01' }] },
     );
     expect(effects(open, opened, live, is, { cabled: ['socket 1/2'] })).to.deep.equal({ dark: [], remarks: [] });
   });
   it('is missing when a port with a cable stays dark, has nobody behind it, or is not there at all', () => {
     const dark = (state: string | undefined) =>
-      effects(open, opened, live, answers({ 'socket 1/1': 'live', ...(state ? { 'socket 1/2': state } : {}) }), {
+      effects(open, opened, live, answers({ 'socket 1/1': 'up', ...(state ? { 'socket 1/2': state } : {}) }), {
         cabled: ['socket 1/2'],
       }).dark;
-    expect(dark('dark')).to.deep.equal([
-      'socket 1/2 is live in the lines, and dark on the device: it says "dark": no link',
+    expect(dark('down')).to.deep.equal([
+      'socket 1/2 is live in the lines, and dark on the device: its state is down: no link',
     ]);
-    expect(dark('live')).to.deep.equal(['socket 1/2 is live, with link, and nobody is heard on it']);
+    expect(dark('up')).to.deep.equal(['socket 1/2 is live, with link, and nobody is heard on it']);
     expect(dark(undefined)).to.deep.equal([
       'socket 1/2 is live in the lines, and dark on the device: the device does not have it',
     ]);
   });
   it('is only a remark where nothing is known to be plugged', () => {
-    const is = answers({ 'socket 1/1': 'live', 'socket 1/2': 'dark' });
+    const is = answers({ 'socket 1/1': 'up', 'socket 1/2': 'down' });
     expect(effects(open, opened, live, is)).to.deep.equal({ dark: [], remarks: ['socket 1/2 has no link yet'] });
   });
   it('is none on ports that are shut in the lines, and on those that nothing was done to', () => {
-    const is = answers({ 'socket 1/1': 'dark', 'socket 1/2': 'still' });
+    const is = answers({ 'socket 1/1': 'down', 'socket 1/2': 'off' });
     expect(effects('socket 1/2\n  about "x"\n', before, live, is).dark).to.deep.equal([]);
     expect(
       effects('socket 1/1\n  state still\n', before.replace('state live', 'state still'), live, is).dark,
     ).to.deep.equal([]);
   });
   it('is bad where a port was live and is dark now, cable or not', () => {
-    const is = answers({ 'socket 1/1': 'dark', 'socket 1/2': 'still' });
+    const is = answers({ 'socket 1/1': 'down', 'socket 1/2': 'off' });
     expect(effects('socket 1/1\n  lane 316\n', `${before}`, live, is).dark).to.deep.equal([
-      'socket 1/1 was live before, and is dark now: it says "dark": no link',
+      'socket 1/1 was live before, and is dark now: its state is down: no link',
     ]);
   });
   it('says which address no interface has, and which is on a dark one', () => {
@@ -82,7 +82,7 @@ describe('the effect of a change', () => {
       '10.77.17.1/24 is in the lines of lane 316, and no interface of the device has it',
     ]);
     const dark = {
-      interfaces: [{ interface: 'lane 316', state: 'dark', address: '10.77.17.1/24' }],
+      interfaces: [{ interface: 'lane 316', state: 'down', address: '10.77.17.1/24' }],
       neighbours: [],
       macs: [],
     };
@@ -90,13 +90,13 @@ describe('the effect of a change', () => {
       '10.77.17.1/24 is on lane 316, which is dark: VLAN 316 is on no port',
     ]);
     const carried = `${after}socket 1/2\n  lanes 304,316\n`;
-    const ports = { ...dark, interfaces: [...dark.interfaces, { interface: 'socket 1/2', state: 'dark' }] };
+    const ports = { ...dark, interfaces: [...dark.interfaces, { interface: 'socket 1/2', state: 'down' }] };
     expect(effects(lines, carried, live, ports).dark).to.deep.equal([
       '10.77.17.1/24 is on lane 316, which is dark: VLAN 316 is on no live port: 1/2',
     ]);
-    const up = { ...dark, interfaces: [...dark.interfaces, { interface: 'socket 1/2', state: 'live' }] };
+    const up = { ...dark, interfaces: [...dark.interfaces, { interface: 'socket 1/2', state: 'up' }] };
     expect(effects(lines, carried, live, up).dark).to.deep.equal([
-      '10.77.17.1/24 is on lane 316, which is dark: it says "dark"',
+      '10.77.17.1/24 is on lane 316, which is dark: its state is down',
     ]);
   });
   it('says what a dark sub-interface sits on, and which address is there twice', () => {
@@ -127,7 +127,7 @@ describe('the effect of a change', () => {
       '10.77.17.1/24 is on cu2.316, which is dark: it sits on cu2, which is shut in the lines',
     );
     expect(look('up', { cu2: 'down', 'cu2.316': 'down' })).to.include(
-      '10.77.17.1/24 is on cu2.316, which is dark: it sits on cu2, which is dark: it says "down"',
+      '10.77.17.1/24 is on cu2.316, which is dark: it sits on cu2, which is dark: its state is down',
     );
     const pairs = [{ address: '10.77.17.1', mac: '02:00:00:00:00:09' }];
     expect(look('up', { cu2: 'up', 'cu2.316': 'up' }, { pairs })).to.deep.equal([

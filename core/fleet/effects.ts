@@ -73,7 +73,7 @@ function portEffect(look: EffectsLook, port: string, wasLiveInLines: boolean, ou
       out.dark.push(`${name} is live, with link, and nobody is heard on it`);
     return;
   }
-  const why = state === undefined ? 'the device does not have it' : `it says "${state}": no link`;
+  const why = state === undefined ? 'the device does not have it' : `its state is ${state}: no link`;
   const opened = !wasLiveInLines;
   if (wasLive) out.dark.push(`${name} was live before, and is dark now: ${why}`);
   else if (opened && cabled.includes(name))
@@ -111,7 +111,8 @@ function whyDark({ dialect, after, is }: EffectsLook, on: string, address: strin
   if (below !== on) {
     if (shut.get(below) === 'still') return `it sits on ${below}, which is shut in the lines`;
     const there = stateOf(is.interfaces, dialect.interfaceName(below));
-    if (there !== undefined && !dialect.isLive(there)) return `it sits on ${below}, which is dark: it says "${there}"`;
+    if (there !== undefined && !dialect.isLive(there))
+      return `it sits on ${below}, which is dark: its state is ${there}`;
   }
   const vlan = way.addresses.find((one) => one.address === address)?.needs;
   if (vlan !== undefined && way.carriers) {
@@ -123,7 +124,7 @@ function whyDark({ dialect, after, is }: EffectsLook, on: string, address: strin
     };
     if (!ports.some(isUp)) return `VLAN ${vlan} is on no live port: ${ports.slice(0, 5).join(', ')}`;
   }
-  return `it says "${state}"`;
+  return `its state is ${state}`;
 }
 
 /** Who was heard before and is not any more; ports that were shut on purpose are left out. */

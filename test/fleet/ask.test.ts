@@ -65,7 +65,7 @@ describe('asking the fleet', function () {
 
   it('says which questions there are when one is mistyped, and that a selection matches nothing', async () => {
     const typo = await refusal(ask({ where: 'dialect=quill', asks: [{ question: 'tmie' }] }));
-    expect(typo.errors?.[0]?.detail).to.match(/no question "tmie"|question "tmie"; there are arp, interfaces/);
+    expect(typo.errors?.[0]?.detail).to.match(/no question "tmie"|question "tmie"; there are accounts, arp/);
     expect(typo.errors?.[0]?.remedy).to.contain('time');
     expect((await refusal(ask({ where: 'site=nowhere', asks: [{ question: 'time' }] }))).status).to.equal(422);
     expect(
@@ -100,7 +100,11 @@ describe('asking the fleet', function () {
     const text = rowOf(run, 'har-xr-2').answers?.[0]?.text ?? '';
     expect(text.split('\n').length).to.be.greaterThan(23);
     expect(text).to.not.contain('turn the page');
-    expect(text.replaceAll('••••••', 'a-fleet-of-ferries')).to.equal(f.lab.device('har-xr-2').print().trimEnd());
+    const [inked = '', ...script] = text.split('\n');
+    expect(inked).to.match(/^# inked at /);
+    expect(script.join('\n').replaceAll('••••••', 'a-fleet-of-ferries')).to.equal(
+      f.lab.device('har-xr-2').print().trimEnd(),
+    );
     await f.client.edit('device', 'har-xr-2', { dialect: 'quill' });
   });
 
@@ -259,7 +263,7 @@ describe('asking the fleet', function () {
     const response = await fetch(`${f.url}/api/v1/runs/${run.id}`, {
       headers: { Authorization: `Bearer ${f.tokens.engineer}`, Accept: 'text/csv' },
     });
-    expect((await response.text()).split('\r\n')[0]).to.equal('device,model,serial,version,remark');
+    expect((await response.text()).split('\r\n')[0]).to.equal('device,name,model,serial,version,remark');
   });
 
   it('may be stopped', async () => {

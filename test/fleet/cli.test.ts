@@ -71,7 +71,7 @@ describe('the running fleet on the command line', function () {
 
   it('asks them one question, as fields, and fails where an expectation is missed', async () => {
     expect(await well('ask', 'time', '--where', 'labels=quay', '--expect', '10.77.0.5')).to.match(
-      /har-wb-1 +10\.77\.0\.5, 10\.77\.0\.6 +in step +Europe\/London/,
+      /har-wb-1 +\d{4}-\d\d-\d\d [\d:]+ +10\.77\.0\.5, 10\.77\.0\.6 +in step +Europe\/London/,
     );
     f.lab.furrow('har-acc-3').memory.strike([], 'clock follow 10.77.0.6');
     const { out, status } = await zpine(
@@ -96,13 +96,18 @@ describe('the running fleet on the command line', function () {
     const json = JSON.parse(await well('ask', 'version', '--device', 'har-wb-1', '--json')) as {
       rows: { answers: { rows: object[] }[] }[];
     };
-    expect(json.rows[0]?.answers[0]?.rows[0]).to.deep.equal({ model: 'TW-8', serial: 'TW-8-1001', version: '2.4.1' });
+    expect(json.rows[0]?.answers[0]?.rows[0]).to.deep.equal({
+      name: 'har-wb-1',
+      model: 'TW-8',
+      serial: 'TW-8-1001',
+      version: '2.4.1',
+    });
   });
 
   it('says where a MAC is, and whose address lies in a prefix', async () => {
     expect(await well('live', 'mac', 'cafe02')).to.match(/02:00:00:ca:fe:02 +har-acc-2 +1\/2 +352 +1/);
     expect(await well('live', 'addresses', '10.77.96.0/24')).to.match(
-      /10\.77\.96\.12\/24 +har-acc-2 +lane 304 +live .* har-acc-2:management +● agree/,
+      /10\.77\.96\.12\/24 +har-acc-2 +lane 304 +up .* har-acc-2:management +● agree/,
     );
   });
 

@@ -2,6 +2,7 @@
 import { bareFurrow, bareQuill, type Bare } from '@zpine/lab/shells';
 import { readFileSync } from 'node:fs';
 import { expect } from 'chai';
+import { filledIn, sampleValues } from '@zpine/core/dialect/blanks';
 import fc from 'fast-check';
 import { applied } from '@zpine/core/config/applied';
 import { walk, type ConfigLine } from '@zpine/core/config/tree';
@@ -26,7 +27,10 @@ describe('the sheets that ship', () => {
     for (const [name, text] of shelf.shipped) {
       expect(readSheet(text).faults, name).to.deep.equal([]);
       const { sheet, isRead } = known(name);
-      for (const { command } of Object.values(sheet.questions)) expect(isRead(command), command).to.equal(true);
+      for (const { command, blanks } of Object.values(sheet.questions)) {
+        const said = filledIn(command, sampleValues(blanks), sheet.channel === 'exec');
+        expect(isRead(said), said).to.equal(true);
+      }
       for (const command of [sheet.keep, ...(sheet.change?.enter ?? []), sheet.restart?.command])
         if (command !== undefined) expect(isRead(command), command).to.equal(false);
     }

@@ -150,6 +150,7 @@ describe('errands', function () {
         question: 'time',
         before: 'server=10.77.0.5 in step\nserver=10.77.0.6 in step\nzone=Europe/London',
         after: 'server=10.77.0.5 in step\nzone=Europe/London',
+        changes: ['-server=10.77.0.6 in step'],
       },
     ]);
   });

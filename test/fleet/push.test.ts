@@ -342,7 +342,7 @@ describe('compare, drift and push', function () {
     const dark = await faulty('har-acc-20', 'dark-port');
     expect(dark.outcome).to.equal('dark on the device');
     expect(dark.detail).to.equal(
-      '3 lines there now, 1 line gone; socket 1/2 was live before, and is dark now: it says "dark": no link; har-xr-1 cu2 was heard on 1/2, and is not any more',
+      '3 lines there now, 1 line gone; socket 1/2 was live before, and is dark now: its state is down: no link; har-xr-1 cu2 was heard on 1/2, and is not any more',
     );
     // It runs and is kept as it should be: what is wrong is not in the lines.
     expect(await drift('har-acc-20')).to.include({ lines: 0, unkept: 0 });

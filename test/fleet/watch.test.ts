@@ -58,7 +58,7 @@ describe('watching', function () {
 
   it('remembers the first look without a word', async () => {
     await look();
-    expect(await watched('har-acc-9')).to.include({ 'way in': 'reached', 'socket 1/1': 'live', 'socket 1/2': 'dark' });
+    expect(await watched('har-acc-9')).to.include({ 'way in': 'reached', 'socket 1/1': 'up', 'socket 1/2': 'down' });
     expect(await notices()).to.deep.equal([]);
   });
 
@@ -68,16 +68,16 @@ describe('watching', function () {
     expect(await notices()).to.deep.equal([]);
     await look();
     const [notice] = await notices();
-    expect(notice?.text).to.equal('socket 1/1 of har-acc-9 went from live to dark');
+    expect(notice?.text).to.equal('socket 1/1 of har-acc-9 went from up to down');
     await eventually('a letter is sent', () => mail.letters[0]);
     expect(mail.letters[0]).to.deep.include({
       from: 'pine@brackwater.example',
       to: ['bridge@brackwater.example', 'quay@brackwater.example'],
-      subject: 'socket 1/1 of har-acc-9 went from live to dark',
+      subject: 'socket 1/1 of har-acc-9 went from up to down',
     });
     const { items } = await f.client.call('today', {});
     expect(items.find((one) => one.code === 'notice')?.detail).to.equal(
-      'Socket 1/1 of har-acc-9 went from live to dark.',
+      'Socket 1/1 of har-acc-9 went from up to down.',
     );
   });
 
