@@ -1,37 +1,17 @@
-/** What devices said last: addresses, MACs; what is watched; notices. */
+/** What devices said last: addresses, links, MACs; what is watched; notices. */
 import type { Command } from 'commander';
+import type { LiveAddress, LiveLink, Relation } from '@zpine/contract/liveRoutes';
+import { relations } from '@zpine/contract/liveRoutes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, table } from './print.ts';
+import { confirmed } from './prompt.ts';
+import { UsageError } from './refusals.ts';
+import { follow } from './runs.ts';
 
 export function addLive(program: Command): void {
   const live = program.command('live').description('What devices themselves said last, beside the records.');
-  live
-    .command('addresses')
-    .description('interfaces whose address on the device falls in or overlaps a prefix')
-    .argument('<prefix>')
-    .addHelpText('after', "\nFresh answers: zpine ask interfaces --where 'site=har'")
-    .action(async (prefix: string, _options: object, command: Command) => {
-      const { items } = await clientOf().call('live.addresses', { query: { prefix } });
-      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
-      if (items.length === 0)
-        return err(
-          'nobody said that they have such an address, and the records have none; zpine ask interfaces --where TESTS asks them',
-        );
-      out(
-        table(
-          ['address', 'device', 'interface', 'state', 'seen', 'in the records', ''],
-          items.map((one) => [
-            one.address,
-            one.device,
-            one.interface,
-            one.state ?? '',
-            one.seenAt === null ? 'not seen' : `${ago(one.seenAt)} ago`,
-            one.recorded ?? 'none',
-            one.seenAt === null ? '○' : one.agrees ? '● agree' : '✕ differ',
-          ]),
-        ),
-      );
-    });
+  addAddresses(live);
+  addLinks(live);
   live
     .command('mac')
     .description('where a MAC was seen last; a part of it is enough')
@@ -99,6 +79,166 @@ export function addLive(program: Command): void {
             one.mailedAt !== null ? 'sent' : one.mailFault !== null ? `not taken: ${one.mailFault}` : '',
           ]),
         ),
+      );
+    });
+}
+
+interface LiveOptions {
+  where?: string;
+  seen?: string;
+  ask?: boolean;
+  take?: boolean;
+  yes?: boolean;
+  reason?: string;
+}
+
+const list = (command: Command): Command =>
+  command
+    .option('--where <tests>', 'only of these devices')
+    .option('--seen <hours>', 'only what was seen in the last so many hours')
+    .option('--ask', 'ask the devices again first: those of --where, or those that said it before')
+    .option('--take', 'take what the records lack, or say otherwise, into them; asks first')
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why, kept in the history');
+
+const queryOf = ({ where, seen }: LiveOptions): { where?: string; seen?: string } => {
+  if (seen !== undefined && !(Number(seen) > 0)) throw new UsageError(`"${seen}" is not a number of hours`);
+  return { ...(where === undefined ? {} : { where }), ...(seen === undefined ? {} : { seen }) };
+};
+
+/** Asked again, of the devices of a selection or of those that said something before. */
+async function askAgain(question: string, { where }: LiveOptions, before: readonly string[]): Promise<void> {
+  const devices = [...new Set(before)];
+  if (where === undefined && devices.length === 0)
+    throw new UsageError('nobody said anything before: say with --where which devices are to be asked');
+  const body = { ...(where === undefined ? { devices } : { where }), asks: [{ question }] };
+  const run = await follow(await clientOf().call('run.ask', { body }));
+  const silent = run.rows.filter(({ outcome }) => outcome !== 'answered');
+  if (silent.length > 0)
+    err(`${silent.length} of ${run.expected} did not answer; what they said before is shown: zpine run show ${run.id}`);
+}
+
+function addAddresses(live: Command): void {
+  list(
+    live
+      .command('addresses')
+      .description('interfaces whose network on the device is a prefix, is inside it, or lies around it')
+      .argument('<prefix>'),
+  )
+    .option('--how <way>', `only ${relations.join(', ')}`)
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine live addresses 10.77.16.0/24 --ask --where site=ard\n  zpine live addresses 10.77.16.0/24 --how exactly --seen 24\n  zpine live addresses 10.77.16.0/24 --take',
+    )
+    .action(addresses);
+}
+
+async function addresses(prefix: string, options: LiveOptions & { how?: string }, command: Command): Promise<void> {
+  const how = relations.find((one) => one === options.how);
+  if (options.how !== undefined && !how) throw new UsageError(`--how takes ${relations.join(', ')}`);
+  const query = { prefix, ...queryOf(options), ...(how ? { how } : {}) };
+  const look = async () => (await clientOf().call('live.addresses', { query })).items;
+  let items = await look();
+  if (options.ask) {
+    await askAgain(
+      'interfaces',
+      options,
+      items.map(({ device }) => device),
+    );
+    items = await look();
+  }
+  if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+  if (items.length === 0)
+    return err(
+      'nobody said that they have such an address, and the records have none; --ask --where TESTS asks them again',
+    );
+  const words: Record<Relation, string> = { exactly: 'exactly', inside: 'inside', around: 'around it' };
+  out(
+    table(
+      ['address', 'device', 'interface', 'network', 'state', 'seen', 'in the records', ''],
+      items.map((one) => [
+        one.address,
+        one.device,
+        one.interface,
+        words[one.relation],
+        one.state ?? '',
+        one.seenAt === null ? 'not seen' : `${ago(one.seenAt)} ago`,
+        one.recorded ?? 'none',
+        agreement(one),
+      ]),
+    ),
+  );
+  const able = items.filter(({ take }) => take !== null);
+  if (able.length === 0) return;
+  if (!options.take) return out(`\n${able.length} can be taken into the records: the same with --take`);
+  await taking(
+    able.map(({ address, take }) => `${address} ${take ?? ''}`),
+    options,
+    () =>
+      clientOf().call('live.take', {
+        body: { addresses: able.map(({ device, interface: on, address }) => ({ device, interface: on, address })) },
+        reason: options.reason,
+      }),
+  );
+}
+
+/** Says what would be taken, asks, and says what was done. */
+async function taking(lines: string[], { yes }: LiveOptions, take: () => Promise<{ done: string[] }>): Promise<void> {
+  out('');
+  for (const line of lines) out(`+ ${line}`);
+  const question = `take ${lines.length} into the records?`;
+  if (!yes && !(await confirmed(question, lines.length, 'nothing was taken; --yes takes it without asking'))) return;
+  for (const line of (await take()).done) out(line);
+}
+
+const agreement = ({ seenAt, agrees }: Pick<LiveAddress | LiveLink, 'seenAt' | 'agrees'>): string =>
+  seenAt === null ? '○' : agrees ? '● agree' : '✕ differ';
+
+function addLinks(live: Command): void {
+  list(live.command('links').description('who is heard on the ports of devices, beside the cables of the records'))
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine live links --where site=har --ask\n  zpine live links --where site=har --take',
+    )
+    .action(async (options: LiveOptions, command: Command) => {
+      const query = queryOf(options);
+      const look = async () => (await clientOf().call('live.links', { query })).items;
+      let items = await look();
+      if (options.ask) {
+        await askAgain(
+          'neighbours',
+          options,
+          items.map(({ device }) => device),
+        );
+        items = await look();
+      }
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('nobody said whom they hear; --ask --where TESTS asks them again');
+      out(
+        table(
+          ['device', 'interface', 'hears', 'at', 'seen', 'cable to, by the records', ''],
+          items.map((one) => [
+            one.device,
+            one.interface,
+            one.neighbour,
+            one.port,
+            one.seenAt === null ? '' : `${ago(one.seenAt)} ago`,
+            one.recorded ?? 'none',
+            agreement(one),
+          ]),
+        ),
+      );
+      const able = items.filter(({ take }) => take !== null);
+      if (able.length === 0) return;
+      if (!options.take) return out(`\n${able.length} can be taken into the records: the same with --take`);
+      await taking(
+        able.map(({ take }) => `a cable from ${take ?? ''}`),
+        options,
+        () =>
+          clientOf().call('live.takeLinks', {
+            body: { links: able.map(({ device, interface: on }) => ({ device, interface: on })) },
+            reason: options.reason,
+          }),
       );
     });
 }

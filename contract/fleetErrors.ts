@@ -147,6 +147,19 @@ export const fleetErrors = {
     'Not for this device',
     (p) => `${p.device} is none of the devices that ${p.routine} is for: ${p.where}`,
   ),
+  'live-not-seen': row(
+    409,
+    'Not seen so',
+    (p) => `${p.device} did not say that of ${p.interface}`,
+    (p) => `zpine ask ${p.question} --device ${p.device}`,
+  ),
+  'live-unnamed': row(
+    422,
+    'No such interface',
+    (p) =>
+      `the records of ${p.device} have no interface for ${p.interface}, and its dialect does not say how it would be called`,
+    (p) => `zpine interface add ${p.device}:NAME`,
+  ),
   'routine-no-column': row(
     422,
     'No column for a blank',

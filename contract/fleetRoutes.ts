@@ -18,7 +18,7 @@ import {
   watchedSchema,
 } from './fleetShapes.ts';
 import { runKinds } from './runKinds.ts';
-import { text, time } from './onboardingShapes.ts';
+import { text } from './onboardingShapes.ts';
 import { route, type Route } from './route.ts';
 
 const items = <T extends z.ZodType>(item: T) => z.object({ items: z.array(item) });
@@ -287,44 +287,6 @@ export const fleetRoutes = {
       searched: z.int(),
       more: z.boolean(),
     }),
-  }),
-  'live.addresses': route({
-    method: 'GET',
-    path: '/live-addresses',
-    role: 'viewer',
-    summary: 'Interfaces whose address on the device falls in or overlaps a prefix, beside what the records say',
-    group: 'Fleet',
-    query: z.strictObject({ prefix: text(60) }),
-    reply: items(
-      z.object({
-        device: z.string(),
-        interface: z.string(),
-        address: z.string(),
-        state: z.string().nullable(),
-        seenAt: time.nullable(),
-        recorded: z.string().nullable().describe('The interface that has it in the records'),
-        agrees: z.boolean(),
-      }),
-    ),
-  }),
-  'live.mac': route({
-    method: 'GET',
-    path: '/live-macs',
-    role: 'viewer',
-    summary: 'Where a MAC was seen last',
-    group: 'Fleet',
-    query: z.strictObject({ mac: text(60) }),
-    reply: items(
-      z.object({
-        device: z.string(),
-        interface: z.string(),
-        vlan: z.string().nullable(),
-        mac: z.string(),
-        seenAt: time,
-        /** Few MACs on a port: it hangs there; many: it is behind it. */
-        macsOnPort: z.int(),
-      }),
-    ),
   }),
   'watch.list': route({
     method: 'GET',

@@ -8,6 +8,7 @@ import { findingRoutes } from './findingRoutes.ts';
 import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
+import { liveRoutes } from './liveRoutes.ts';
 import { routineRoutes } from './routineRoutes.ts';
 import { checkRoutes } from './checkRoutes.ts';
 import { driftRoutes } from './driftRoutes.ts';
@@ -185,6 +186,7 @@ export const verbRoutes = {
   ...driftRoutes,
   ...checkRoutes,
   ...routineRoutes,
+  ...liveRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

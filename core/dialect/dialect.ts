@@ -4,6 +4,7 @@ import { Masker } from '../secrets/masking.ts';
 import { compilePattern, type Pattern } from '../text/pattern.ts';
 import { samenessOf, type Sameness } from './sameness.ts';
 import { blankFaults, blankValues, filledIn } from './blanks.ts';
+import { interfaceNames } from './interfaceNames.ts';
 import { PATH } from './path.ts';
 import { secretFinder } from './secrets.ts';
 import type { DialectSheet } from './sheet.ts';
@@ -30,6 +31,8 @@ export interface Dialect extends Sameness {
   opens: (path: readonly string[]) => boolean;
   /** The name that an interface has on the device, from its name in the records. */
   interfaceName: (name: string) => string;
+  /** The name that the records have for an interface of the device; undefined where there is none for it. */
+  recordsName: (name: string) => string | undefined;
   /** The port that a line with its blocks is about, as the configuration calls it. */
   portOf: (path: string) => string | undefined;
   /** Ports that a configuration has lines about, live unless a line shuts them. */
@@ -80,7 +83,6 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
   const secrets = all(sheet.secrets);
   const single = all(sheet.single);
   const opens = all(sheet.opens);
-  const names = sheet.interfaceNames.map((rule) => ({ ...rule, pattern: compilePattern(rule.records) }));
   const questions = new Map<string, Reading>();
   for (const [key, { rows = [], fields = [], states }] of Object.entries(sheet.questions))
     questions.set(key, {
@@ -104,13 +106,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
   const [portLine, portStill, portLive] = [sheet.ports?.line, sheet.ports?.still, sheet.ports?.live].map((source) =>
     source === undefined ? undefined : compilePattern(source),
   );
-  const interfaceName = (given: string): string => {
-    for (const { pattern, device } of names) {
-      const found = pattern.find(given);
-      if (found) return device.replace(/\{(\w+)\}/g, (_, part: string) => found[part] ?? '');
-    }
-    return given;
-  };
+  const { toDevice: interfaceName, toRecords } = interfaceNames(sheet.interfaceNames);
   const finder = secretFinder(secrets, sheet);
   const others = sheet.wayIn?.others ? all(sheet.wayIn.others) : null;
   return {
@@ -146,6 +142,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
     },
     opens: (path) => opens.some((one) => one.test(path.join(PATH))),
     interfaceName,
+    recordsName: toRecords,
     portOf: (path) => portLine?.find(path)?.port,
     portsIn: (text) => {
       const out = new Map<string, 'live' | 'still'>();

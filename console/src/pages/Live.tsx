@@ -1,11 +1,16 @@
-import { Input } from 'antd';
+import { Button, Input } from 'antd';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
+import type { LiveAddress } from '@zpine/contract/liveRoutes';
 import { client, keys, problemOf } from '../api.ts';
 import { FleetTabs } from '../fleet/FleetTabs.tsx';
 import { Ago } from '../look/Ago.tsx';
+import { useAttempt } from '../look/attempt.tsx';
 import { Page } from '../look/Page.tsx';
+import { useMay } from '../session.tsx';
 import { pathOf } from '../records/paths.ts';
+
+const relationWords = { exactly: 'exactly', inside: 'inside', around: 'around it' } as const;
 
 /** What devices said last of addresses and MACs, beside the records. */
 export default function Live() {
@@ -26,6 +31,27 @@ export default function Live() {
     retry: false,
   });
   const wrong = isAddress ? addresses.error : macs.error;
+  const attempt = useAttempt();
+  const may = useMay('engineer');
+  const take = (one: LiveAddress) =>
+    void attempt(async () => {
+      const { device, interface: on, address } = one;
+      const { done } = await client.call('live.take', { body: { addresses: [{ device, interface: on, address }] } });
+      await addresses.refetch();
+      return done.join('; ');
+    });
+  const askAgain = () =>
+    void attempt(async () => {
+      const devices = [...new Set((addresses.data?.items ?? []).map(({ device }) => device))];
+      const run = await client.call('run.ask', { body: { devices, asks: [{ question: 'interfaces' }] } });
+      for (let i = 0; i < 120; i += 1) {
+        const { state } = await client.call('run.show', { params: { id: String(run.id) }, query: { rows: 'none' } });
+        if (state === 'ended') break;
+        await new Promise((resolve) => setTimeout(resolve, 300));
+      }
+      await addresses.refetch();
+      return `${devices.length} device${devices.length === 1 ? ' was' : 's were'} asked again`;
+    });
   return (
     <Page
       title="Look up live"
@@ -50,6 +76,11 @@ export default function Live() {
           <span className="mono">macs</span>. <Link to="/fleet?do=ask">Ask them again</Link>
         </p>
       )}
+      {isAddress && may && (addresses.data?.items.length ?? 0) > 0 && (
+        <p>
+          <Button onClick={askAgain}>Ask them again</Button>
+        </p>
+      )}
       {isAddress && addresses.data && (
         <table className="plain-table">
           <thead>
@@ -57,6 +88,7 @@ export default function Live() {
               <th>Address</th>
               <th>Device</th>
               <th>Interface</th>
+              <th>Network</th>
               <th>State</th>
               <th>Seen</th>
               <th>In the records</th>
@@ -71,11 +103,17 @@ export default function Live() {
                   <Link to={pathOf('device', one.device)}>{one.device}</Link>
                 </td>
                 <td className="mono">{one.interface}</td>
+                <td>{relationWords[one.relation]}</td>
                 <td>{one.state}</td>
                 <td className="second">{one.seenAt === null ? 'not seen' : <Ago at={one.seenAt} />}</td>
                 <td className="mono">{one.recorded ?? <span className="second">nobody</span>}</td>
                 <td>
-                  <Agreement seen={one.seenAt !== null} agrees={one.agrees} />
+                  <Agreement seen={one.seenAt !== null} agrees={one.agrees} />{' '}
+                  {may && one.take !== null && (
+                    <Button size="small" title={one.take} onClick={() => take(one)}>
+                      {one.recorded === null ? 'Take it' : 'Correct'}
+                    </Button>
+                  )}
                 </td>
               </tr>
             ))}

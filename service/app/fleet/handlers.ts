@@ -6,6 +6,7 @@ import { listDrift, showDrift } from './drift.ts';
 import { go, takeBack } from './errands.ts';
 import { acceptHostKeys } from './hostKeys.ts';
 import { liveAddresses, liveMac } from './live.ts';
+import { liveLinks, takeAddresses, takeLinks } from './liveTake.ts';
 import { retry } from './pushes.ts';
 import { restore } from './restores.ts';
 import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
@@ -48,6 +49,9 @@ export const fleetHandlers = {
   'capture.diff': (tx, { query }) => diffCaptures(tx, query),
   'capture.search': (tx, { query }) => searchCaptures(tx, query),
   'live.addresses': (tx, { query }) => liveAddresses(tx, query),
+  'live.take': (tx, { body }) => takeAddresses(tx, body),
+  'live.links': (tx, { query }) => liveLinks(tx, query),
+  'live.takeLinks': (tx, { body }) => takeLinks(tx, body),
   'live.mac': (tx, { query }) => liveMac(tx, query),
   'watch.list': (tx, { query }) => listWatched(tx, query),
   'notice.list': (tx, { query }) => listNotices(tx, query),

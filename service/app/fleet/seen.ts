@@ -1,4 +1,4 @@
-/** What devices answered about addresses and MACs, remembered for look-ups. */
+/** What devices answered about addresses, MACs and neighbours, remembered for look-ups. */
 import { parseIp } from '@zpine/core/addressing/ip';
 import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
@@ -31,6 +31,23 @@ export async function saveSeen(tx: Tx, device: number, answer: ShownAnswer): Pro
       ];
     });
     await insertOnce(tx, 'seen_address', rows, (row) => `${row.interface} ${row.address.toString('hex')}`);
+  }
+  if (answer.ask === 'neighbours') {
+    await tx.execute('DELETE FROM seen_neighbour WHERE device_id = ?', [device]);
+    const rows = answer.rows.flatMap(({ interface: on = '', neighbour = '', port = '' }) =>
+      on === '' || neighbour === ''
+        ? []
+        : [
+            {
+              device_id: device,
+              interface: on.slice(0, 100),
+              neighbour: neighbour.slice(0, 200),
+              port: port.slice(0, 100),
+              at: now,
+            },
+          ],
+    );
+    await insertOnce(tx, 'seen_neighbour', rows, (row) => `${row.interface} ${row.neighbour}`);
   }
   if (answer.ask === 'macs') {
     await tx.execute('DELETE FROM seen_mac WHERE device_id = ?', [device]);

@@ -10,6 +10,12 @@ export const everydaySteps: Step[] = [
      source longtext NOT NULL, questions varchar(400), expect text, hour int(11), most int(11) NOT NULL, note text,
      labels varchar(1000), KEY ix_routine_updated (updated_at, id)`,
   ),
+  plainTable(
+    'seen_neighbour',
+    `device_id bigint(20) NOT NULL, interface varchar(100) NOT NULL, neighbour varchar(200) NOT NULL, port varchar(100) NOT NULL,
+     at datetime(3) NOT NULL, PRIMARY KEY (device_id, interface, neighbour),
+     CONSTRAINT fk_seen_neighbour_device FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE`,
+  ),
   // The day on which the plan began a routine last.
   plainTable('routine_turn', 'routine_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
 ];
