@@ -115,7 +115,7 @@ async function askAgain(question: string, { where }: LiveOptions, before: readon
   const run = await follow(await clientOf().call('run.ask', { body }));
   const silent = run.rows.filter(({ outcome }) => outcome !== 'answered');
   if (silent.length > 0)
-    err(`${silent.length} of ${run.expected} did not answer; what they said before is shown: zpine run show ${run.id}`);
+    err(`${silent.length} of ${run.expected} did not answer; what they said before stands here; zpine run show ${run.id}`);
 }
 
 function addAddresses(live: Command): void {

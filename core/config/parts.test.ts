@@ -5,7 +5,7 @@ import { partOf } from './parts.ts';
 
 const dialect = dialectFrom(
   'try',
-  dialectSheet.parse({ title: 'Try', prompt: '^x$', reads: ['^show'], running: 'show', blocks: 'indent' }),
+  dialectSheet.parse({ title: 'Try', prompt: '^x$', reads: ['^print'], running: 'print', blocks: 'indent' }),
 );
 const text = ['lane 30', '  title "a"', 'lane 304', '  title "b"', 'socket 1/1', '  lane 304', '  state live', ''].join(
   '\n',

@@ -4,7 +4,7 @@ import { formatIp, parseIp } from '../addressing/ip.ts';
 import type { Fault } from '../fault.ts';
 import { nearest } from '../naming/names.ts';
 
-export const blankKinds = ['port', 'address', 'number', 'word', 'text', 'moment'] as const;
+const blankKinds = ['port', 'address', 'number', 'word', 'text', 'moment'] as const;
 
 export const blankSchema = z.strictObject({
   is: z.enum(blankKinds).describe('What stands in it; a moment is now, or a time in UTC'),
@@ -14,7 +14,7 @@ export const blankSchema = z.strictObject({
   of: z.array(z.string().min(1).max(60)).max(50).optional().describe('Of a word: one of these'),
   usual: z.string().max(200).optional().describe('What stands in it when nobody says anything'),
 });
-export type Blank = z.output<typeof blankSchema>;
+type Blank = z.output<typeof blankSchema>;
 export type Blanks = Readonly<Record<string, Blank>>;
 
 export type BlankFault = Fault<'blank-missing' | 'blank-unknown' | 'blank-unfit'> & { blank: string };

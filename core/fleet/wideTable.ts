@@ -11,7 +11,7 @@ export interface WideRow {
   lines: string[];
 }
 
-export type WideFault = Fault<
+type WideFault = Fault<
   'wide-head-missing' | 'wide-head-twice' | 'wide-device-missing' | 'list-cell-lines' | 'list-empty'
 >;
 

@@ -14,7 +14,15 @@ walkDocument('docs/fleet.md', {
       '@for link of links where link.device\n  @for port of ports where port.name == link.interface and not says(port.description ?? "", link.device)\n@{port.name} leads to @{link.device}, and does not say so\n  @end\n@end\n',
     'columns.csv': 'har-acc-7\n"journal to 10.77.0.8"\n',
   },
-  asks: ['zpine reach', 'zpine errand run', 'zpine routine run', 'zpine operation run', 'zpine push', 'zpine capture restore', 'zpine device restart'],
+  asks: [
+    'zpine reach',
+    'zpine errand run',
+    'zpine routine run',
+    'zpine operation run',
+    'zpine push',
+    'zpine capture restore',
+    'zpine device restart',
+  ],
   answers: { 'zpine device paste': ['rope-walk-77'] },
   // Not everything holds in the demo.
   refused: ['zpine check run --where'],

@@ -50,7 +50,7 @@ export async function beginRun<Call extends Beginning>(
 export async function again(tx: Tx, id: string): Promise<RunHead> {
   const { id: run } = await runRow(tx, id);
   const row = await tx.one<{ typed: string | null }>('SELECT typed FROM run WHERE id = ?', [run]);
-  if (row?.typed == null) throw new Refusal('run-not-typed', { id: run });
+  if (row?.typed === undefined || row.typed === null) throw new Refusal('run-not-typed', { id: run });
   const { call, body, ref } = JSON.parse(tx.sealer.open(row.typed)) as Typed;
   return beginRun(tx, call, body, ref);
 }

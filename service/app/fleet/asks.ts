@@ -60,7 +60,7 @@ export async function ask(tx: Tx, body: BodyOf<'run.ask'>): Promise<RunHead> {
 }
 
 /** What one device alone is asked, to be kept under seal. */
-export const askSeal = (asks: Ask[]): string => JSON.stringify({ asks } satisfies { asks: Ask[] });
+const askSeal = (asks: Ask[]): string => JSON.stringify({ asks } satisfies { asks: Ask[] });
 
 type OneAsk = BodyOf<'run.ask'>['asks'][number];
 

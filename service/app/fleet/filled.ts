@@ -1,11 +1,11 @@
 /** Texts with names of templates in them, filled in for each device out of its records. */
-import { checkTemplate, type Catalogue } from '@zpine/core/template/check';
+import { checkTemplate } from '@zpine/core/template/check';
 import { faultText, TemplateStop } from '@zpine/core/template/faults';
-import { mapOf, number, text, type Shape } from '@zpine/core/template/shapes';
 import type { Val } from '@zpine/core/template/values';
 import { Refusal } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import type { Tx } from '../../store/tx.ts';
+import { withBlanks, type BlankValues } from './blankNames.ts';
 import { contextIn, deviceRecords, type DeviceContext } from '../editions/context.ts';
 import { renderInputs } from '../editions/content.ts';
 import { fragmentsOf, insertedBy, settingsCatalogue } from '../editions/templates.ts';
@@ -15,9 +15,6 @@ export interface Filled {
   /** Secrets among them. */
   secrets: string[];
 }
-
-/** What stands in blanks, by their names: what a text calls blank.NAME. */
-export type BlankValues = Readonly<Record<string, string | number>>;
 
 export interface Filling {
   textOf: (device: Stored<'device'>) => string;
@@ -32,20 +29,6 @@ export interface Filling {
 const NAME = 'errand';
 /** So many devices are put together at a time. */
 const SLICE = 500;
-
-/** The catalogue of templates, with the blanks that a text is given. */
-export const withBlanks = (catalogue: Catalogue, blanks: Readonly<Record<string, { is: string }>>): Catalogue => ({
-  ...catalogue,
-  names: {
-    ...catalogue.names,
-    blank: mapOf(
-      Object.fromEntries(
-        Object.entries(blanks).map(([name, { is }]): [string, Shape] => [name, is === 'number' ? number() : text()]),
-      ),
-      'What stands in the blanks',
-    ),
-  },
-});
 
 export async function filledFor(
   tx: Tx,

@@ -5,11 +5,11 @@ import { faultText } from '@zpine/core/template/faults';
 import type { Tx } from '../../store/tx.ts';
 import { clockNow } from '../checks/turns.ts';
 import { fragmentsOf, settingsCatalogue } from '../editions/templates.ts';
-import { withBlanks } from '../fleet/filled.ts';
+import { withBlanks } from '../fleet/blankNames.ts';
 import { asStored, type Draft, type KindRules } from '../records/draft.ts';
 import { readBlanks } from '../routines/blanks.ts';
-import { skipRoutines } from '../routines/plan.ts';
-import { questionsIn } from '../routines/run.ts';
+import { questionsIn } from '../routines/texts.ts';
+import { skipRoutines } from '../routines/turns.ts';
 import { lookAtWhere, questionsKnown } from './check.ts';
 
 export const routineRules: KindRules = {

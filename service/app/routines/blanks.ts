@@ -6,7 +6,7 @@ import type { WideRow } from '@zpine/core/fleet/wideTable';
 import { nearest } from '@zpine/core/naming/names';
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
-import type { BlankValues } from '../fleet/filled.ts';
+import type { BlankValues } from '../fleet/blankNames.ts';
 
 const blanksSchema = z.record(
   z

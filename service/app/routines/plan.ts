@@ -8,20 +8,6 @@ import type { Clock } from '../checks/turns.ts';
 import { makeRun } from '../fleet/runs.ts';
 import { carryOut } from './run.ts';
 
-/** An hour that is over when somebody names it comes tomorrow. */
-export async function skipRoutines(
-  tx: Tx,
-  routines: readonly Stored<'routine'>[],
-  { day, hour }: Clock,
-): Promise<void> {
-  for (const { id, hour: own } of routines)
-    if (own !== null)
-      await tx.execute(
-        'INSERT INTO routine_turn (routine_id, day) VALUES (?, ?) ON DUPLICATE KEY UPDATE day = VALUES(day)',
-        [id, own <= hour ? day : ''],
-      );
-}
-
 export async function planRoutines(tx: Tx, { day, hour }: Clock): Promise<RunHead[]> {
   const due = (await find(tx, 'routine', {}, { order: ['sort_key'] })).filter(
     (routine) => routine.hour !== null && routine.hour <= hour,

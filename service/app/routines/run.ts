@@ -1,6 +1,5 @@
 /** A routine is run: its blanks filled in, its text worked out for each device. */
 import { asksIn } from '@zpine/core/fleet/routines';
-import { fieldIn, type Expectation } from '@zpine/core/fleet/expectations';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { BodyOf } from '@zpine/contract/routes';
@@ -13,6 +12,7 @@ import type { RunInput } from '../fleet/runs.ts';
 import { mustBeMeant, selected, type Selected } from '../fleet/selection.ts';
 import { mustFind } from '../records/refs.ts';
 import { filledBlanks, readBlanks } from './blanks.ts';
+import { expectsIn, questionsIn } from './texts.ts';
 
 export type RoutineBody = BodyOf<'routine.run'>;
 
@@ -30,16 +30,6 @@ async function devicesOf(tx: Tx, routine: Stored<'routine'>, found: Selected, na
   if (devices.length === 0) throw new Refusal('selection-empty', { where: `${found.words} among ${routine.devices}` });
   return { ...found, devices };
 }
-
-export const questionsIn = (routine: Pick<Stored<'routine'>, 'questions'>): string[] =>
-  (routine.questions ?? '').split(/[\s,]+/).filter(Boolean);
-
-export const expectsIn = ({ expect }: Pick<Stored<'routine'>, 'expect'>): Expectation[] =>
-  (expect ?? '')
-    .split('\n')
-    .map((line) => line.trim())
-    .filter(Boolean)
-    .map((text): Expectation => ({ kind: fieldIn(text) ? 'field' : 'has', text }));
 
 /** `planned`: by nobody's word, at its hour. */
 export async function carryOut(
