@@ -113,9 +113,10 @@ async function askAgain(question: string, { where }: LiveOptions, before: readon
     throw new UsageError('nobody said anything before: say with --where which devices are to be asked');
   const body = { ...(where === undefined ? { devices } : { where }), asks: [{ question }] };
   const run = await follow(await clientOf().call('run.ask', { body }));
+  const { id, expected } = run;
   const silent = run.rows.filter(({ outcome }) => outcome !== 'answered');
   if (silent.length > 0)
-    err(`${silent.length} of ${run.expected} did not answer; what they said before stands here; zpine run show ${run.id}`);
+    err(`${silent.length} of ${expected} did not answer; what they said before stands here: zpine run show ${id}`);
 }
 
 function addAddresses(live: Command): void {
