@@ -71,11 +71,12 @@ export function addLive(program: Command): void {
       if (items.length === 0) return err('no notices');
       out(
         table(
-          ['when', 'device', 'notice', 'letter'],
+          ['when', 'device', 'notice', 'comes of', 'letter'],
           items.map((one) => [
             `${ago(one.at)} ago`,
             one.device,
             one.text,
+            one.cause === null || one.cause === one.device ? '' : one.cause,
             one.mailedAt !== null ? 'sent' : one.mailFault !== null ? `not taken: ${one.mailFault}` : '',
           ]),
         ),

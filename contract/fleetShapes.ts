@@ -341,6 +341,8 @@ export const noticeSchema = z.object({
   device: z.string(),
   what: z.string(),
   text: z.string(),
+  /** The device that is at the bottom of it, once its letter was written. */
+  cause: z.string().nullable(),
   mailedAt: time.nullable(),
   mailFault: z.string().nullable(),
 });

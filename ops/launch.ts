@@ -126,6 +126,7 @@ async function demo(): Promise<void> {
     ZPINE_DIAL_MAP: net,
     ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${mailPort}`,
     ZPINE_MAIL_FROM: 'Zealous Pine <pine@brackwater.example>',
+    ZPINE_MAIL_GATHER_SECONDS: '5',
     ...environment(database, 'zpine_demo'),
     ZPINE_LISTEN_PORT: String(await portFor()),
   };

@@ -153,6 +153,17 @@ export const options = {
     'Where notices are handed over as e-mail: smtp://host:port, or smtps://; left empty, none is sent',
   ),
   mailFrom: option('ZPINE_MAIL_FROM', z.string().max(200).default('Zealous Pine <zpine@localhost>'), 'Who writes them'),
+  mailGatherSeconds: option(
+    'ZPINE_MAIL_GATHER_SECONDS',
+    number(0, 3600, 60),
+    'How long notices wait for others of the same cause before the letter goes out',
+    'seconds',
+  ),
+  consoleUrl: option(
+    'ZPINE_CONSOLE_URL',
+    z.union([z.url({ protocol: /^https?$/ }), z.literal('')]).default(''),
+    'Where people find the console, for links in letters; left empty, there are none',
+  ),
   captureRepository: option(
     'ZPINE_CAPTURE_REPOSITORY',
     z.string().default(''),

@@ -84,7 +84,12 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
   const watcher = new Watcher(
     store,
     { dialMap, jump: jumps.open, firstContact: false },
-    { server: config.mailServer, from: config.mailFrom },
+    {
+      server: config.mailServer,
+      from: config.mailFrom,
+      gatherSeconds: config.mailGatherSeconds,
+      consoleUrl: config.consoleUrl,
+    },
     log,
   );
   watcher.start();

@@ -20,7 +20,7 @@ export const routine = kind({
       title: 'For devices',
       max: 1000,
       about: 'A selection; it is run for no others. Left empty: for whichever are named',
-      example: 'dialect=furrow',
+      example: 'stage=serving',
     },
     blanks: {
       type: 'note',

@@ -6,17 +6,8 @@ import { planChecks } from '../app/checks/runs.ts';
 import { clockNow } from '../app/checks/turns.ts';
 import { captureDue } from '../app/fleet/captureDue.ts';
 import { makeRun } from '../app/fleet/runs.ts';
-import {
-  claimLetter,
-  claimLooks,
-  saveLetter,
-  saveLook,
-  planWatch,
-  REACH,
-  type DueLook,
-  type Letter,
-  type Look,
-} from '../app/fleet/watch.ts';
+import { claimLooks, saveLook, planWatch, REACH, type DueLook, type Look } from '../app/fleet/watch.ts';
+import { claimLetter, gatherLetters, saveLetter, type Letter, type Writing } from '../app/fleet/letters.ts';
 import { whileHeld } from '../store/claims.ts';
 import type { Actor, Store } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
@@ -30,7 +21,7 @@ interface Log {
   warn: (what: object, text: string) => void;
 }
 
-export interface Mail {
+export interface Mail extends Writing {
   /** `smtp://host:port`; empty: nobody gets a letter. */
   server: string;
   from: string;
@@ -136,6 +127,7 @@ export class Watcher {
   }
 
   private async letters(post: Transporter): Promise<void> {
+    await transact(this.store, actor, 'letter.gather', (tx) => gatherLetters(tx, this.mail));
     for (let sent = 0; sent < LETTERS; sent += 1) {
       const letter = await transact(this.store, actor, 'letter.claim', claimLetter);
       if (!letter) return;
@@ -150,10 +142,10 @@ export class Watcher {
       await post.sendMail({
         from: this.mail.from,
         to: letter.to,
-        subject: letter.text.split(':')[0] ?? letter.text,
-        text: `${letter.text}\n\n${letter.at}\n`,
+        subject: letter.subject,
+        text: letter.text,
         // The same notice sent twice is one letter to whoever sorts by it.
-        messageId: `<notice-${letter.id}@${this.mail.from.split('@')[1]?.replace(/>.*/, '') ?? 'zpine'}>`,
+        messageId: `<letter-${letter.id}@${this.mail.from.split('@')[1]?.replace(/>.*/, '') ?? 'zpine'}>`,
       });
       return undefined;
     } catch (error) {

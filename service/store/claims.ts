@@ -13,7 +13,7 @@ const tables = {
   run: { id: 'id', seconds: 60 },
   arrival: { id: 'id', seconds: 30 },
   watch_due: { id: 'device_id', seconds: 60 },
-  notice: { id: 'id', seconds: 60 },
+  letter: { id: 'id', seconds: 60 },
 } as const;
 
 /** By which claim work is done. It may cross to another process. */

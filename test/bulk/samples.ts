@@ -19,6 +19,7 @@ const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>
   siteplan: { steps: () => [{ vlan: 304, title: 'management' }] },
   template: { source: () => 'name @{device.name}\n' },
   check: { source: () => '@if not box\nhas no box\n@end\n' },
+  routine: { source: () => 'journal to 10.77.0.7\n' },
   exception: { until: () => '2999-12-31' },
 };
 

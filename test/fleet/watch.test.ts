@@ -3,7 +3,7 @@ import type { SettingValue } from '@zpine/core/settings/layers';
 import { expect } from 'chai';
 import { Mailbox } from '@zpine/lab/mail';
 import { transact } from '../../service/store/transact.ts';
-import { actor } from '../service.ts';
+import { actor, refusal } from '../service.ts';
 import { acquainted, addDevice, fleet, paste, type Fleet } from './bench.ts';
 import { eventually } from '../../trials/eventually.ts';
 
@@ -15,7 +15,11 @@ describe('watching', function () {
     const port = await mail.open();
     f = await fleet(
       { furrow: 1, quill: 1, shale: 0 },
-      { ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${port}`, ZPINE_MAIL_FROM: 'pine@brackwater.example' },
+      {
+        ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${port}`,
+        ZPINE_MAIL_FROM: 'pine@brackwater.example',
+        ZPINE_MAIL_GATHER_SECONDS: '0',
+      },
     );
     addDevice(f.lab, 'furrow', 9, { hears: [{ on: '1/1', neighbour: 'har-xr-1', port: 'cu1' }] });
     await paste(f.client, 'furrow', ['har-acc-9']);
@@ -119,9 +123,149 @@ describe('watching', function () {
       .contain('the mailbox is full');
     mail.refuses = undefined;
     await transact(f.store, actor, 'test', (tx) =>
-      tx.execute('UPDATE notice SET mail_due = UTC_TIMESTAMP(3) WHERE mail_fault IS NOT NULL'),
+      tx.execute('UPDATE letter SET due_at = UTC_TIMESTAMP(3) WHERE fault IS NOT NULL'),
     );
     await eventually('the letter is sent', async () => (await notices())[0]?.mailedAt);
     expect((await notices())[0]?.mailFault).to.equal(null);
   });
 });
+
+describe('letters of one cause', function () {
+  this.timeout(60_000);
+  let f: Fleet;
+  const mail = new Mailbox();
+  before(async () => {
+    const port = await mail.open();
+    f = await fleet(
+      { furrow: 0, quill: 0, shale: 0 },
+      {
+        ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${port}`,
+        ZPINE_MAIL_FROM: 'pine@brackwater.example',
+        ZPINE_MAIL_GATHER_SECONDS: '3',
+        ZPINE_CONSOLE_URL: 'https://pine.brackwater.example/',
+      },
+    );
+    // A core, a switch behind it, and one behind that.
+    const hears = (on: string, neighbour: string) => ({ on, neighbour, port: '1/1' });
+    addDevice(f.lab, 'furrow', 1, { hears: [hears('1/1', 'har-acc-2'), hears('1/2', 'somebody')] });
+    addDevice(f.lab, 'furrow', 2, { hears: [hears('1/1', 'har-acc-1'), hears('1/2', 'har-acc-3')] });
+    addDevice(f.lab, 'furrow', 3, { hears: [hears('1/1', 'har-acc-2')] });
+    await paste(f.client, 'furrow', ['har-acc-1', 'har-acc-2', 'har-acc-3']);
+    await acquainted(f.client);
+    await f.client.add('site', { code: 'har', title: 'Harbour House' });
+    for (const n of [1, 2, 3]) {
+      await f.client.edit('device', `har-acc-${n}`, { site: 'har' });
+      for (const name of ['1/1', '1/2']) await f.client.add('port', { device: `har-acc-${n}`, name });
+    }
+    await f.client.add('cable', { from: 'har-acc-1:1/1', to: 'har-acc-2:1/1' });
+    await f.client.add('cable', { from: 'har-acc-2:1/2', to: 'har-acc-3:1/1' });
+    await put('watch.minutes', 10);
+    await put('watch.mail', ['bridge@brackwater.example']);
+    await put('watch.interfaces', ['cabled']);
+    await put('access.connect-seconds', 1);
+    await f.watcher.planNow();
+    await looks(f, 3);
+  });
+  after(async () => {
+    await f.end();
+    await mail.close();
+  });
+  const put = (setting: string, value: SettingValue) =>
+    f.client.call('value.put', { body: { setting, layer: 'everywhere', mode: 'set', value } });
+  const away = async (...names: string[]) => {
+    for (const name of names) await f.lab.device(name).off();
+  };
+
+  it('watches uplinks, and no desks', async () => {
+    const { items } = await f.client.call('watch.list', { query: {} });
+    expect(items.filter(({ what }) => what !== 'way in').map(({ device, what }) => `${device} ${what}`)).to.deep.equal([
+      'har-acc-1 socket 1/1',
+      'har-acc-2 socket 1/1',
+      'har-acc-2 socket 1/2',
+      'har-acc-3 socket 1/1',
+    ]);
+  });
+
+  it('tells of a switch that is away once: not of the port before it, nor of what is behind it', async () => {
+    f.lab.device('har-acc-1').options.faults.add('unplugged');
+    await away('har-acc-2', 'har-acc-3');
+    await looks(f, 3);
+    await looks(f, 3);
+    const letter = await eventually('a letter is sent', () => mail.letters[0], { limitMs: 15_000 });
+    expect(letter.subject).to.equal('har-acc-2 is not reached any more (har)');
+    expect(letter.text).to.contain('site      har Harbour House').and.contain('what comes of it:');
+    expect(letter.text).to.contain('socket 1/1 of har-acc-1 went from up to down');
+    expect(letter.text).to.contain('har-acc-3 is not reached any more');
+    expect(letter.text).to.contain('https://pine.brackwater.example/devices/har-acc-2?show=fleet');
+    const { items } = await f.client.call('notice.list', { query: {} });
+    expect(items.map(({ device, cause }) => [device, cause])).to.have.deep.members([
+      ['har-acc-1', 'har-acc-2'],
+      ['har-acc-2', 'har-acc-2'],
+      ['har-acc-3', 'har-acc-2'],
+    ]);
+    await new Promise((resolve) => setTimeout(resolve, 4000));
+    expect(mail.letters).to.have.length(1);
+  });
+
+  it('tells once that all of it is well again', async () => {
+    f.lab.device('har-acc-1').options.faults.clear();
+    for (const name of ['har-acc-2', 'har-acc-3']) f.lab.device(name).on();
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    await looks(f, 3);
+    await looks(f, 3);
+    const letter = await eventually('a letter is sent', () => mail.letters[1], { limitMs: 15_000 });
+    expect(letter.subject).to.equal('har-acc-2 is reached again (har)');
+    expect(letter.text).to.contain('with it:').and.contain('har-acc-3 is reached again');
+    await new Promise((resolve) => setTimeout(resolve, 4000));
+    expect(mail.letters).to.have.length(2);
+  });
+
+  it('tells of a port with its far end, and of nothing in quiet times; what is so still afterwards is told then', async () => {
+    const day = 86_400_000;
+    const iso = (ms: number) => new Date(Date.now() + ms).toISOString();
+    await put('watch.quiet', [`${iso(-day)}/${iso(day)}`]);
+    f.lab.device('har-acc-1').options.faults.add('unplugged');
+    await looks(f, 3);
+    await looks(f, 3);
+    const count = (await f.client.call('notice.list', { query: {} })).items.length;
+    expect(mail.letters).to.have.length(2);
+    await put('watch.quiet', []);
+    await looks(f, 3);
+    await looks(f, 3);
+    expect((await f.client.call('notice.list', { query: {} })).items).to.have.length(count + 1);
+    const letter = await eventually('a letter is sent', () => mail.letters[2], { limitMs: 15_000 });
+    expect(letter.subject).to.equal('socket 1/1 of har-acc-1 went from up to down (har)');
+    expect(letter.text).to.contain('far end   har-acc-2 1/1');
+  });
+
+  it('takes no setting that says nothing', async () => {
+    for (const [setting, value] of [
+      ['watch.interfaces', ['desks']],
+      ['watch.quiet', ['at night']],
+      ['watch.mail', ['the duty officer']],
+    ] as const)
+      expect((await refusal(put(setting, [...value]))).code, setting).to.equal('value-shape');
+  });
+});
+
+/** Another look at everything, now. */
+async function looks(f: Fleet, devices: number): Promise<void> {
+  const ways = async () =>
+    (await f.client.call('watch.list', { query: {} })).items.filter((one) => one.what === 'way in');
+  const before =
+    (await ways())
+      .map((one) => one.lookedAt)
+      .sort()
+      .at(-1) ?? '';
+  await transact(f.store, actor, 'test', (tx) =>
+    tx.execute('UPDATE watch_due SET due_at = UTC_TIMESTAMP(3) - INTERVAL 1 SECOND'),
+  );
+  await eventually(
+    'all were looked at',
+    async () => {
+      const now = await ways();
+      return now.length === devices && now.every((one) => one.lookedAt > before);
+    },
+    { limitMs: 20_000, everyMs: 50 },
+  );
+}

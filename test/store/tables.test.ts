@@ -8,9 +8,9 @@ import { leases } from '../../service/app/boot/leases.ts';
 import { records } from '../../service/app/boot/records.ts';
 import { editions } from '../../service/app/editions/rows.ts';
 import { captures, texts } from '../../service/app/fleet/captures.ts';
+import { letters, notices } from '../../service/app/fleet/letters.ts';
 import { rows } from '../../service/app/fleet/runRows.ts';
 import { runs } from '../../service/app/fleet/runs.ts';
-import { notices } from '../../service/app/fleet/watch.ts';
 import { changeSets, shown } from '../../service/app/history/list.ts';
 import { removals } from '../../service/app/history/removed.ts';
 import { changes } from '../../service/app/history/changes.ts';
@@ -38,6 +38,7 @@ const tables: Table[] = [
   rows,
   runs,
   notices,
+  letters,
   changeSets,
   shown,
   removals,

@@ -12,7 +12,8 @@ import { restore } from './restores.ts';
 import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { meaningOfDrift, takeOver } from './takeOver.ts';
 import { checkSheet, dialectWords, shippedDialects, trySheet } from './sheets.ts';
-import { listNotices, listWatched } from './watch.ts';
+import { listNotices } from './letters.ts';
+import { listWatched } from './watch.ts';
 import type { VerbHandlers } from '../handler.ts';
 
 export const fleetHandlers = {

@@ -1,22 +1,38 @@
-/** Notices: messages to people about devices, with the letter that goes out where somebody is to be told by mail. */
+/** Notices: messages to people about devices, and whether somebody gets them by mail. */
+import { isQuiet, parseQuietTime, type QuietTime } from '@zpine/core/fleet/quietTimes';
+import type { SettingValue } from '@zpine/core/settings/layers';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { settingsOfMany } from '../settings/effective.ts';
+
+/** For the worse, for the better, or neither. */
+export type Turn = 'down' | 'well' | 'other';
 
 export interface NewNotice {
   /** What it is about: an interface, the way in, the configuration. */
   what: string;
   text: string;
+  turn?: Turn;
 }
 
-/** `texts`: from the key of the device. */
+export const listed = (value: SettingValue | undefined): string[] => (Array.isArray(value) ? value.map(String) : []);
+
+export const quietTimesIn = (value: SettingValue | undefined): QuietTime[] =>
+  listed(value).flatMap((text) => {
+    const read = parseQuietTime(text);
+    return read.ok ? [read.value] : [];
+  });
+
+/** What is said in quiet times stands in the list, and goes to nobody. `texts`: from the key of the device. */
 export async function addNotices(tx: Tx, id: number, texts: (device: string) => NewNotice[]): Promise<void> {
   const device = (await byIds(tx, 'device', [id])).get(id);
   if (!device) return;
   const now = await tx.now();
-  const mail = (await settingsOfMany(tx, [device], ['watch.mail'])).value(device, 'watch.mail');
-  const to = Array.isArray(mail) ? mail.map(String).join(', ') : '';
-  for (const { what, text } of texts(device.key)) {
+  const settings = await settingsOfMany(tx, [device], ['watch.mail', 'watch.quiet', 'time.zone']);
+  const to = listed(settings.value(device, 'watch.mail')).join(', ');
+  const zone = settings.value(device, 'time.zone');
+  const quiet = isQuiet(quietTimesIn(settings.value(device, 'watch.quiet')), new Date(now.iso), zoneIn(zone));
+  for (const { what, text, turn = 'other' } of texts(device.key)) {
     const [notice] = await tx.insertRows('notice', [
       {
         at: now,
@@ -24,10 +40,13 @@ export async function addNotices(tx: Tx, id: number, texts: (device: string) => 
         device_key: device.key,
         what,
         text: text.slice(0, 1000),
-        mail_to: to,
-        mail_due: to === '' ? null : now,
+        turn,
+        mail_to: quiet ? '' : to,
+        mail_due: to === '' || quiet ? null : now,
       },
     ]);
     tx.hint('notice', Number(notice), null);
   }
 }
+
+export const zoneIn = (value: SettingValue | undefined): string => (typeof value === 'string' ? value : 'UTC');

@@ -1,17 +1,20 @@
 /** Watching: which devices are to be looked at now, what was seen of them, and who is told. */
+import type { Dialect } from '@zpine/core/dialect/dialect';
 import { looked, type Told, type Watched } from '@zpine/core/fleet/damping';
+import { isQuiet } from '@zpine/core/fleet/quietTimes';
+import { parseWatchChoice } from '@zpine/core/fleet/watchChoice';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import { among } from '../../store/among.ts';
 import { byIds } from '../../store/records.ts';
 import { claimDue, holds, type Lease } from '../../store/claims.ts';
-import { addNotices } from './notices.ts';
+import { addNotices, listed, quietTimesIn, zoneIn, type Turn } from './notices.ts';
+import { watchedInterfaces } from './watchedInterfaces.ts';
 import type { Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
 import type { Target } from './access.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { numbersOf } from '../settings/numbers.ts';
 import { targetsOf } from './targets.ts';
-import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 /** The way into a device, among the things that are watched of it. */
 export const REACH = 'way in';
@@ -52,6 +55,10 @@ export interface DueLook {
   target: Target;
   seconds: number;
   lease: Lease;
+  /** Which of its interfaces are watched. */
+  watches: (name: string) => boolean;
+  /** Nobody is told now: what is otherwise then is believed when the quiet time is over. */
+  quiet: boolean;
 }
 
 const LEAST_SECONDS = 15;
@@ -67,14 +74,35 @@ export async function claimLooks(tx: Tx, most: number): Promise<DueLook[]> {
   if (due.length === 0) return [];
   const ids = due.map((row) => Number(row.device_id));
   const devices = [...(await byIds(tx, 'device', ids)).values()];
-  const minutes = await settingsOfMany(tx, devices, ['watch.minutes']);
+  const settings = await settingsOfMany(tx, devices, ['watch.minutes', 'watch.interfaces', 'watch.quiet', 'time.zone']);
   const targets = await targetsOf(tx, devices);
+  const watches = await watchedInterfaces(
+    tx,
+    devices.map((device) => ({
+      device: device.id,
+      dialect: targets.get(device.id)?.dialect,
+      choices: listed(settings.value(device, 'watch.interfaces')).flatMap((text) => {
+        const read = parseWatchChoice(text);
+        return read.ok ? [read.value] : [];
+      }),
+    })),
+  );
+  const now = new Date((await tx.now()).iso);
   const byId = new Map(devices.map((device) => [device.id, device]));
   return due.flatMap(({ lease }) => {
     const [device, target] = [byId.get(lease.id), targets.get(lease.id)];
     if (!device || !target) return [];
-    const seconds = Math.round(Number(minutes.value(device, 'watch.minutes')) * 60);
-    return [{ target, lease, seconds: Math.max(LEAST_SECONDS, seconds) }];
+    const seconds = Math.round(Number(settings.value(device, 'watch.minutes')) * 60);
+    const quiet = quietTimesIn(settings.value(device, 'watch.quiet'));
+    return [
+      {
+        target,
+        lease,
+        seconds: Math.max(LEAST_SECONDS, seconds),
+        watches: watches.get(device.id) ?? (() => true),
+        quiet: isQuiet(quiet, now, zoneIn(settings.value(device, 'time.zone'))),
+      },
+    ];
   });
 }
 
@@ -103,7 +131,13 @@ export async function saveLook(tx: Tx, look: Look, due: DueLook): Promise<number
   );
   const before = new Map(rows.map((row) => [row.what, JSON.parse(row.held) as Watched]));
   const told: { what: string; told: Told; detail: string }[] = [];
+  await forgetUnwatched(tx, look, due, [...before.keys()]);
+  if (due.quiet) {
+    await tx.execute('UPDATE watched SET looked_at = ? WHERE device_id = ?', [now, look.device]);
+    return 0;
+  }
   for (const [what, { state, detail }] of look.states) {
+    if (what !== REACH && !due.watches(what)) continue;
     const step = looked(before.get(what), state, now.iso);
     await tx.execute('REPLACE INTO watched (device_id, what, state, held, looked_at) VALUES (?, ?, ?, ?, ?)', [
       look.device,
@@ -116,10 +150,26 @@ export async function saveLook(tx: Tx, look: Look, due: DueLook): Promise<number
   }
   if (told.length > 0)
     await addNotices(tx, look.device, (device) =>
-      told.map((one) => ({ what: one.what, text: words(device, one.what, one.told, one.detail) })),
+      told.map((one) => ({
+        what: one.what,
+        text: words(device, one.what, one.told, one.detail),
+        turn: turnOf(one.what, one.told, due.target.dialect),
+      })),
     );
   tx.hint('watched', look.device, null);
   return told.length;
+}
+
+/** What is not watched any more is forgotten. */
+async function forgetUnwatched(tx: Tx, { device }: Look, due: DueLook, known: readonly string[]): Promise<void> {
+  const gone = known.filter((what) => what !== REACH && !due.watches(what));
+  if (gone.length > 0) await tx.execute('DELETE FROM watched WHERE device_id = ? AND what IN (?)', [device, gone]);
+}
+
+function turnOf(what: string, told: Told, dialect: Dialect | undefined): Turn {
+  if (told.kind !== 'changed') return 'other';
+  const isWell = what === REACH ? told.to === 'reached' : (dialect?.isLive(told.to) ?? false);
+  return isWell ? 'well' : 'down';
 }
 
 function words(device: string, what: string, told: Told, detail: string): string {
@@ -147,81 +197,4 @@ export async function listWatched(tx: Tx, query: QueryOf<'watch.list'>): Promise
       return { device: row.natural_key, what: row.what, state, since, flapping, lookedAt: row.looked_at.toISOString() };
     }),
   };
-}
-
-export const notices = table('notice', {
-  id: number,
-  at: time,
-  device_key: text,
-  what: text,
-  text,
-  mail_to: text,
-  mailed_at: maybe(time),
-  mail_fault: maybe(text),
-  tries: number,
-});
-type NoticeRow = RowOf<typeof notices>;
-
-export async function listNotices(tx: Tx, query: QueryOf<'notice.list'>): Promise<ReplyOf<'notice.list'>> {
-  const rows = await tx.select<NoticeRow>(`SELECT ${notices.all} FROM notice ORDER BY id DESC LIMIT ${query.limit}`);
-  return {
-    items: rows.map((row) => ({
-      id: Number(row.id),
-      at: row.at.toISOString(),
-      device: row.device_key,
-      what: row.what,
-      text: row.text,
-      mailedAt: row.mailed_at?.toISOString() ?? null,
-      mailFault: row.mail_fault,
-    })),
-  };
-}
-
-export interface Letter {
-  id: number;
-  to: string;
-  text: string;
-  at: string;
-  tries: number;
-  lease: Lease;
-}
-
-/** The next letter that is to be sent. */
-export async function claimLetter(tx: Tx): Promise<Letter | undefined> {
-  const [row] = await claimDue<NoticeRow>(tx, 'notice', {
-    columns: '*',
-    where: 'mail_due <= ?',
-    values: [await tx.now()],
-    order: 'id',
-    most: 1,
-  });
-  if (!row) return undefined;
-  await tx.execute('UPDATE notice SET tries = tries + 1 WHERE id = ?', [row.id]);
-  return {
-    lease: row.lease,
-    id: Number(row.id),
-    to: row.mail_to,
-    text: row.text,
-    at: row.at.toISOString(),
-    tries: row.tries + 1,
-  };
-}
-
-const MOST_TRIES = 10;
-
-export async function saveLetter(tx: Tx, letter: Letter, fault: string | undefined): Promise<void> {
-  // Another has sent it meanwhile, and says what came of it.
-  if (!(await holds(tx, letter.lease))) return;
-  const now = await tx.now();
-  if (fault === undefined)
-    await tx.execute(
-      'UPDATE notice SET mailed_at = ?, mail_due = NULL, mail_fault = NULL, claimed_until = NULL WHERE id = ?',
-      [now, letter.id],
-    );
-  else
-    await tx.execute(
-      'UPDATE notice SET mail_fault = ?, mail_due = IF(?, NULL, ? + INTERVAL ? SECOND), claimed_until = NULL WHERE id = ?',
-      [fault.slice(0, 500), letter.tries >= MOST_TRIES, now, letter.tries * 60, letter.id],
-    );
-  tx.hint('notice', letter.id, null);
 }

@@ -1,4 +1,6 @@
 /** Settings that the service itself goes by: what a value of them has to be, beyond its type. */
+import { parseQuietTime } from '@zpine/core/fleet/quietTimes';
+import { parseWatchChoice } from '@zpine/core/fleet/watchChoice';
 import type { SettingValue } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
 import { z } from 'zod';
@@ -19,6 +21,13 @@ const mail = z.email();
 /** Hours of a year: what is rarer is not done by plan. */
 const YEAR_HOURS = 8784;
 
+const each =
+  (form: string, fits: (text: string) => boolean): Meaning =>
+  (_tx, value) => {
+    for (const [i, one] of (Array.isArray(value) ? value : []).entries())
+      if (!fits(String(one))) throw Refusal.at(['value', i], 'value-shape', { form });
+  };
+
 const meanings: Record<string, Meaning> = {
   'access.port': from(1, 65_535),
   'access.connect-seconds': from(1, 600),
@@ -29,11 +38,15 @@ const meanings: Record<string, Meaning> = {
   'capture.keep': from(1, 10_000),
   'capture.warn-days': from(0, 3660),
   'watch.minutes': from(0, 60 * YEAR_HOURS),
-  'watch.mail': (_tx, value) => {
-    for (const [i, one] of (Array.isArray(value) ? value : []).entries())
-      if (!mail.safeParse(one).success)
-        throw Refusal.at(['value', i], 'value-shape', { form: 'an e-mail address such as duty@brackwater.example' });
-  },
+  'watch.mail': each('an e-mail address such as duty@brackwater.example', (text) => mail.safeParse(text).success),
+  'watch.interfaces': each(
+    'all, none, cabled, label:NAME, use:NAME or vlan:NUMBER',
+    (text) => parseWatchChoice(text).ok,
+  ),
+  'watch.quiet': each(
+    'daily 22:00-06:00, sat,sun 20:00-04:00, or 2026-12-01T20:00/2026-12-02T04:00',
+    (text) => parseQuietTime(text).ok,
+  ),
 };
 
 /** Refuses a value that the service could do nothing with; settings of one's own may be anything of their type. */

@@ -1,5 +1,5 @@
 /** What the fleet's everyday needs: runs that can be begun again as they were typed, errands with a name. */
-import { column, plainTable, recordTable, type Step } from './steps.ts';
+import { column, plainTable, recordTable, settingsStep, type Step } from './steps.ts';
 
 export const everydaySteps: Step[] = [
   // What somebody asked for, under seal: lines may hold secrets.
@@ -16,6 +16,34 @@ export const everydaySteps: Step[] = [
      at datetime(3) NOT NULL, PRIMARY KEY (device_id, interface, neighbour),
      CONSTRAINT fk_seen_neighbour_device FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE`,
   ),
+  settingsStep('settings-of-watch', [
+    [
+      'watch.interfaces',
+      'Which interfaces are watched: all, none, cabled, label:NAME, use:NAME, vlan:NUMBER',
+      'list-of-text',
+      ['all'],
+      null,
+      false,
+    ],
+    [
+      'watch.quiet',
+      'When nobody is told: daily 22:00-06:00, sat 20:00-23:30, or 2026-12-01T20:00/2026-12-02T04:00',
+      'list-of-text',
+      [],
+      null,
+      false,
+    ],
+  ]),
+  // Notices of one cause go out together.
+  plainTable(
+    'letter',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, at datetime(3) NOT NULL, mail_to varchar(2000) NOT NULL, turn varchar(10) NOT NULL,
+     cause varchar(255) NOT NULL, subject varchar(300) NOT NULL, text longtext NOT NULL, due_at datetime(3), sent_at datetime(3), fault varchar(500),
+     tries int(11) NOT NULL DEFAULT 0, claimed_until datetime(3), fence int(11) NOT NULL DEFAULT 0, KEY ix_letter_due (due_at), KEY ix_letter_cause (cause, at)`,
+  ),
+  column('notice', 'turn', "varchar(10) NOT NULL DEFAULT 'other'"),
+  column('notice', 'cause', "varchar(255) NOT NULL DEFAULT ''"),
+  column('notice', 'letter_id', 'bigint(20)'),
   // The day on which the plan began a routine last.
   plainTable('routine_turn', 'routine_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
 ];
