@@ -162,7 +162,7 @@ async function addresses(prefix: string, options: LiveOptions & { how?: string }
         one.address,
         one.device,
         one.interface,
-        words[one.relation],
+        one.seenAt === null ? '' : words[one.relation],
         one.state ?? '',
         one.seenAt === null ? 'not seen' : `${ago(one.seenAt)} ago`,
         one.recorded ?? 'none',

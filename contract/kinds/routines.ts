@@ -36,7 +36,7 @@ export const routine = kind({
       max: 32_768,
       about:
         'Lines as in an errand; of an ask a command a line, or "question NAME BLANK=VALUE". Blanks are @{blank.NAME}',
-      example: 'socket @{blank.port}\n  lane @{blank.vlan}\n  state live',
+      example: 'journal to 10.77.0.7',
     },
     questions: { type: 'text', title: 'Before and after', max: 400, about: 'Named questions, with commas between' },
     expect: {

@@ -19,6 +19,12 @@ const hints: Record<ShownBlank['is'], string> = {
 const range = ({ least, most }: ShownBlank): string =>
   least === undefined && most === undefined ? '' : `, ${least ?? ''} to ${most ?? ''}`;
 
+/** What it is about; what goes there is told where its name does not say so. */
+function toldOf(blank: ShownBlank): string {
+  const words = [blank.about ?? (blank.is === blank.name ? '' : blank.is), range(blank)].join('').replace(/^, /, '');
+  return words === '' ? '' : `: ${words}`;
+}
+
 /** What stands in the blanks of a question or an operation. */
 export const BlankFields = ({ blanks, values, onChange }: BlanksProps) => (
   <>
@@ -26,12 +32,7 @@ export const BlankFields = ({ blanks, values, onChange }: BlanksProps) => (
       <div key={blank.name}>
         <label htmlFor={`blank-${blank.name}`}>
           {blank.name}
-          <span className="second">
-            {' '}
-            {blank.is}
-            {range(blank)}
-            {blank.about === undefined ? '' : `: ${blank.about}`}
-          </span>
+          <span className="second">{toldOf(blank)}</span>
         </label>
         {blank.of ? (
           <Select

@@ -101,7 +101,7 @@ export function Composer() {
             value={where}
             onChange={(next) => change({ where: next })}
             wrong={chosen.isError}
-            width={420}
+            width={300}
           />
           <Button type="primary" loading={busy} disabled={!isReady(draft, count)} onClick={() => void start()}>
             {kind === 'errand' || kind === 'push' || kind === 'operation'

@@ -25,7 +25,6 @@ export default function RoutinePanel({ record }: { record: AnyRecord }) {
   });
   const isAsk = record.does === 'ask';
   const own = typeof record.devices === 'string' ? record.devices : '';
-  if (!may) return null;
   const run = async () => {
     setBusy(true);
     setWrong([]);
@@ -50,48 +49,58 @@ export default function RoutinePanel({ record }: { record: AnyRecord }) {
     }
   };
   return (
-    <section className="panel composer" aria-label="Run it" style={{ marginTop: 14 }}>
-      <h2>
-        Run it{' '}
-        <span className="second">
-          {isAsk ? 'nothing is changed' : 'first you see what would be new; nothing is sent before you confirm'}
-        </span>
-      </h2>
-      <div className="body two">
-        <div>
-          <label htmlFor="routine-where">Which devices{own === '' ? '' : `, of those with ${own}`}</label>
-          <WhereInput
-            kind="device"
-            ariaLabel="Which devices"
-            placeholder={own === '' ? 'site=har duty=access' : 'left empty: all of them'}
-            value={where}
-            onChange={setWhere}
-            wrong={false}
-            width={420}
-          />
-          {!isAsk && (
-            <Checkbox checked={keep} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 8 }}>
-              Have the devices store what then runs
-            </Checkbox>
-          )}
+    <>
+      <section className="panel" aria-label="Text" style={{ marginTop: 14 }}>
+        <h2>Text</h2>
+        <div className="body">
+          <pre className="mono filetext">{typeof record.source === 'string' ? record.source : ''}</pre>
         </div>
-        <div>
-          <BlankFields blanks={blanks.data?.items ?? []} values={values} onChange={setValues} />
-          <TableInput value={table} onChange={setTable} wide />
-        </div>
-      </div>
-      <div className="body">
-        <Button type="primary" loading={busy} onClick={() => void run()}>
-          {isAsk ? 'Ask' : 'Look at it'}
-        </Button>
-        {wrong.length > 0 && (
-          <div className="refused" role="alert" style={{ marginTop: 10 }}>
-            {wrong.map((words) => (
-              <div key={words}>{words}</div>
-            ))}
+      </section>
+      {may && (
+        <section className="panel composer" aria-label="Run it" style={{ marginTop: 14 }}>
+          <h2>
+            Run it{' '}
+            <span className="second">
+              {isAsk ? 'nothing is changed' : 'first you see what would be new; nothing is sent before you confirm'}
+            </span>
+          </h2>
+          <div className="body two">
+            <div>
+              <label htmlFor="routine-where">Which devices{own === '' ? '' : `, of those with ${own}`}</label>
+              <WhereInput
+                kind="device"
+                ariaLabel="Which devices"
+                placeholder={own === '' ? 'site=har duty=access' : 'left empty: all of them'}
+                value={where}
+                onChange={setWhere}
+                wrong={false}
+                width={320}
+              />
+              {!isAsk && (
+                <Checkbox checked={keep} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 8 }}>
+                  Have the devices store what then runs
+                </Checkbox>
+              )}
+            </div>
+            <div>
+              <BlankFields blanks={blanks.data?.items ?? []} values={values} onChange={setValues} />
+              <TableInput value={table} onChange={setTable} wide />
+            </div>
           </div>
-        )}
-      </div>
-    </section>
+          <div className="body">
+            <Button type="primary" loading={busy} onClick={() => void run()}>
+              {isAsk ? 'Ask' : 'Look at it'}
+            </Button>
+            {wrong.length > 0 && (
+              <div className="refused" role="alert" style={{ marginTop: 10 }}>
+                {wrong.map((words) => (
+                  <div key={words}>{words}</div>
+                ))}
+              </div>
+            )}
+          </div>
+        </section>
+      )}
+    </>
   );
 }

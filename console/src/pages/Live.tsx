@@ -77,7 +77,7 @@ export default function Live() {
         </p>
       )}
       {isAddress && may && (addresses.data?.items.length ?? 0) > 0 && (
-        <p>
+        <p style={{ marginBottom: 12 }}>
           <Button onClick={askAgain}>Ask them again</Button>
         </p>
       )}
@@ -103,7 +103,7 @@ export default function Live() {
                   <Link to={pathOf('device', one.device)}>{one.device}</Link>
                 </td>
                 <td className="mono">{one.interface}</td>
-                <td>{relationWords[one.relation]}</td>
+                <td>{one.seenAt === null ? '' : relationWords[one.relation]}</td>
                 <td>{one.state}</td>
                 <td className="second">{one.seenAt === null ? 'not seen' : <Ago at={one.seenAt} />}</td>
                 <td className="mono">{one.recorded ?? <span className="second">nobody</span>}</td>

@@ -47,10 +47,10 @@ export async function operate(tx: Tx, body: Body): Promise<RunHead> {
   const title = isOwnOperation(operation)
     ? titles[operation]
     : (first?.sheet.operations[operation]?.title ?? operation);
-  const said = Object.entries(body.blanks).map(([name, value]) => `${name}=${value}`);
+  const said = Object.entries(body.blanks).map(([name, value]) => `${name} ${value}`);
   return makeRun(tx, {
     kind: 'operation',
-    title: [title, ...said].join(' '),
+    title: [title, said.join(', ')].filter(Boolean).join(': '),
     input: {
       asks: [],
       expect: [],
