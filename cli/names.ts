@@ -8,7 +8,9 @@ import { err, out, table, raw } from './print.ts';
 import { UsageError } from './refusals.ts';
 
 export function addNames(program: Command): void {
-  const noun = program.command('names').description('hosts file and zone files, made from devices and their addresses');
+  const noun = program
+    .command('names')
+    .description('hosts file, zone files and files for SSH clients, made from devices and their addresses');
   noun
     .command('hosts')
     .description('addresses and names, as /etc/hosts has them')
@@ -17,6 +19,33 @@ export function addNames(program: Command): void {
       const seen = await clientOf().call('names.hosts', { query });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
       raw(seen.text);
+    });
+  noun
+    .command('ssh')
+    .description('a configuration for SSH clients: names, addresses, users, jump hosts, old algorithms; no secrets')
+    .option('--where <tests>', 'only these devices')
+    .addHelpText(
+      'after',
+      '\nExample:\n  zpine names ssh > ~/.ssh/brackwater   and in ~/.ssh/config: Include brackwater',
+    )
+    .action(async (query: { where?: string }, command: Command) => {
+      const seen = await clientOf().call('names.ssh', { query });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      raw(seen.text);
+    });
+  noun
+    .command('known-hosts')
+    .description('the host keys that are pinned, as SSH clients keep them')
+    .option('--where <tests>', 'only these devices')
+    .action(async (query: { where?: string }, command: Command) => {
+      const seen = await clientOf().call('names.knownHosts', { query });
+      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+      raw(seen.text);
+      const { without } = seen;
+      if (without.length > 0)
+        err(
+          `${without.length} pinned before keys were kept: ${without.slice(0, 5).join(', ')}${without.length > 5 ? ' …' : ''}; zpine reach keeps theirs`,
+        );
     });
   noun
     .command('zones')

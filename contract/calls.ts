@@ -146,6 +146,8 @@ export const calls: Record<VerbRouteId, Call> = {
   'prefix.level': { method: 'GET', path: '/prefix-levels' },
   'prefix.resize': { method: 'POST', path: '/prefixes/{ref}/resize', saves: 'if-apply' },
   'names.hosts': { method: 'GET', path: '/hosts-file' },
+  'names.ssh': { method: 'GET', path: '/ssh-config' },
+  'names.knownHosts': { method: 'GET', path: '/known-hosts' },
   'names.zones': { method: 'POST', path: '/zone-files', saves: 'never' },
   'prefix.overlaps': { method: 'GET', path: '/overlaps' },
   'address.reserve': { method: 'POST', path: '/reserved-addresses', saves: 'unless-not-apply' },

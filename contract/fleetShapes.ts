@@ -167,7 +167,12 @@ const rungFoundSchema = z.object({
   ms: z.int(),
 });
 
-const hostKeyShownSchema = z.object({ fingerprint: z.string(), algorithm: z.string() });
+const hostKeyShownSchema = z.object({
+  fingerprint: z.string(),
+  algorithm: z.string(),
+  /** The public key itself, in base64. */
+  key: z.string().optional(),
+});
 
 const fieldsRowSchema = z.record(z.string(), z.string());
 

@@ -8,7 +8,7 @@ import { milestones } from '@zpine/core/arrival/arrival';
 import { eventually } from '../trials/eventually.ts';
 
 describe('the demo', function () {
-  this.timeout(60_000);
+  this.timeout(180_000);
   const state = mkdtempSync(join(tmpdir(), 'zpine-demo-'));
   after(() => rmSync(state, { recursive: true, force: true }));
 

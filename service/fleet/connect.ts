@@ -14,6 +14,8 @@ import { sha256 } from '../store/digests.ts';
 export interface HostKey {
   fingerprint: string;
   algorithm: string;
+  /** The public key itself (RFC 4253, section 6.6), in base64. */
+  key: string;
 }
 
 export interface Connected {
@@ -112,7 +114,7 @@ async function handshake(
 ): Promise<Connected> {
   const { access } = target;
   const algorithms = algorithmsFor(access.algorithms);
-  let hostKey: HostKey = { fingerprint: '', algorithm: '' };
+  let hostKey: HostKey = { fingerprint: '', algorithm: '', key: '' };
   let refusedKey = false;
   const client = new Client();
   try {
@@ -130,7 +132,11 @@ async function handshake(
         algorithms,
         authHandler: signInBy(target) as NonNullable<ConnectConfig['authHandler']>,
         hostVerifier: (shown: Buffer) => {
-          hostKey = { fingerprint: fingerprintOf(shown), algorithm: algorithmOf(shown) };
+          hostKey = {
+            fingerprint: fingerprintOf(shown),
+            algorithm: algorithmOf(shown),
+            key: shown.toString('base64'),
+          };
           way.holds?.('exchange', 'both sides agreed');
           const known = target.pinned === null ? way.firstContact : target.pinned === hostKey.fingerprint;
           refusedKey = !known;

@@ -5,10 +5,15 @@ import type { Rung } from '@zpine/core/fleet/rungs';
 export class NotReached extends Error {
   readonly rung: Rung;
   /** The key that was shown, where that is what is wrong. */
-  readonly shown: { fingerprint: string; algorithm: string } | undefined;
+  readonly shown: { fingerprint: string; algorithm: string; key: string } | undefined;
   /** The device was asked to let us in, and did not: another try may lock the account. */
   readonly refused: boolean;
-  constructor(rung: Rung, message: string, shown?: { fingerprint: string; algorithm: string }, refused = false) {
+  constructor(
+    rung: Rung,
+    message: string,
+    shown?: { fingerprint: string; algorithm: string; key: string },
+    refused = false,
+  ) {
     super(message);
     this.name = 'NotReached';
     this.rung = rung;

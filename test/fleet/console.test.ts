@@ -225,6 +225,50 @@ describe('the console of the fleet', function () {
     await page.getByText('A check does not hold').first().waitFor({ state: 'detached' });
   });
 
+  it('sets the clocks by an operation, runs a routine with blanks, and the same again', async () => {
+    f.lab.device('har-acc-1').options.faults.add('clock-astray');
+    await where('Operate', 'name=har-acc-1 or name=har-xr-1');
+    await page.getByLabel('What they are told to do').click();
+    await page.locator('.ant-select-item-option').filter({ hasText: 'Set the clock' }).click();
+    await button('Look at 2 devices').click();
+    await page.getByText('2 devices would be told so.').waitFor();
+    await page.getByLabel('Number of devices').fill('2');
+    await button('Tell 2 devices').click();
+    await page.getByText('2 done').waitFor();
+    await page
+      .getByText(/^› har-acc-1 clock to /)
+      .or(page.getByText('clock to ').first())
+      .first()
+      .waitFor();
+    f.lab.device('har-acc-1').options.faults.clear();
+
+    // Nobody fills in a blank: all that is missing is told.
+    await f.client.call('routine.takeShipped', { body: {} });
+    await go('/routines/furrow-desk-port');
+    await page.getByLabel('Which devices').fill('name=har-acc-1');
+    await page.keyboard.press('Tab');
+    await button('Look at it').click();
+    await page
+      .getByRole('alert')
+      .getByText(/nothing was said for vlan/)
+      .waitFor();
+    await page
+      .getByRole('alert')
+      .getByText(/nothing was said for port/)
+      .waitFor();
+    await page.getByLabel(/^port/).fill('1/3');
+    await page.getByLabel(/^vlan/).fill('352');
+    await button('Look at it').click();
+    await page.getByText('1 device would be changed.').waitFor();
+    await page.getByLabel('Number of devices').fill('1');
+    await button('Change 1 device').click();
+    await page.getByText('1 brought over').waitFor();
+    await page.getByText('interfaces, before and after').waitFor();
+    await button('Again').click();
+    await page.getByText('1 already right').waitFor();
+    expect(faults).to.deep.equal([]);
+  });
+
   it('writes a sheet with its faults beside it, and tries it on a session', async () => {
     await go('/dialects/furrow');
     const sheet = page.getByLabel('Sheet, as YAML');

@@ -100,7 +100,7 @@ export interface ProofResult {
   events: ArrivalEvent[];
   /** What the device says is in its slots; left out where it was not asked. */
   cards?: { slot: string; model: string; serial: string }[];
-  hostKey?: { fingerprint: string; algorithm: string } | undefined;
+  hostKey?: { fingerprint: string; algorithm: string; key?: string } | undefined;
   /** What was found when it was held against its edition, and the texts that it showed. */
   drift?: FoundDrift;
   captured?: Captured[];
@@ -115,9 +115,10 @@ export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Prom
   if (!row) return false;
   await letGo(tx, row.id, probe.due);
   if (result.hostKey) {
+    const { fingerprint, algorithm, key = null } = result.hostKey;
     await tx.execute(
-      'INSERT IGNORE INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)',
-      [probe.device, result.hostKey.fingerprint, result.hostKey.algorithm, await tx.now(), 'first arrival'],
+      'INSERT IGNORE INTO host_key (device_id, fingerprint, algorithm, public_key, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?, ?)',
+      [probe.device, fingerprint, algorithm, key, await tx.now(), 'first arrival'],
     );
   }
   if (result.cards) await saveFound(tx, probe.device, result.cards, 'arrival');

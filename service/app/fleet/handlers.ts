@@ -11,6 +11,7 @@ import { retry } from './pushes.ts';
 import { restore } from './restores.ts';
 import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { meaningOfDrift, takeOver } from './takeOver.ts';
+import { knownHostsFile, sshConfigFile } from './sshFiles.ts';
 import { checkSheet, dialectWords, shippedDialects, trySheet } from './sheets.ts';
 import { listNotices } from './letters.ts';
 import { listWatched } from './watch.ts';
@@ -49,6 +50,8 @@ export const fleetHandlers = {
   'capture.reveal': (tx, { params }) => revealCapture(tx, params.id ?? ''),
   'capture.diff': (tx, { query }) => diffCaptures(tx, query),
   'capture.search': (tx, { query }) => searchCaptures(tx, query),
+  'names.ssh': (tx, { query }) => sshConfigFile(tx, query),
+  'names.knownHosts': (tx, { query }) => knownHostsFile(tx, query),
   'live.addresses': (tx, { query }) => liveAddresses(tx, query),
   'live.take': (tx, { body }) => takeAddresses(tx, body),
   'live.links': (tx, { query }) => liveLinks(tx, query),

@@ -45,18 +45,19 @@ export async function pinKey(tx: Tx, device: number, hostKey: HostKeyShown): Pro
 interface HostKeyShown {
   fingerprint: string;
   algorithm: string;
+  key?: string | null | undefined;
 }
 
 async function pin(
   tx: Tx,
   device: { id: number; key: string },
-  { fingerprint, algorithm }: HostKeyShown,
+  { fingerprint, algorithm, key = null }: HostKeyShown,
   before: string | null,
 ): Promise<void> {
   await tx.execute(
-    `INSERT INTO host_key (device_id, fingerprint, algorithm, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?)
-     ON DUPLICATE KEY UPDATE fingerprint = VALUES(fingerprint), algorithm = VALUES(algorithm), pinned_at = VALUES(pinned_at), pinned_by = VALUES(pinned_by)`,
-    [device.id, fingerprint, algorithm, await tx.now(), tx.actor.name],
+    `INSERT INTO host_key (device_id, fingerprint, algorithm, public_key, pinned_at, pinned_by) VALUES (?, ?, ?, ?, ?, ?)
+     ON DUPLICATE KEY UPDATE fingerprint = VALUES(fingerprint), algorithm = VALUES(algorithm), public_key = VALUES(public_key), pinned_at = VALUES(pinned_at), pinned_by = VALUES(pinned_by)`,
+    [device.id, fingerprint, algorithm, key, await tx.now(), tx.actor.name],
   );
   await tx.change({
     kind: 'host-key',
@@ -68,3 +69,13 @@ async function pin(
     after: { fingerprint },
   });
 }
+
+/** A key that was pinned before keys themselves were kept, shown again. */
+export const keepKey = (tx: Tx, device: number, { fingerprint, key }: HostKeyShown): Promise<unknown> =>
+  key
+    ? tx.execute('UPDATE host_key SET public_key = ? WHERE device_id = ? AND fingerprint = ? AND public_key IS NULL', [
+        key,
+        device,
+        fingerprint,
+      ])
+    : Promise.resolve();

@@ -9,7 +9,7 @@ import type { Tx } from '../../store/tx.ts';
 import type { JudgedCheck } from '../checks/planned.ts';
 import { saveJudged } from '../checks/results.ts';
 import { storeCaptured, type Captured } from './captures.ts';
-import { pinKey } from './hostKeys.ts';
+import { keepKey, pinKey } from './hostKeys.ts';
 import { addNotices } from './notices.ts';
 import { saveDrift } from './drift.ts';
 import type { FoundDrift } from './compared.ts';
@@ -112,7 +112,7 @@ export interface RowResult {
   /** What it runs held against what it should run. */
   drift?: FoundDrift;
   /** Another host key that it has since, and shows. */
-  pinned?: { fingerprint: string; algorithm: string };
+  pinned?: { fingerprint: string; algorithm: string; key: string };
   /** Whether the device was asked for its configuration at all, for those who wait for a capture. */
   captureTried?: boolean;
 }
@@ -156,6 +156,7 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
     for (const answer of one.result.answers ?? []) await saveSeen(tx, one.device, answer);
     if (one.drift) await saveDrift(tx, one.device, one.drift);
     if (one.pinned) await pinKey(tx, one.device, one.pinned);
+    if (run.kind === 'reach' && one.result.hostKey) await keepKey(tx, one.device, one.result.hostKey);
     if (one.judged) await saveJudged(tx, one.device, run.id, one.judged);
     if (one.captureTried) await saveTry(tx, one);
   }

@@ -44,6 +44,8 @@ export const everydaySteps: Step[] = [
   column('notice', 'turn', "varchar(10) NOT NULL DEFAULT 'other'"),
   column('notice', 'cause', "varchar(255) NOT NULL DEFAULT ''"),
   column('notice', 'letter_id', 'bigint(20)'),
+  // What known-hosts lines are made of; null for keys that were pinned before they were kept.
+  column('host_key', 'public_key', 'varchar(4000) CHARACTER SET ascii COLLATE ascii_bin'),
   // The day on which the plan began a routine last.
   plainTable('routine_turn', 'routine_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
 ];
