@@ -19,7 +19,7 @@ export const fleetErrors = {
     409,
     'Every device there is',
     (p) => `this selects all ${p.count} devices`,
-    () => 'if that is meant, say so: everything=true',
+    () => 'if that is meant, say so: --everything on the command line, "everything": true in a request',
   ),
   'ask-missing': row(422, 'Nothing to ask', () => 'say what is asked: a command, a question, or a list of them'),
   'ask-both': row(422, 'Command or question', () => 'either a command or a question, not both'),
