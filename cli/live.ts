@@ -62,6 +62,29 @@ export function addLive(program: Command): void {
       );
     });
   watch
+    .command('deliveries')
+    .description('messages to other systems: sent, or why not yet')
+    .action(async (_options: object, command: Command) => {
+      const { items } = await clientOf().call('delivery.list');
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('no messages; zpine setting set watch.hooks URL --mode add --on area:AREA');
+      out(
+        table(
+          ['when', 'to', 'what', 'tries', ''],
+          items.map((one) => [
+            `${ago(one.at)} ago`,
+            one.url,
+            one.subject,
+            String(one.tries),
+            one.sentAt !== null
+              ? '● sent'
+              : `${one.nextAt === null ? '✕ given up' : '○ tried again'}${one.fault === null ? '' : `: ${one.fault}`}`,
+          ]),
+          new Set([3]),
+        ),
+      );
+    });
+  watch
     .command('notices')
     .description('what the watch had to tell, the newest first')
     .option('--limit <n>', 'maximum number of rows', '50')

@@ -82,6 +82,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'capture.diff': { method: 'GET', path: '/capture-diffs' },
   'capture.search': { method: 'GET', path: '/capture-search' },
   'watch.list': { method: 'GET', path: '/watched' },
+  'delivery.list': { method: 'GET', path: '/deliveries' },
   'notice.list': { method: 'GET', path: '/notices' },
   'run.compare': { method: 'POST', path: '/compares' },
   'run.push': { method: 'POST', path: '/pushes' },

@@ -147,6 +147,12 @@ export const fleetErrors = {
     'Not for this device',
     (p) => `${p.device} is none of the devices that ${p.routine} is for: ${p.where}`,
   ),
+  'hook-host': row(
+    422,
+    'Not on the list',
+    (p) => `messages may not go to ${p.host}`,
+    () => 'whoever runs the service names it in ZPINE_HOOK_HOSTS',
+  ),
   'live-not-seen': row(
     409,
     'Not seen so',

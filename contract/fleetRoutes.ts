@@ -5,6 +5,7 @@ import {
   answerGroupSchema,
   askBodySchema,
   captureSchema,
+  deliverySchema,
   dialectWordsSchema,
   diffLineSchema,
   errandBodySchema,
@@ -296,6 +297,14 @@ export const fleetRoutes = {
     group: 'Fleet',
     query: z.strictObject({ device: text().optional() }),
     reply: items(watchedSchema),
+  }),
+  'delivery.list': route({
+    method: 'GET',
+    path: '/deliveries',
+    role: 'viewer',
+    summary: 'Messages to other systems: sent, or why not yet; the newest first',
+    group: 'Fleet',
+    reply: items(deliverySchema),
   }),
   'notice.list': route({
     method: 'GET',

@@ -340,6 +340,18 @@ export const watchedSchema = z.object({
   lookedAt: time,
 });
 
+export const deliverySchema = z.object({
+  id: z.int(),
+  at: time,
+  url: z.string(),
+  subject: z.string(),
+  tries: z.int(),
+  sentAt: time.nullable(),
+  fault: z.string().nullable(),
+  /** When it is tried again; null: it is sent, or given up. */
+  nextAt: time.nullable(),
+});
+
 export const noticeSchema = z.object({
   id: z.int(),
   at: time,

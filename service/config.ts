@@ -164,6 +164,19 @@ export const options = {
     z.union([z.url({ protocol: /^https?$/ }), z.literal('')]).default(''),
     'Where people find the console, for links in letters; left empty, there are none',
   ),
+  hookHosts: option(
+    'ZPINE_HOOK_HOSTS',
+    z
+      .string()
+      .default('')
+      .transform((held) =>
+        held
+          .split(',')
+          .map((one) => one.trim())
+          .filter(Boolean),
+      ),
+    'Where messages to other systems may go: host names, host:port, or prefixes, with commas between; left empty, nowhere',
+  ),
   captureRepository: option(
     'ZPINE_CAPTURE_REPOSITORY',
     z.string().default(''),

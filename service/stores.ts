@@ -44,6 +44,7 @@ export function openStore(config: Config, share: Share = 'api', dialects = new D
     sealer: sealerFrom(config.keyFile),
     dialects,
     impatient: share === 'boot',
+    hookHosts: config.hookHosts,
     place: { address: config.bootAddress, httpPort: config.bootHttpPort },
     limits: {
       packet: config.waitPacket,

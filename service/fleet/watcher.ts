@@ -7,6 +7,8 @@ import { clockNow } from '../app/checks/turns.ts';
 import { captureDue } from '../app/fleet/captureDue.ts';
 import { makeRun } from '../app/fleet/runs.ts';
 import { claimLooks, saveLook, planWatch, REACH, type DueLook, type Look } from '../app/fleet/watch.ts';
+import { claimDelivery, saveDelivery } from '../app/fleet/deliveries.ts';
+import { deliver } from './deliver.ts';
 import { claimLetter, gatherLetters, saveLetter, type Letter, type Writing } from '../app/fleet/letters.ts';
 import { whileHeld } from '../store/claims.ts';
 import type { Actor, Store } from '../store/store.ts';
@@ -21,7 +23,7 @@ interface Log {
   warn: (what: object, text: string) => void;
 }
 
-export interface Mail extends Writing {
+export interface Mail extends Omit<Writing, 'mails'> {
   /** `smtp://host:port`; empty: nobody gets a letter. */
   server: string;
   from: string;
@@ -84,7 +86,11 @@ export class Watcher {
           this.faults.say(error, 'a device could not be looked at', { device: one.target.key }),
         ),
       );
+    await transact(this.store, actor, 'letter.gather', (tx) =>
+      gatherLetters(tx, { ...this.mail, mails: this.post !== undefined }),
+    );
     if (this.post) await this.letters(this.post);
+    await this.messages();
   }
 
   /** Looks at the settings: which devices are watched, whose capture is due. */
@@ -127,12 +133,20 @@ export class Watcher {
   }
 
   private async letters(post: Transporter): Promise<void> {
-    await transact(this.store, actor, 'letter.gather', (tx) => gatherLetters(tx, this.mail));
     for (let sent = 0; sent < LETTERS; sent += 1) {
       const letter = await transact(this.store, actor, 'letter.claim', claimLetter);
       if (!letter) return;
       const fault = await whileHeld(this.store, actor, letter.lease, () => this.send(post, letter));
       await transact(this.store, actor, 'letter.note', (tx) => saveLetter(tx, letter, fault));
+    }
+  }
+
+  private async messages(): Promise<void> {
+    for (let sent = 0; sent < LETTERS; sent += 1) {
+      const delivery = await transact(this.store, actor, 'delivery.claim', claimDelivery);
+      if (!delivery) return;
+      const fault = await whileHeld(this.store, actor, delivery.lease, () => deliver(delivery, this.store.hookHosts));
+      await transact(this.store, actor, 'delivery.note', (tx) => saveDelivery(tx, delivery, fault));
     }
   }
 

@@ -14,6 +14,7 @@ const tables = {
   arrival: { id: 'id', seconds: 30 },
   watch_due: { id: 'device_id', seconds: 60 },
   letter: { id: 'id', seconds: 60 },
+  delivery: { id: 'id', seconds: 60 },
 } as const;
 
 /** By which claim work is done. It may cross to another process. */

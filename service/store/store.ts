@@ -13,6 +13,8 @@ export type BootPlace = {
 };
 
 export type Store = {
+  /** Where messages to other systems may go. */
+  hookHosts: readonly string[];
   place: BootPlace;
   /** How long arrivals wait for what. */
   limits: Limits;

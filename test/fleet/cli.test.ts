@@ -107,7 +107,7 @@ describe('the running fleet on the command line', function () {
   it('says where a MAC is, and whose address lies in a prefix', async () => {
     expect(await well('live', 'mac', 'cafe02')).to.match(/02:00:00:ca:fe:02 +har-acc-2 +1\/2 +352 +1/);
     expect(await well('live', 'addresses', '10.77.96.0/24')).to.match(
-      /10\.77\.96\.12\/24 +har-acc-2 +lane 304 +up .* har-acc-2:management +● agree/,
+      /10\.77\.96\.12\/24 +har-acc-2 +lane 304 +exactly +up .* har-acc-2:management +● agree/,
     );
   });
 

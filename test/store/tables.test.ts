@@ -8,6 +8,7 @@ import { leases } from '../../service/app/boot/leases.ts';
 import { records } from '../../service/app/boot/records.ts';
 import { editions } from '../../service/app/editions/rows.ts';
 import { captures, texts } from '../../service/app/fleet/captures.ts';
+import { deliveries } from '../../service/app/fleet/deliveries.ts';
 import { letters, notices } from '../../service/app/fleet/letters.ts';
 import { rows } from '../../service/app/fleet/runRows.ts';
 import { runs } from '../../service/app/fleet/runs.ts';
@@ -39,6 +40,7 @@ const tables: Table[] = [
   runs,
   notices,
   letters,
+  deliveries,
   changeSets,
   shown,
   removals,

@@ -13,6 +13,7 @@ import { listRuns, pauseRun, rowOfRun, stopRun, wholeRun } from './runs.ts';
 import { meaningOfDrift, takeOver } from './takeOver.ts';
 import { knownHostsFile, sshConfigFile } from './sshFiles.ts';
 import { checkSheet, dialectWords, shippedDialects, trySheet } from './sheets.ts';
+import { listDeliveries } from './deliveries.ts';
 import { listNotices } from './letters.ts';
 import { listWatched } from './watch.ts';
 import type { VerbHandlers } from '../handler.ts';
@@ -58,5 +59,6 @@ export const fleetHandlers = {
   'live.takeLinks': (tx, { body }) => takeLinks(tx, body),
   'live.mac': (tx, { query }) => liveMac(tx, query),
   'watch.list': (tx, { query }) => listWatched(tx, query),
+  'delivery.list': (tx) => listDeliveries(tx),
   'notice.list': (tx, { query }) => listNotices(tx, query),
 } satisfies Partial<VerbHandlers>;

@@ -21,6 +21,7 @@ export const notices = table('notice', {
   turn: word<Turn>(),
   cause: text,
   mail_to: text,
+  hooks: text,
   letter_id: maybe(number),
 });
 type NoticeRow = RowOf<typeof notices>;
@@ -67,11 +68,13 @@ const MOST_NOTICES = 2000;
 /** Where people find the console; empty where nobody said. */
 export interface Writing {
   gatherSeconds: number;
+  /** Whether there is a server that takes letters. */
+  mails: boolean;
   consoleUrl: string;
 }
 
 /** Writes letters of the notices that have waited for others of their cause. Gives how many. */
-export async function gatherLetters(tx: Tx, { gatherSeconds, consoleUrl }: Writing): Promise<number> {
+export async function gatherLetters(tx: Tx, { gatherSeconds, consoleUrl, mails }: Writing): Promise<number> {
   const now = await tx.now();
   const due = await tx.one('SELECT 1 AS one FROM notice WHERE mail_due <= ? - INTERVAL ? SECOND LIMIT 1', [
     now,
@@ -87,11 +90,11 @@ export async function gatherLetters(tx: Tx, { gatherSeconds, consoleUrl }: Writi
   const groups = new Map<string, NoticeRow[]>();
   for (const row of rows) {
     row.cause = await causeFor(tx, row, net);
-    const key = JSON.stringify([row.mail_to, row.turn, row.cause, row.turn === 'other' ? row.id : 0]);
+    const key = JSON.stringify([row.mail_to, row.hooks, row.turn, row.cause, row.turn === 'other' ? row.id : 0]);
     groups.set(key, [...(groups.get(key) ?? []), row]);
   }
   let written = 0;
-  for (const group of groups.values()) written += await writeLetter(tx, group, net, consoleUrl);
+  for (const group of groups.values()) written += await writeLetter(tx, group, net, { consoleUrl, mails });
   return written;
 }
 
@@ -155,7 +158,12 @@ async function causeFor(tx: Tx, row: NoticeRow, net: Around): Promise<string> {
   return causeOf({ device: row.device_key, ...(isReach ? {} : { interface: row.what, leadsTo: far?.device }) }, net);
 }
 
-async function writeLetter(tx: Tx, group: NoticeRow[], net: Around, consoleUrl: string): Promise<number> {
+async function writeLetter(
+  tx: Tx,
+  group: NoticeRow[],
+  net: Around,
+  { consoleUrl, mails }: Pick<Writing, 'consoleUrl' | 'mails'>,
+): Promise<number> {
   const [first] = group;
   if (!first) return 0;
   const main =
@@ -174,7 +182,7 @@ async function writeLetter(tx: Tx, group: NoticeRow[], net: Around, consoleUrl: 
           turn: main.turn,
           cause: main.cause,
           ...(await worded(tx, main, group, net, consoleUrl)),
-          due_at: await tx.now(),
+          due_at: mails && main.mail_to !== '' ? await tx.now() : null,
         },
       ])
     )[0];
@@ -183,7 +191,21 @@ async function writeLetter(tx: Tx, group: NoticeRow[], net: Around, consoleUrl: 
     id,
     ids,
   ]);
-  return standing === undefined ? 1 : 0;
+  if (standing !== undefined) return 0;
+  await sendTo(tx, Number(id), main);
+  return 1;
+}
+
+/** The same goes to other systems as a message. */
+async function sendTo(tx: Tx, letter: number, { hooks, device_id }: NoticeRow): Promise<void> {
+  const urls = JSON.parse(hooks) as string[];
+  if (urls.length === 0) return;
+  const due = await tx.now();
+  await tx.insertRows(
+    'delivery',
+    urls.map((url) => ({ letter_id: letter, device_id, url, due_at: due })),
+    '',
+  );
 }
 
 /** A letter about the cause that tells of these notices already: what comes of it later is no news. */

@@ -28,8 +28,9 @@ export async function addNotices(tx: Tx, id: number, texts: (device: string) => 
   const device = (await byIds(tx, 'device', [id])).get(id);
   if (!device) return;
   const now = await tx.now();
-  const settings = await settingsOfMany(tx, [device], ['watch.mail', 'watch.quiet', 'time.zone']);
+  const settings = await settingsOfMany(tx, [device], ['watch.mail', 'watch.hooks', 'watch.quiet', 'time.zone']);
   const to = listed(settings.value(device, 'watch.mail')).join(', ');
+  const hooks = listed(settings.value(device, 'watch.hooks'));
   const zone = settings.value(device, 'time.zone');
   const quiet = isQuiet(quietTimesIn(settings.value(device, 'watch.quiet')), new Date(now.iso), zoneIn(zone));
   for (const { what, text, turn = 'other' } of texts(device.key)) {
@@ -42,7 +43,9 @@ export async function addNotices(tx: Tx, id: number, texts: (device: string) => 
         text: text.slice(0, 1000),
         turn,
         mail_to: quiet ? '' : to,
-        mail_due: to === '' || quiet ? null : now,
+        hooks: JSON.stringify(quiet ? [] : hooks),
+        // When it may go out: others of its cause may come.
+        mail_due: (to === '' && hooks.length === 0) || quiet ? null : now,
       },
     ]);
     tx.hint('notice', Number(notice), null);

@@ -1,9 +1,11 @@
 /** Settings that the service itself goes by: what a value of them has to be, beyond its type. */
+import { headerIn } from '@zpine/core/fleet/hooks';
 import { parseQuietTime } from '@zpine/core/fleet/quietTimes';
 import { parseWatchChoice } from '@zpine/core/fleet/watchChoice';
 import type { SettingValue } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
 import { z } from 'zod';
+import { hookUrl, mayGoTo } from '../fleet/destinations.ts';
 import { mustFindField } from '../records/refs.ts';
 import type { Tx } from '../../store/tx.ts';
 
@@ -39,6 +41,21 @@ const meanings: Record<string, Meaning> = {
   'capture.warn-days': from(0, 3660),
   'watch.minutes': from(0, 60 * YEAR_HOURS),
   'watch.mail': each('an e-mail address such as duty@brackwater.example', (text) => mail.safeParse(text).success),
+  'watch.hooks': (tx, value) => {
+    for (const [i, one] of (Array.isArray(value) ? value : []).entries()) {
+      const url = hookUrl(String(one));
+      if (!url)
+        throw Refusal.at(['value', i], 'value-shape', {
+          form: 'a URL such as https://chat.brackwater.example/notices',
+        });
+      if (!mayGoTo(url, tx.store.hookHosts)) throw Refusal.at(['value', i], 'hook-host', { host: url.host });
+    }
+  },
+  'watch.hook-headers': (_tx, value) => {
+    for (const [host, line] of Object.entries(typeof value === 'object' && value !== null ? value : {}))
+      if (!headerIn(String(line)))
+        throw Refusal.at(['value', host], 'value-shape', { form: 'a header such as Authorization: Bearer ...' });
+  },
   'watch.interfaces': each(
     'all, none, cabled, label:NAME, use:NAME or vlan:NUMBER',
     (text) => parseWatchChoice(text).ok,

@@ -34,6 +34,25 @@ export const everydaySteps: Step[] = [
       false,
     ],
   ]),
+  settingsStep('settings-of-hooks', [
+    ['watch.hooks', 'Where notices go as messages by HTTP: URLs', 'list-of-text', [], null, false],
+    ['watch.hook-key', 'What such messages are signed with', 'text', null, null, true],
+    [
+      'watch.hook-headers',
+      'A header for messages to a host, by the host without its port: Authorization: Bearer ...',
+      'map',
+      {},
+      null,
+      true,
+    ],
+  ]),
+  plainTable(
+    'delivery',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, letter_id bigint(20) NOT NULL, device_id bigint(20) NOT NULL, url varchar(1000) NOT NULL,
+     due_at datetime(3), sent_at datetime(3), fault varchar(500), tries int(11) NOT NULL DEFAULT 0, claimed_until datetime(3),
+     fence int(11) NOT NULL DEFAULT 0, KEY ix_delivery_due (due_at), KEY ix_delivery_letter (letter_id)`,
+  ),
+  column('notice', 'hooks', "varchar(4000) NOT NULL DEFAULT '[]'"),
   // Notices of one cause go out together.
   plainTable(
     'letter',
