@@ -111,7 +111,7 @@ describe('a real OpenSSH server, with Shale behind it', function () {
   it('is reached by key, once its host key is accepted', async () => {
     const seen = await settled(api(), await api().call('run.reach', { body: { devices: [DEVICE] } }));
     const real = execFileSync('ssh-keygen', ['-lf', join(folder, 'host.pub')], { encoding: 'utf8' }).split(' ')[1];
-    expect(seen.rows[0]?.hostKey).to.deep.equal({ fingerprint: real, algorithm: 'ssh-ed25519' });
+    expect(seen.rows[0]?.hostKey).to.include({ fingerprint: real, algorithm: 'ssh-ed25519' });
     await api().call('hostKey.accept', { body: { run: seen.id } });
     const run = await settled(api(), await api().call('run.reach', { body: { devices: [DEVICE] } }));
     expect(rowOf(run, DEVICE).rungs?.map((rung) => rung.state)).to.deep.equal(Array.from({ length: 8 }, () => 'holds'));
