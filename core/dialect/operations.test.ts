@@ -125,6 +125,8 @@ describe('operations of a sheet', () => {
       'state is "down", and was "up"',
       'since is "10:02", as before',
     ]);
+    const unseen = unproved(proves, { before: [], after: row('up', '0', '10:05'), values });
+    expect(unseen).to.deep.equal(['nothing was told of state before']);
     expect(wrong([{ interface: 'socket 1/3' }])).to.deep.equal(['the answer to faces has nothing about socket 1/2']);
   });
 });

@@ -130,7 +130,8 @@ export function unproved(
   for (const [field, source] of Object.entries(proof.is))
     if (!compilePattern(filledPattern(source, values)).test(now[field] ?? '')) out.push(`${field} is ${told(field)}`);
   for (const field of proof.asBefore)
-    if (was && now[field] !== was[field]) out.push(`${field} is ${told(field)}, and was "${was[field] ?? ''}"`);
+    if (!was) out.push(`nothing was told of ${field} before`);
+    else if (now[field] !== was[field]) out.push(`${field} is ${told(field)}, and was "${was[field] ?? ''}"`);
   for (const field of proof.changes)
     if (now[field] === undefined || now[field] === was?.[field]) out.push(`${field} is ${told(field)}, as before`);
   return out;

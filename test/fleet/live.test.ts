@@ -63,6 +63,15 @@ describe('live beside the records', function () {
     ]);
   });
 
+  it('leaves the same address of another VRF alone', async () => {
+    await f.client.add('vrf', { name: 'guests' });
+    await f.client.add('prefix', { cidr: '10.77.96.0/19', vrf: 'guests' });
+    await f.client.add('address', { address: '10.77.96.11', vrf: 'guests', description: 'a guest' });
+    const body = { addresses: [{ device: 'har-acc-1', interface: 'lane 304', address: '10.77.96.11' }] };
+    await f.client.call('live.take', { body });
+    expect(await f.client.show('address', '10.77.96.11@guests')).to.include({ interface: null });
+  });
+
   it('corrects whose address it is', async () => {
     await f.client.edit('address', '10.77.101.1', { interface: 'har-acc-2:management' });
     const [differs] = await look({ prefix: '10.77.101.0/25' });

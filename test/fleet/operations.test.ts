@@ -255,6 +255,11 @@ describe('questions with something said with them', function () {
     ).to.equal('pattern-faulty');
   });
 
+  it('are asked by nobody where a table names devices and no commands', async () => {
+    const text = 'device,room\nhar-acc-1,east\n';
+    expect((await refusal(ask({ perDevice: { text } }))).code).to.equal('ask-missing');
+  });
+
   it('tell states of hardware that are not well', async () => {
     fault('har-acc-2', 'clock-astray');
     const run = await ask({

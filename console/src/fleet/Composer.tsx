@@ -7,7 +7,7 @@ import { WhereInput } from '../records/WhereInput.tsx';
 import { AskFields } from './AskFields.tsx';
 import { OperationFields } from './OperationFields.tsx';
 import { knows, questionNames } from './words.ts';
-import { begin, emptyDraft, isReady, type DraftKind, type RunDraft } from './draft.ts';
+import { begin, emptyDraft, faultWords, isReady, type DraftKind, type RunDraft } from './draft.ts';
 import { ErrandFields } from './ErrandFields.tsx';
 import { PushFields } from './PushFields.tsx';
 
@@ -76,9 +76,7 @@ export function Composer() {
       const made = await begin(client, draft, knows(words));
       void navigate(`/fleet/${made.id}`);
     } catch (error) {
-      const { detail, remedy, errors } = problemOf(error);
-      const all = errors?.length ? errors : [{ detail, remedy }];
-      setWrong(all.map((one) => [one.detail, one.remedy].filter(Boolean).join('; ')));
+      setWrong(faultWords(problemOf(error)));
     } finally {
       setBusy(false);
     }

@@ -7,6 +7,7 @@ import { client, keys, problemOf } from '../api.ts';
 import { WhereInput } from '../records/WhereInput.tsx';
 import { useMay } from '../session.tsx';
 import { BlankFields } from './Blanks.tsx';
+import { faultWords } from './draft.ts';
 import { TableInput } from './TableInput.tsx';
 
 /** A routine is run: for which devices, and what stands in its blanks; all that is wrong with it is told. */
@@ -41,9 +42,7 @@ export default function RoutinePanel({ record }: { record: AnyRecord }) {
       });
       void navigate(`/fleet/${made.id}`);
     } catch (error) {
-      const { detail, remedy, errors } = problemOf(error);
-      const all = errors?.length ? errors : [{ detail, remedy }];
-      setWrong(all.map((one) => [one.detail, one.remedy].filter(Boolean).join('; ')));
+      setWrong(faultWords(problemOf(error)));
     } finally {
       setBusy(false);
     }

@@ -1,6 +1,7 @@
 /** A run as it is being put together: whether it can begin, and what is asked for then. */
 import { fieldIn, type Expectation, type ExpectationKind } from '@zpine/core/fleet/expectations';
 import type { Client } from '@zpine/contract/client';
+import type { Problem } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { RunKind } from '@zpine/contract/runKinds';
 
@@ -97,6 +98,10 @@ const expectsIn = ({ before, expectAfter }: RunDraft): Expectation[] =>
   before.length === 0
     ? []
     : linesIn(expectAfter).map((text): Expectation => ({ kind: fieldIn(text) ? 'field' : 'has', text }));
+
+/** All that is wrong with it, in words. */
+export const faultWords = ({ detail, remedy, errors }: Problem): string[] =>
+  (errors?.length ? errors : [{ detail, remedy }]).map((one) => [one.detail, one.remedy].filter(Boolean).join('; '));
 
 /** Asks for the run; gives what was begun. */
 export function begin(client: Pick<Client, 'call'>, draft: RunDraft, known: Knows): Promise<RunHead> {

@@ -179,6 +179,7 @@ async function writeLetter(
         {
           at: await tx.now(),
           mail_to: main.mail_to,
+          hooks: main.hooks,
           turn: main.turn,
           cause: main.cause,
           ...(await worded(tx, main, group, net, consoleUrl)),
@@ -212,8 +213,8 @@ async function sendTo(tx: Tx, letter: number, { hooks, device_id }: NoticeRow): 
 async function standingLetter(tx: Tx, main: NoticeRow, group: readonly NoticeRow[]): Promise<number | undefined> {
   if (main.turn === 'other' || group.some((row) => row.device_key === main.cause)) return undefined;
   const row = await tx.one<{ id: number; turn: string }>(
-    `SELECT id, turn FROM letter WHERE cause = ? AND mail_to = ? AND turn <> 'other' AND at > ? - INTERVAL ? HOUR ORDER BY id DESC LIMIT 1`,
-    [main.cause, main.mail_to, await tx.now(), SAME_HOURS],
+    `SELECT id, turn FROM letter WHERE cause = ? AND mail_to = ? AND hooks = ? AND turn <> 'other' AND at > ? - INTERVAL ? HOUR ORDER BY id DESC LIMIT 1`,
+    [main.cause, main.mail_to, main.hooks, await tx.now(), SAME_HOURS],
   );
   return row?.turn === main.turn ? Number(row.id) : undefined;
 }

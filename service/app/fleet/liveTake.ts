@@ -45,16 +45,19 @@ async function deviceAt(tx: Tx, ref: string, path: (string | number)[]): Promise
 }
 
 async function addressOn(tx: Tx, address: string, bytes: Buffer, family: Family, on: string): Promise<string> {
+  // The same address may be there in another VRF, and is another one.
+  const vrf = (await byKeys(tx, 'interface', [on])).get(on)?.vrf ?? null;
   const standing = await tx.select<{ id: number }>(
-    'SELECT id FROM address WHERE address_family = ? AND address = ? AND shared = 0',
-    [family, bytes],
+    'SELECT id FROM address WHERE vrf_id = ? AND address_family = ? AND address = ? AND shared = 0',
+    [vrf, family, bytes],
   );
   const [only] = standing;
   if (only && standing.length === 1) {
     await editOne(tx, 'address', `#${only.id}`, { interface: on });
     return `address ${address} is on ${on} now`;
   }
-  await add(tx, 'address', [{ address, interface: on }]);
+  const within = vrf === null ? undefined : (await keysOf(tx, 'vrf', [vrf])).get(vrf);
+  await add(tx, 'address', [{ address, interface: on, ...(within === undefined ? {} : { vrf: within }) }]);
   return `address ${address} is on ${on}`;
 }
 

@@ -56,7 +56,7 @@ export const everydaySteps: Step[] = [
   // Notices of one cause go out together.
   plainTable(
     'letter',
-    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, at datetime(3) NOT NULL, mail_to varchar(2000) NOT NULL, turn varchar(10) NOT NULL,
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, at datetime(3) NOT NULL, mail_to varchar(2000) NOT NULL, hooks varchar(4000) NOT NULL, turn varchar(10) NOT NULL,
      cause varchar(255) NOT NULL, subject varchar(300) NOT NULL, text longtext NOT NULL, due_at datetime(3), sent_at datetime(3), fault varchar(500),
      tries int(11) NOT NULL DEFAULT 0, claimed_until datetime(3), fence int(11) NOT NULL DEFAULT 0, KEY ix_letter_due (due_at), KEY ix_letter_cause (cause, at)`,
   ),
