@@ -152,6 +152,8 @@ export const runHeadSchema = z.object({
   stopping: z.boolean(),
   /** Devices that are not begun with wait. */
   paused: z.boolean(),
+  /** It changes nothing: all devices at once, and none waits for another. */
+  sideBySide: z.boolean().optional(),
   /** The errand or push that this one takes back. */
   takesBack: z.int().nullable(),
   /** What ended it early. */

@@ -190,7 +190,7 @@ function Confirm({ run }: { run: ShownRun }) {
   const go = () =>
     void attempt(async () => {
       await client.call('run.go', { params: { id: String(run.id) }, body: { count: Number(typed) } });
-      return `${run.toDo} device${run.toDo === 1 ? ' is' : 's are'} being ${done}, one first`;
+      return `${run.toDo} device${run.toDo === 1 ? ' is' : 's are'} being ${done}${run.sideBySide ? '' : ', one first'}`;
     });
   return (
     <section className="panel attention" aria-label="Confirm">
@@ -199,7 +199,10 @@ function Confirm({ run }: { run: ShownRun }) {
           <strong>
             {run.toDo} {plural} would be {done}.
           </strong>{' '}
-          One goes first, then five, then the others; the first that does not go well ends it. Type the number to go on.
+          {run.sideBySide
+            ? 'It changes nothing: all of them at once.'
+            : 'One goes first, then five, then the others; the first that does not go well ends it.'}{' '}
+          Type the number to go on.
         </span>
         <Input
           aria-label="Number of devices"

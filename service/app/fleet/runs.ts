@@ -151,6 +151,7 @@ async function runSummaries(tx: Tx, rows: RunTableRow[]): Promise<RunHead[]> {
       reason: row.reason,
       stopping: Boolean(row.stopping),
       paused: Boolean(row.paused),
+      ...(row.kind === 'operation' && inputOf(row).harmless === true ? { sideBySide: true } : {}),
       takesBack: row.takes_back === null ? null : Number(row.takes_back),
       ended: row.ended,
       version: row.version,
