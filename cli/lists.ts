@@ -2,10 +2,11 @@
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { ImportOutcome } from '@zpine/contract/importRoutes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
 import { readTable } from './files.ts';
 import { settle } from './imports.ts';
-import { err } from './print.ts';
+import { err, out, table } from './print.ts';
 import { askSecret } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 
@@ -54,29 +55,80 @@ export function addLists(box: Command, device: Command): void {
       .option('--model <model>')
       .option('--vrf <vrf>')
       .option('--labels <labels>')
-      .option('--length <n>', 'of prefixes that are made for addresses which none covers'),
+      .option('--length <n>', 'of prefixes that are made for addresses which none covers')
+      .option(
+        '--mean <word=meaning>',
+        'what a word of the list means: address, user, "setting NAME", nothing ...; [GROUP]="site har"; WORD:VALUE=ours; remembered once saved; may come again',
+        (value: string, before: string[]) => [...before, value],
+        [] as string[],
+      ),
   )
-    .addHelpText('after', '\nExample:\n  zpine device paste /etc/hosts --dialect furrow --user netops')
-    .action(async (file: string, options: Options, command: Command) => {
+    .addHelpText(
+      'after',
+      "\nThe list: a hosts file, a table with or without heads, groups with their hosts in INI or YAML, bare addresses.\n\nExamples:\n  zpine device paste /etc/hosts --dialect furrow --user netops\n  zpine device paste switches.ini --mean 'ntp=setting time.servers' --mean '[tower]=site har'",
+    )
+    .action(async (file: string, options: Options & { mean?: string[] }, command: Command) => {
       const text = readList(file);
-      const { yes, reason, port, length, ...rest } = options;
+      const { yes, reason, port, length, mean, ...rest } = options;
       const password = options.user === undefined ? undefined : await passwordOf(file, String(options.user));
       const body = {
         text,
         ...(rest as object),
         ...(password === undefined ? {} : { password }),
         ...numbers({ port, length }),
+        means: meaningsFrom(mean ?? []),
       };
       let label: string | null = null;
+      const { json } = outputOf(command);
       const send = async (apply: boolean): Promise<ImportOutcome> => {
         const outcome = await clientOf().call('import.paste', { body: { ...body, apply }, reason: reason as string });
         ({ label } = outcome);
+        if (!apply && !json) showMeanings(outcome);
         return outcome;
       };
-      await settle(nameOf(file), send, { yes: yes === true, file, json: outputOf(command).json });
+      await settle(nameOf(file), send, { yes: yes === true, file, json });
       if (label !== null && process.exitCode === undefined)
         err(`the login is stored with label ${String(label)}: zpine setting values --on label:${String(label)}`);
     });
+}
+
+/** What the words of a list were taken for, before anything is saved. */
+function showMeanings({ words, groups }: ReplyOf<'import.paste'>): void {
+  const by = { said: '', remembered: 'as before', guessed: 'guessed' };
+  if (groups.length > 0)
+    out(
+      table(
+        ['group', 'hosts', 'becomes', ''],
+        groups.map((one) => [one.group, String(one.hosts), one.means, by[one.by]]),
+      ),
+    );
+  if (words.length > 0)
+    out(
+      table(
+        ['word', 'times', 'means', '', 'such as'],
+        words.map((one) => [
+          one.word,
+          String(one.times),
+          one.means ?? '? left out',
+          one.by === null ? '' : by[one.by],
+          one.example ?? (one.times > 0 ? '(not shown)' : ''),
+        ]),
+      ),
+    );
+  const unknown = words.filter(({ means }) => means === null);
+  if (unknown.length > 0)
+    out(`no counterpart: ${unknown.map(({ word }) => word).join(', ')}; say it with --mean '${unknown[0]?.word}=...'`);
+  if (groups.length + words.length > 0) out('');
+}
+
+function meaningsFrom(given: readonly string[]): Record<string, string> {
+  return Object.fromEntries(
+    given.map((text) => {
+      const cut = /^(\[[^\]]+\]|[^=]+)=(.+)$/.exec(text);
+      if (!cut) throw new UsageError(`--mean takes WORD=MEANING, and not "${text}"`);
+      return [(cut[1] as string).trim(), (cut[2] as string).trim()];
+    }),
+  );
 }
 
 const nameOf = (file: string): string => (file === '-' ? 'standard input' : basename(file));

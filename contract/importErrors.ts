@@ -158,6 +158,37 @@ export const importErrors = {
     (p) => `"${p.value}" has no name that a device could have`,
     () => 'a name and an address a line, with blanks, tabs or commas between',
   ),
+  'list-meaning': row(
+    422,
+    'Meaning not known',
+    (p) => `"${p.value}" is nothing that a word of a list can mean`,
+    (p) => `one of: ${p.can}`,
+  ),
+  'list-host': row(
+    422,
+    'Name not understood',
+    (p) => `"${p.value}" is no name or address of a host`,
+    () => 'one host a name, written out; what stands for several names is not read here',
+  ),
+  'list-deep': row(422, 'Too deep', () => 'groups stand more than 20 deep in each other'),
+  'list-round': row(
+    422,
+    'Round',
+    (p) => `the group ${p.value} stands in itself, by the groups around it`,
+    () => 'take one of them out of the other',
+  ),
+  'list-open-secret': row(
+    422,
+    'Would be readable',
+    (p) => `${p.word} sounds like a secret, and the setting ${p.setting} is none: everybody could read it`,
+    (p) => `make the setting a secret one, or leave the word out: ${p.word}=nothing`,
+  ),
+  'list-no-label': row(
+    422,
+    'Nothing to hold it',
+    (p) => `the group ${p.group} is not taken for a label, and ${p.word} is said of all of it`,
+    (p) => `[${p.group}]=label ${p.group}, or leave the word out: ${p.word}=nothing`,
+  ),
   'paste-differs': row(
     409,
     'Known otherwise',

@@ -73,6 +73,9 @@ const outcomeSchema = z.object({
 });
 export type ImportOutcome = z.output<typeof outcomeSchema>;
 
+/** Who says what a word of a list means. */
+const meaningSources = ['said', 'remembered', 'guessed'] as const;
+
 /** How far an uploaded import is. */
 export const uploadStates = [
   'waiting',
@@ -157,7 +160,15 @@ export const importRoutes = {
         .string()
         .min(1)
         .max(1_000_000)
-        .describe('Lines of a hosts file, or of a table; blanks, tabs or commas between'),
+        .describe(
+          'Lines of a hosts file, a table with blanks, tabs or commas between, or a tree of groups in INI or YAML',
+        ),
+      means: z
+        .record(z.string().min(1).max(100), z.string().trim().min(1).max(200))
+        .default({})
+        .describe(
+          'What words of the list mean: address, user, password, setting NAME, members ...; [GROUP]: label NAME, site NAME ...; WORD:VALUE: as it is called here; remembered once saved',
+        ),
       dialect: text().optional(),
       site: text().optional(),
       duty: text().optional(),
@@ -176,7 +187,22 @@ export const importRoutes = {
         .describe('Of prefixes that are made for addresses which no prefix covers'),
       apply: z.boolean().default(false).describe('Left out, nothing is saved'),
     }),
-    reply: outcomeSchema.extend({ label: z.string().nullable() }),
+    reply: outcomeSchema.extend({
+      label: z.string().nullable(),
+      form: z.enum(['lines', 'ini', 'yaml']),
+      /** Words of the list with what they were taken for; null for those that have no counterpart, and are left out. */
+      words: z.array(
+        z.object({
+          word: z.string(),
+          means: z.string().nullable(),
+          by: z.enum(meaningSources).nullable(),
+          times: z.int(),
+          /** Null where it is a secret, or sounds like one. */
+          example: z.string().nullable(),
+        }),
+      ),
+      groups: z.array(z.object({ group: z.string(), hosts: z.int(), means: z.string(), by: z.enum(meaningSources) })),
+    }),
   }),
   'import.upload': route({
     method: 'POST',

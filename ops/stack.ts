@@ -56,9 +56,9 @@ export const databaseEnv = (database: Mariadb, name: string): Record<string, str
 const ended = (child: ReturnType<typeof spawn>): Promise<number> =>
   new Promise((done) => child.once('exit', (code) => done(code ?? 1)));
 
-/** Makes one user a role, named as the role. */
-export async function makeUsers(env: Record<string, string>): Promise<void> {
-  for (const role of roles) {
+/** Makes one user a role, named as the role; each takes a program of its own, and its time. */
+export async function makeUsers(env: Record<string, string>, wanted: readonly Role[] = roles): Promise<void> {
+  for (const role of wanted) {
     const child = spawn(process.execPath, ['dist/service.js', 'user', role, role], {
       env: { ...process.env, ...env },
       stdio: ['pipe', 'ignore', 'inherit'],

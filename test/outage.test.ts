@@ -17,7 +17,7 @@ describe('an outage', () => {
   before(async () => {
     database = await startMariadb({ folder, databases: ['zpine_outage'] });
     const env = { ...databaseEnv(database, 'zpine_outage'), ZPINE_LOG_LEVEL: 'silent' };
-    await makeUsers(env);
+    await makeUsers(env, ['engineer', 'viewer']);
     service = await startBuiltService(env);
     engineer = await clientFor(service.url, 'engineer');
     await engineer.add('prefix', { cidr: '10.90.0.0/20' });

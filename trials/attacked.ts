@@ -8,7 +8,7 @@ import { mustParse } from '@zpine/core/fault';
 import { Client } from '@zpine/contract/client';
 import { type Role, roles } from '@zpine/contract/roles';
 import { loadDemo } from '@zpine/demo/load';
-import { bootNet, makeUsers, startBuiltService, tokenFor, type TestService } from '../ops/stack.ts';
+import { bootNet, makeUsers, PASSWORD, startBuiltService, tokenFor, type TestService } from '../ops/stack.ts';
 
 export interface Attacked {
   service: TestService;
@@ -25,11 +25,15 @@ export interface Attacked {
 export async function attacked(database: Record<string, string>, more: Record<string, string> = {}): Promise<Attacked> {
   const net = bootNet();
   const env = { ...database, ZPINE_LOG_LEVEL: 'silent', ...net.env, ...more };
-  await makeUsers(env);
+  await makeUsers(env, ['admin']);
   const service = await startBuiltService(env);
-  const tokens = {} as Record<Role, string>;
-  for (const role of roles) tokens[role] = await tokenFor(service.url, role);
+  const tokens = { admin: await tokenFor(service.url, 'admin') } as Record<Role, string>;
   const client = new Client({ url: service.url, token: tokens.admin, via: 'api' });
+  for (const role of roles) {
+    if (role === 'admin') continue;
+    await client.call('user.add', { body: { name: role, role, password: PASSWORD } });
+    tokens[role] = await tokenFor(service.url, role);
+  }
   await loadDemo(client, () => undefined);
   const rows = net.dialMap.map((row) => mustParse(parseDialRow(row)));
   const at = (address: string, port: number): Endpoint => dial(rows, 'default', { address, port });

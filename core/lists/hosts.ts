@@ -1,6 +1,7 @@
 /** Names and addresses as people have them: lines of a hosts file, a table copied from a spreadsheet. */
 import { formatIp, parseIp, type Ip } from '../addressing/ip.ts';
 import { cellsOf, linesOf, separatorOf, type Line } from './cells.ts';
+import { guessMeaning, hostWords, type Meaning } from './meanings.ts';
 
 export interface ListedHost {
   line: number;
@@ -11,6 +12,10 @@ export interface ListedHost {
   again: { line: number; address: string }[];
   /** What else stood in the line. */
   note: string | null;
+  /** What columns with a head say of it: by the word of the head. */
+  said: { word: string; value: string }[];
+  /** Where the name is a whole one of DNS: what stands behind the first dot. */
+  domain: string | null;
 }
 
 export interface HostFault {
@@ -35,6 +40,9 @@ const headWords = {
   address: /^(address|ip|ip address|ipv4|ipv6|management|management address|mgmt|mgmt ip)$/i,
 };
 
+/** A host that only has an address is called by it, until it has said its name. */
+export const nameByAddress = (address: string): string => `at-${address.replace(/[.:]+/g, '-').replace(/-$/, '')}`;
+
 const nameShape = /^[a-z0-9][a-z0-9._-]*$/i;
 const hasLetter = (text: string): boolean => /[a-z]/i.test(text);
 
@@ -46,12 +54,16 @@ const ipOf = (cell: string): Ip | undefined => {
 const likeAddress = (cell: string): boolean =>
   /^[0-9]+(\.[0-9]+){2,}(\/\d+)?$/.test(cell) || (/^[0-9a-f:.]+$/i.test(cell) && cell.split(':').length > 2);
 
-export function readHosts(text: string): { hosts: ListedHost[]; faults: HostFault[] } {
+/** `told`: what the heads of columns mean, where that was said. */
+export function readHosts(
+  text: string,
+  told: (word: string) => Meaning | undefined = () => undefined,
+): { hosts: ListedHost[]; faults: HostFault[]; heads: string[] } {
   const lines = withoutInterfaces(linesOf(text));
   const separator = separatorOf(lines.map((line) => line.text));
   const hosts = new Map<string, ListedHost>();
   const faults: HostFault[] = [];
-  const columns = headsIn(cellsOf(lines[0]?.text ?? '', separator));
+  const columns = headsIn(cellsOf(lines[0]?.text ?? '', separator), told);
   for (const line of columns ? lines.slice(1) : lines) {
     // The address, a tab, and all the names in one: a line of a hosts file, whatever the other lines are.
     const inOne = separator === '\t' && !columns && isHostsLine(cellsOf(line.text, separator));
@@ -60,7 +72,11 @@ export function readHosts(text: string): { hosts: ListedHost[]; faults: HostFaul
     if ('code' in read) faults.push(read);
     else join(hosts, read, faults);
   }
-  return { hosts: [...hosts.values()], faults };
+  return {
+    hosts: [...hosts.values()],
+    faults,
+    heads: columns ? [...columns.said, ...columns.rest].map(({ word }) => word) : [],
+  };
 }
 
 /** `10.77.16.11 <tab> ard-acc-1.brackwater.example ard-acc-1` (hosts(5)). */
@@ -83,15 +99,33 @@ function withoutInterfaces(lines: Line[]): Line[] {
 }
 
 interface Columns {
+  /** -1 where there is none. */
   name: number;
   address: number;
+  said: { word: string; at: number }[];
+  /** Columns of which nobody knows what they mean. */
+  rest: { word: string; at: number }[];
 }
 
-/** A first line that says what the columns are. */
-function headsIn(cells: string[]): Columns | undefined {
-  const name = cells.findIndex((cell) => headWords.name.test(cell));
-  const address = cells.findIndex((cell) => headWords.address.test(cell));
-  return name >= 0 && address >= 0 ? { name, address } : undefined;
+/** A first line that says what the columns are: two of them at least, of which one is name or address. */
+function headsIn(cells: string[], told: (word: string) => Meaning | undefined): Columns | undefined {
+  const meaning = (cell: string) => told(cell.toLowerCase())?.is ?? guessMeaning(cell)?.is;
+  if (cells.some((cell) => ipOf(cell) !== undefined || likeAddress(cell))) return undefined;
+  const find = (head: 'name' | 'address') => {
+    const said = cells.findIndex((cell) => told(cell.toLowerCase())?.is === head);
+    return said >= 0
+      ? said
+      : cells.findIndex((cell) => told(cell.toLowerCase()) === undefined && headWords[head].test(cell));
+  };
+  const [name, address] = [find('name'), find('address')];
+  const others = cells.flatMap((cell, at) => (at === name || at === address || cell === '' ? [] : [{ cell, at }]));
+  const known = others.filter(
+    ({ cell }) => meaning(cell) !== undefined && (hostWords as readonly string[]).includes(meaning(cell) ?? ''),
+  );
+  if ((name < 0 && address < 0) || (name < 0 || address < 0 ? known.length === 0 : false)) return undefined;
+  const columns = (all: typeof others) => all.map(({ cell, at }) => ({ word: cell.toLowerCase(), at }));
+  const left = others.filter(({ cell }) => meaning(cell) === undefined);
+  return { name, address, said: columns(others.filter((one) => !left.includes(one))), rest: columns(left) };
 }
 
 function readLine(
@@ -108,7 +142,15 @@ function readLine(
     const code = read.ok ? 'address-syntax' : (read.fault.code as HostFault['code']);
     return { line, code, column: 'address', value: addressCell, params: read.ok ? {} : read.fault.params };
   }
-  const others = cells.filter((cell, i) => i !== at && cell !== '' && !noAddress.test(cell));
+  const said = (columns?.said ?? []).flatMap(({ word, at: place }) => {
+    const value = cells[place] ?? '';
+    return value === '' ? [] : [{ word, value }];
+  });
+  const others = columns
+    ? [cells[columns.name] ?? '', ...columns.rest.map(({ at: place }) => cells[place] ?? '')].filter(
+        (cell) => cell !== '' && !noAddress.test(cell),
+      )
+    : cells.filter((cell, i) => i !== at && cell !== '' && !noAddress.test(cell));
   const names = columns
     ? [cells[columns.name] ?? '']
     : others.filter((cell) => nameShape.test(cell) && hasLetter(cell));
@@ -116,7 +158,11 @@ function readLine(
   // Every machine's own lines: nobody reaches another device by them.
   if (separator === null && at === 0 && ip && ownOnly.test(formatIp(ip))) return undefined;
   // In a hosts file all that follows are names of the same host, the short one is meant; in a table the first is its name.
-  const given = (separator === null ? names.find((name) => !name.includes('.')) : undefined) ?? names[0];
+  const byAddress = ip && others.length === 0 ? nameByAddress(formatIp(ip)) : undefined;
+  const given =
+    (separator === null ? names.find((name) => !name.includes('.')) : undefined) ??
+    (names[0] || undefined) ??
+    byAddress;
   if (given === undefined || !nameShape.test(given))
     return { line, code: 'paste-row', column: 'name', value: text.trim(), params: { value: text.trim() } };
   const name = (given.split('.')[0] ?? given).toLowerCase();
@@ -124,7 +170,8 @@ function readLine(
   const note = [...rest, ...(given.toLowerCase() === name ? [] : [given]), ...(comment === null ? [] : [comment])].join(
     ', ',
   );
-  return { line, name, addresses: ip ? [formatIp(ip)] : [], again: [], note: note === '' ? null : note };
+  const domain = /^[^.]+\.(.+)$/.exec(names.find((one) => one.includes('.')) ?? '')?.[1]?.toLowerCase() ?? null;
+  return { line, name, addresses: ip ? [formatIp(ip)] : [], again: [], note: note === '' ? null : note, said, domain };
 }
 
 /** A host may stand in two lines, with an address of either family. */

@@ -158,10 +158,41 @@ describe('pasted lists of names and addresses', () => {
     ['a device before its loopback', 'har-wb-1 127.0.0.1\n', ['1 har-wb-1 127.0.0.1 -']],
     ['leading zeros', 'ard-acc-1 010.077.016.011\n', [], ['1 address address-leading-zero 010.077.016.011']],
     ['an octet too many', 'ard-acc-1 10.77.16.256\n', [], ['1 address address-octet 10.77.16.256']],
-    ['an address without a name', '10.77.16.11\n', [], ['1 name paste-row 10.77.16.11']],
+    [
+      'an address without a name',
+      '10.77.16.11\n2001:db8::1\n',
+      ['1 at-10-77-16-11 10.77.16.11 -', '2 at-2001-db8-1 2001:db8::1 -'],
+    ],
+    ['whole names without addresses', 'ard-acc-1.brackwater.example\n', ['1 ard-acc-1 - ard-acc-1.brackwater.example']],
   ];
   for (const [what, text, read, faults = []] of cases)
     it(`reads ${what}`, () => expect(hosts(text)).to.deep.equal({ hosts: read, faults }));
+});
+
+describe('tables of hosts whose heads say what else they tell', () => {
+  const read = (text: string) =>
+    readHosts(text).hosts.map(({ name, addresses, said, note }) => [
+      name,
+      addresses.join(),
+      said.map(({ word, value }) => `${word}=${value}`).join(' '),
+      note,
+    ]);
+
+  it('give each host what stands in its line', () => {
+    const text = 'ssh port;Name;IP;OS;Floor\n2222;ard-acc-1;10.77.16.11;furrow;2\n;ard-acc-2;10.77.16.12;;3\n';
+    expect(read(text)).to.deep.equal([
+      ['ard-acc-1', '10.77.16.11', 'ssh port=2222 os=furrow', '2'],
+      ['ard-acc-2', '10.77.16.12', '', '3'],
+    ]);
+  });
+
+  it('need no name, where each is called by its address', () =>
+    expect(read('ip,user\n10.77.16.11,netops\n')).to.deep.equal([
+      ['at-10-77-16-11', '10.77.16.11', 'user=netops', null],
+    ]));
+
+  it('are told from lines that only look alike', () =>
+    expect(read('switch user 10.77.16.11\n')).to.deep.equal([['switch', '10.77.16.11', '', 'user']]));
 });
 
 describe('lists of numbers', () => {

@@ -5,6 +5,9 @@ import { walkDocument } from './walk.ts';
 /** The site plan that the guide shows whole. */
 const plan = /```yaml\n(- name: landing[\s\S]*?)```/.exec(readFileSync('docs/guide.md', 'utf8'))?.[1] ?? '';
 
+/** The list in groups that it shows whole. */
+const groups = /```ini\n([\s\S]*?)```/.exec(readFileSync('docs/guide.md', 'utf8'))?.[1] ?? '';
+
 walkDocument('docs/guide.md', {
   files: {
     'copies.csv': 'name,positionU,serial,mac\nske-acc-11,8,LF24-0301-03,00:00:5e:00:53:c3\n',
@@ -19,6 +22,7 @@ walkDocument('docs/guide.md', {
     'settings.csv': 'setting,layer,of,mode,value\ntime.servers,site,mos,set,10.77.0.5\n',
     'pallet.txt': 'LF24-0501-01\n0000.5e00.53d1\n',
     'shelf.txt': 'LF24-0501-07\n0000.5e00.53d7\n',
+    'groups.ini': groups,
     'hosts.txt': '127.0.0.1\tlocalhost\n10.77.0.61\thar-acc-61.brackwater.example har-acc-61\n',
   },
   before: {
@@ -39,6 +43,7 @@ walkDocument('docs/guide.md', {
     'zpine rack fill',
     'zpine cable pairs',
     'zpine import',
+    'zpine device paste groups',
     'zpine prefix',
     'zpine siteplan apply',
     'zpine site copy',

@@ -31,7 +31,7 @@ describe('a service that is killed in the middle of an arrival', () => {
       ZPINE_WAIT_PROBE: '1',
       ...net.env,
     };
-    await makeUsers(env);
+    await makeUsers(env, ['admin']);
     await start();
     await loadDemo(client, () => undefined);
     lab = newLab(net, folder);

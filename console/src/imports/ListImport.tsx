@@ -11,20 +11,25 @@ import { LabelsInput } from '../records/Labels.tsx';
 import { RefInput } from '../records/RefInput.tsx';
 import { WhereInput } from '../records/WhereInput.tsx';
 import { textOf } from './files.ts';
+import { Meanings, type ListWords } from './Meanings.tsx';
 import { Outcome } from './Outcome.tsx';
 
-type Options = Record<string, string | number | undefined>;
+type Options = Record<string, string | number | Record<string, string> | undefined>;
+
+type Set = (name: string, value: string | number | Record<string, string> | null) => void;
 
 interface ListProps {
   /** Sends what was pasted, with what is said once for all. */
   send: (by: Client, text: string, options: Options, apply: boolean) => Promise<ImportOutcome>;
   placeholder: string;
   to: string;
-  fields: (options: Options, set: (name: string, value: string | number | null) => void) => ReactNode;
+  fields: (options: Options, set: Set) => ReactNode;
+  /** What is shown of an answer above what would come of it. */
+  above?: (outcome: ImportOutcome, options: Options, set: Set) => ReactNode;
 }
 
 /** A list with what holds for all of it beside; what would come of it is shown as it grows. */
-function ListImport({ send, placeholder, to, fields }: ListProps) {
+function ListImport({ send, placeholder, to, fields, above }: ListProps) {
   const attempt = useAttempt();
   const navigate = useNavigate();
   const [text, setText] = useState('');
@@ -50,7 +55,7 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
     }, 250);
     return () => clearTimeout(timer);
   }, [text, options, send]);
-  const set = (name: string, value: string | number | null) =>
+  const set: Set = (name, value) =>
     setOptions((before) => ({ ...before, [name]: value === null || value === '' ? undefined : value }));
   const changes = outcome ? outcome.counts.add + outcome.counts.edit : 0;
   const ready = outcome !== undefined && outcome.faults.length === 0 && changes > 0;
@@ -89,6 +94,7 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
             </div>
           )}
           {ready && <Impact write={(by) => send(by, text, options, true)} asked={[text, options]} />}
+          {outcome && above?.(outcome, options, set)}
           {outcome && <Outcome outcome={outcome} />}
         </div>
         <section className="panel" aria-label="For all of them">
@@ -106,8 +112,6 @@ function ListImport({ send, placeholder, to, fields }: ListProps) {
     </>
   );
 }
-
-type Set = (name: string, value: string | number | null) => void;
 
 function Ref({ kind, title, options, set }: { kind: KindName; title: string; options: Options; set: Set }) {
   return (
@@ -147,7 +151,7 @@ function Line({
         id={`list-${name}`}
         autoComplete="off"
         placeholder={hint}
-        value={options[name] ?? ''}
+        value={(options[name] as string | undefined) ?? ''}
         onChange={(event) => set(name, event.target.value)}
       />
     </>
@@ -207,8 +211,15 @@ export function Hosts() {
     <ListImport
       send={sendHosts}
       to="/devices?stage=unproved"
+      above={(outcome, options, set) => (
+        <Meanings
+          read={outcome as ImportOutcome & ListWords}
+          said={(options.means as Record<string, string> | undefined) ?? {}}
+          onSay={(means) => set('means', means)}
+        />
+      )}
       placeholder={
-        'A name and an address a line: a hosts file, or a table from a spreadsheet.\n\n10.90.1.5  old-sw-1.brackwater.example old-sw-1\nold-sw-2, 10.90.1.6'
+        'A hosts file, a table from a spreadsheet, bare addresses, or groups of hosts in INI or YAML.\n\n10.90.1.5  old-sw-1.brackwater.example old-sw-1\nold-sw-2, 10.90.1.6'
       }
       fields={(options, set) => (
         <>

@@ -4,7 +4,7 @@ import { Refusal } from '@zpine/contract/errors';
 import { importKinds, isImportKind, type ImportKind } from '@zpine/contract/importRoutes';
 import type { Tx } from '../../store/tx.ts';
 
-export async function rememberedHeads(tx: Tx, kind: ImportKind): Promise<Map<string, string | null>> {
+export async function rememberedHeads(tx: Tx, kind: ImportKind | 'list'): Promise<Map<string, string | null>> {
   const rows = await tx.select<{ head: string; field: string | null }>(
     'SELECT head, field FROM head_mapping WHERE kind = ?',
     [kind],
@@ -14,7 +14,11 @@ export async function rememberedHeads(tx: Tx, kind: ImportKind): Promise<Map<str
 
 const MOST_SIGNS = 100;
 
-export async function rememberHeads(tx: Tx, kind: ImportKind, columns: Record<string, string | null>): Promise<void> {
+export async function rememberHeads(
+  tx: Tx,
+  kind: ImportKind | 'list',
+  columns: Record<string, string | null>,
+): Promise<void> {
   for (const [column, field] of Object.entries(columns)) {
     if (column.length > MOST_SIGNS) continue;
     await tx.execute(

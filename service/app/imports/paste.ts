@@ -1,7 +1,6 @@
 /** Names and addresses of devices that run already: they become unproved devices, and the login is said once for all. */
 import { parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, networkOf, truncations, usableRange, type Prefix } from '@zpine/core/addressing/prefix';
-import { readHosts, type ListedHost } from '@zpine/core/lists/hosts';
 import { parseLabel } from '@zpine/core/naming/labels';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
@@ -14,43 +13,43 @@ import { smallestCovering } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { mustFindField } from '../records/refs.ts';
 import type { ImportRow, RowFault } from './rows.ts';
+import { rememberHeads } from './headMapping.ts';
+import { readListed, type Listed, type ListedValue, type ListHost } from './listed.ts';
 import { importRows } from './run.ts';
 
 type Input = BodyOf<'import.paste'>;
 
 /** The interface that a device is reached by, as long as nobody knows better. */
 const MANAGEMENT = 'management';
+/** Between the ranks of a group and those in it. */
+const RANK_STEP = 10;
 
 export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'import.paste'>> {
-  const read = readHosts(input.text);
+  const read = await readListed(tx, input);
   const vrf =
     input.vrf === undefined ? { id: DEFAULT_VRF, key: defaultVrf } : await mustFindField(tx, 'vrf', input.vrf, 'vrf');
   const newDialect = await shippedDialect(tx, input.dialect);
   for (const field of ['dialect', 'site', 'duty', 'model'] as const)
     if (input[field] !== undefined && !(field === 'dialect' && newDialect !== undefined))
       await mustFindField(tx, field, input[field], field);
-  const label = await labelFor(tx, input);
+  const label = await labelFor(tx, input, read);
   const paste = new Paste(tx, input, vrf, label);
   for (const host of read.hosts) await paste.host(host);
-  const faults: RowFault[] = read.faults.map(({ line, code, column, value, params }) => ({
-    file: null,
-    row: line,
-    kind: 'device',
-    column,
-    value,
-    code,
-    params,
-  }));
+  const dialects = new Set([newDialect]);
+  for (const { fields } of read.hosts) dialects.add(await shippedDialect(tx, fields.dialect));
   const rows = [
-    ...(newDialect === undefined ? [] : [row(0, 'dialect', { name: newDialect })]),
+    ...[...dialects].flatMap((name) => (name === undefined ? [] : [row(0, 'dialect', { name })])),
+    ...(await labelRows(tx, read)),
     ...paste.rows,
-    ...(label === null ? [] : login(input, label)),
+    ...(label === null ? [] : login(input, label, read)),
   ];
-  const outcome = await importRows(tx, rows, [...faults, ...paste.faults], { apply: input.apply, format: 'csv' });
+  const outcome = await importRows(tx, rows, [...read.faults, ...paste.faults], { apply: input.apply, format: 'csv' });
   outcome.counts.same += paste.standing;
   // People count the lines that they pasted.
-  outcome.rows = new Set([...read.hosts.map((host) => host.line), ...read.faults.map((fault) => fault.line)]).size;
-  return { ...outcome, label };
+  outcome.rows = read.lines.size;
+  if (outcome.applied) await rememberHeads(tx, 'list', input.means);
+  const { form, words, groups } = read;
+  return { ...outcome, label, form, words, groups };
 }
 
 /** A dialect that ships and that nobody has entered yet comes along. */
@@ -61,31 +60,59 @@ async function shippedDialect(tx: Tx, typed: string | undefined): Promise<string
 }
 
 /** The label that carries the login: the one that is named, or the next `list-1`, `list-2` that nobody has. */
-async function labelFor(tx: Tx, input: Input): Promise<string | null> {
+async function labelFor(tx: Tx, input: Input, read: Listed): Promise<string | null> {
   if (input.label !== undefined) {
     const read = parseLabel(input.label);
     if (!read.ok) throw Refusal.at(['label'], read.fault.code, read.fault.params);
     return read.value;
   }
-  if (input.user === undefined && input.password === undefined && input.port === undefined) return null;
+  const shared = read.values.length > 0;
+  if (input.user === undefined && input.password === undefined && input.port === undefined && !shared) return null;
   const taken = new Set((await find(tx, 'label', {})).map((label) => label.name));
   let n = 1;
   while (taken.has(`list-${n}`)) n += 1;
   return `list-${n}`;
 }
 
-function login(input: Input, label: string): ImportRow[] {
+/** What the list says once for all of it, and what is said with it. */
+function login(input: Input, label: string, read: Listed): ImportRow[] {
   const user = input.user ?? 'zpine';
   const values: [string, unknown][] = [];
   if (input.user !== undefined || input.password !== undefined) values.push(['access.user', user]);
   if (input.password !== undefined) values.push(['users', { [user]: input.password }]);
   if (input.port !== undefined) values.push(['access.port', input.port]);
-  if (values.length === 0) return [];
+  const said = values.map(([setting]) => setting);
+  const shared = read.values.filter(({ setting }) => !said.includes(setting));
+  if (values.length + shared.length === 0) return [];
   return [
     row(0, 'label', { name: label }),
     ...values.map(([setting, value]) => row(0, 'value', { setting, layer: 'label', of: label, mode: 'set', value })),
+    ...valueRows('label', label, shared),
   ];
 }
+
+/** Labels that groups become; of groups in groups the inner one is heard, unless somebody ranked them otherwise. */
+async function labelRows(tx: Tx, { labels }: Listed): Promise<ImportRow[]> {
+  const standing = new Map((await find(tx, 'label', {})).map((one) => [one.name, one.rank]));
+  const made = labels.filter(({ values, nested }) => values.length > 0 || nested);
+  return made.flatMap(({ name, line, depth, nested, values }) => {
+    const rank = nested && (standing.get(name) ?? null) === null ? { rank: RANK_STEP * (depth + 1) } : {};
+    return [row(line, 'label', { name, ...rank }), ...valueRows('label', name, values)];
+  });
+}
+
+/** A value that is written as text is read as the setting wants it. */
+const valueRows = (layer: 'label' | 'device', of: string, values: readonly ListedValue[]): ImportRow[] =>
+  values.map(({ line, setting, word, value }) => ({
+    ...row(line, 'value', {
+      setting,
+      layer,
+      of,
+      mode: 'set',
+      value: typeof value === 'number' || typeof value === 'boolean' ? String(value) : value,
+    }),
+    heads: { value: word },
+  }));
 
 const row = (line: number, kind: ImportRow['kind'], fields: Record<string, unknown>): ImportRow => ({
   kind,
@@ -114,7 +141,7 @@ class Paste {
     this.label = label;
   }
 
-  async host(host: ListedHost): Promise<void> {
+  async host(host: ListHost): Promise<void> {
     const [device] = await find(this.tx, 'device', { natural_key: host.name });
     const has = device ? await this.managementAddresses(device) : [];
     // A router stands in a hosts file with its loopback: what it has on any interface is known already.
@@ -133,13 +160,20 @@ class Paste {
     if (differs !== undefined)
       return this.fault(host, 'address', differs, 'paste-differs', { device: host.name, has: has.join(', ') });
     for (const address of said) if (!(await this.isFree(host, address))) return;
+    const values = await this.valuesOf(host);
+    this.rows.push(...valueRows('device', host.name, values));
+    const more = device ? this.more(device, host) : {};
+    const takeMore = () => {
+      if (Object.keys(more).length > 0) this.rows.push(row(host.line, 'device', { name: host.name, ...more }));
+    };
     if (device && said.length === 0) {
-      this.standing += 1;
+      takeMore();
+      if (values.length === 0 && Object.keys(more).length === 0) this.standing += 1;
       return;
     }
     if (!device) this.add(host, said.length > 0);
-    else if (device.management === null)
-      this.rows.push(row(host.line, 'device', { name: host.name, management: this.interfaceOf(host) }));
+    else if (device.management === null) more.management = this.interfaceOf(host);
+    takeMore();
     const on = (device && (await keyOf(this.tx, 'interface', device.management))) ?? this.interfaceOf(host);
     if (said.length > 0 && on === this.interfaceOf(host))
       this.rows.push(
@@ -151,11 +185,35 @@ class Paste {
     }
   }
 
-  private readonly interfaceOf = (host: ListedHost): string => `${host.name}:${MANAGEMENT}`;
+  private readonly interfaceOf = (host: ListHost): string => `${host.name}:${MANAGEMENT}`;
 
-  private add(host: ListedHost, reachable: boolean): void {
-    const { dialect, site, duty, model, labels } = this.input;
-    const words = [labels, this.label].filter(Boolean).join(',');
+  /** What the list says of a device that stands, and the records do not say: what they do say stays. */
+  private more(device: Stored<'device'>, host: ListHost): Record<string, unknown> {
+    const fields = Object.entries(host.fields).filter(([field]) => device[field as keyof typeof host.fields] === null);
+    const has = device.labels ?? [];
+    const added = host.labels.flatMap((label) => {
+      const read = parseLabel(label);
+      return read.ok && has.includes(read.value) ? [] : [label];
+    });
+    return {
+      ...Object.fromEntries(fields),
+      ...(added.length > 0 ? { labels: [...has, ...added].join(',') } : {}),
+    };
+  }
+
+  /** What is said of this host alone; one without an address is looked up by its whole name. */
+  private async valuesOf(host: ListHost): Promise<ListedValue[]> {
+    if (host.domain === null || host.addresses.length > 0) return host.values;
+    const [setting] = await find(this.tx, 'setting', { name: 'name.domain' });
+    if (!setting) return host.values;
+    return [...host.values, { line: host.line, setting: setting.name, word: 'name', value: host.domain }];
+  }
+
+  private add(host: ListHost, reachable: boolean): void {
+    const { labels } = this.input;
+    // What the list says of a host goes before what is said for all of it.
+    const { dialect, site, duty, model } = { ...this.input, ...host.fields };
+    const words = [labels, this.label, ...host.labels].filter(Boolean).join(',');
     const given = {
       name: host.name,
       stage: 'unproved',
@@ -185,7 +243,7 @@ class Paste {
     return (await find(this.tx, 'address', { interface_id: device.management })).map((one) => one.address);
   }
 
-  private async isFree(host: ListedHost, address: string): Promise<boolean> {
+  private async isFree(host: ListHost, address: string): Promise<boolean> {
     const key = canonicalKey(kindOf('address'), this.vrf.id === DEFAULT_VRF ? address : `${address}@${this.vrf.key}`);
     const [held] = await find(this.tx, 'address', { natural_key: key });
     if (!held || held.interface === null) return true;
@@ -213,7 +271,7 @@ class Paste {
   }
 
   private fault(
-    host: ListedHost,
+    host: ListHost,
     column: string,
     value: string,
     code: RowFault['code'],

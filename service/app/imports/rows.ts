@@ -47,3 +47,20 @@ export const whole = (code: ErrorCode, params: RowFault['params'] = {}, file: st
 
 /** What every record has beside its fields is of no use in another place; the key helps to find it. */
 export const head = ['id', 'version', 'createdAt', 'updatedAt'];
+
+/** A fault in a line of a list of hosts. */
+export const deviceFault = (
+  line: number,
+  column: string | null,
+  value: string | null,
+  code: RowFault['code'],
+  params: RowFault['params'] = {},
+): RowFault => ({
+  file: null,
+  row: line,
+  kind: 'device',
+  column,
+  value,
+  code,
+  params,
+});
