@@ -31,6 +31,7 @@ import { addLive } from './live.ts';
 import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
 import { addRoutineVerbs } from './routines.ts';
+import { addSweeping } from './sweeping.ts';
 import { addRuns } from './runs.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
 import { addPlanVerbs } from './plans.ts';
@@ -47,7 +48,8 @@ const groups: Record<string, string> = {
   'Many at once': 'import export names',
   Addresses: 'lookup overlaps convert',
   Booting: 'edition arrival dhcp boot stranger',
-  'The running fleet': 'reach ask capture compare push drift errand routine operation check exception run live watch',
+  'The running fleet':
+    'reach sweep ask capture compare push drift errand routine operation check exception run live watch',
   Upkeep: 'doctor completion',
   'Signing in': 'sign-in sign-out who password token user',
 };
@@ -112,6 +114,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addLookups(program);
   addCheckVerbs(nouns.get('check') ?? program);
   addRoutineVerbs(nouns.get('routine') ?? program);
+  addSweeping(program, nouns.get('prefix') ?? program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);
   addEditions(program);

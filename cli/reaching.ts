@@ -2,6 +2,7 @@
 import type { Command } from 'commander';
 import { rungs, type RungState } from '@zpine/core/fleet/rungs';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
+import type { ReplyOf } from '@zpine/contract/routes';
 import { clientOf } from './context.ts';
 import { err, out, table, type Table } from './print.ts';
 import { confirmed } from './prompt.ts';
@@ -20,14 +21,18 @@ export function addReaching(program: Command): void {
   )
     .option('--accept', 'pin the host keys of devices that nobody has met yet, then look again; shows them first')
     .option('--accept-changed', 'pin keys, too, that differ from those that were pinned')
+    .option('--take', 'take what the devices say of themselves into records that lack it; shows it first')
     .option('--yes', 'do not ask')
-    .addHelpText('after', "\nExamples:\n  zpine reach har-acc-1\n  zpine reach --where 'stage=unproved' --accept")
+    .addHelpText(
+      'after',
+      "\nExamples:\n  zpine reach har-acc-1\n  zpine reach --where 'stage=unproved' --accept --take",
+    )
     .action(reach);
 }
 
 async function reach(
   devices: string[],
-  options: Selected & { accept?: boolean; acceptChanged?: boolean; yes?: boolean },
+  options: Selected & { accept?: boolean; acceptChanged?: boolean; take?: boolean; yes?: boolean },
   command: Command,
 ): Promise<void> {
   const body = selectionOf(devices, options);
@@ -62,7 +67,47 @@ async function reach(
   out(summary(run));
   const fresh = run.rows.filter((row) => row.rungs?.some((one) => one.state === 'open')).length;
   if (fresh > 0) out(`${fresh} host key${fresh === 1 ? '' : 's'} to be looked at: the same with --accept`);
+  const params = { id: String(run.id) };
+  const could = await client.call('run.take', { params, body: { apply: false } });
+  if (options.take)
+    await take(could, options, () =>
+      client.call('run.take', { params, body: { apply: true }, reason: options.reason }),
+    );
+  else {
+    const many = could.items.filter(({ changes }) => changes.length > 0).length;
+    if (many > 0)
+      out(`${many === 1 ? 'one device says' : `${many} devices say`} what the records lack: the same with --take`);
+  }
   judge(run);
+}
+
+type Taken = ReplyOf<'run.take'>;
+
+/** What devices said of themselves, into the records: shown, asked about, saved. */
+export async function take(
+  could: Taken,
+  { yes }: { yes?: boolean | undefined },
+  apply: () => Promise<Taken>,
+): Promise<void> {
+  if (could.items.length === 0) return out('the records lack nothing that they say of themselves');
+  out(
+    table(
+      ['device', 'would be', ''],
+      could.items.map(({ device, changes, left }) => [
+        device,
+        changes
+          .map(({ field, from, to }) => (from === null ? `${field} ${to}` : `${field} ${from} → ${to}`))
+          .join(', ') || '–',
+        left.map((one) => `left: ${one}`).join('; '),
+      ]),
+    ),
+  );
+  const many = could.items.filter(({ changes }) => changes.length > 0).length;
+  if (many === 0) return;
+  const question = `take it into the records of ${many} device${many === 1 ? '' : 's'}?`;
+  if (!(yes ?? (await confirmed(question, many, 'nothing was taken; --yes takes it without asking')))) return;
+  await apply();
+  out(`taken: ${many} device${many === 1 ? '' : 's'}`);
 }
 
 /** One row per device, one mark per rung, and what is in the way. */

@@ -153,6 +153,24 @@ export const fleetErrors = {
     (p) => `messages may not go to ${p.host}`,
     () => 'whoever runs the service names it in ZPINE_HOOK_HOSTS',
   ),
+  'sweep-off': row(
+    409,
+    'Not to be swept',
+    (p) => `nobody has said that the addresses of ${p.prefix} may be gone through`,
+    (p) => `zpine prefix edit ${p.prefix} --sweep look, or sign-in where unknown hosts may be signed in on`,
+  ),
+  'sweep-going': row(
+    409,
+    'Under way',
+    (p) => `sweep #${p.id} goes through ${p.prefix}`,
+    (p) => `zpine sweep show ${p.id}, or zpine sweep stop ${p.id}`,
+  ),
+  'sweep-large': row(
+    422,
+    'Too large',
+    (p) => `${p.prefix} has more than ${p.most} addresses`,
+    () => 'sweep the prefixes inside, one by one',
+  ),
   'live-not-seen': row(
     409,
     'Not seen so',

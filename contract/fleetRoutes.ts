@@ -15,6 +15,7 @@ import {
   runRowSchema,
   selection,
   sheetFaultSchema,
+  takenSchema,
   triedSchema,
   watchedSchema,
 } from './fleetShapes.ts';
@@ -181,6 +182,18 @@ export const fleetRoutes = {
     group: 'Fleet',
     body: z.strictObject(selection),
     reply: runHeadSchema,
+  }),
+  'run.take': route({
+    method: 'POST',
+    path: '/runs/{id}/taken',
+    role: 'engineer',
+    summary: 'Take what reached devices said of themselves into records that lack it: name, dialect, model, box',
+    group: 'Fleet',
+    body: z.strictObject({
+      devices: z.array(text(255)).min(1).max(20_000).optional().describe('Only these; left out, all of the run'),
+      apply: z.boolean().default(false).describe('Left out, nothing is saved'),
+    }),
+    reply: takenSchema,
   }),
   'run.ask': route({
     method: 'POST',

@@ -169,7 +169,7 @@ const rungFoundSchema = z.object({
   ms: z.int(),
 });
 
-const hostKeyShownSchema = z.object({
+export const hostKeyShownSchema = z.object({
   fingerprint: z.string(),
   algorithm: z.string(),
   /** The public key itself, in base64. */
@@ -235,6 +235,30 @@ const errandDoneSchema = z.object({
 });
 export type ErrandDone = z.output<typeof errandDoneSchema>;
 
+/** What a device said of itself; null for what it did not say. */
+export const metSchema = z.object({
+  dialect: z.string(),
+  name: z.string().nullable(),
+  model: z.string().nullable(),
+  version: z.string().nullable(),
+  serial: z.string().nullable(),
+  mac: z.string().nullable(),
+});
+export type Met = z.output<typeof metSchema>;
+
+/** What would come into the records of what devices said of themselves, or came. */
+export const takenSchema = z.object({
+  applied: z.boolean(),
+  items: z.array(
+    z.object({
+      device: z.string(),
+      changes: z.array(z.object({ field: z.string(), from: z.string().nullable(), to: z.string() })),
+      /** What is not taken, and why. */
+      left: z.array(z.string()),
+    }),
+  ),
+});
+
 export const runRowSchema = z.object({
   device: z.string(),
   state: z.enum(['waiting', 'working', 'done']),
@@ -244,6 +268,8 @@ export const runRowSchema = z.object({
   ms: z.int().nullable(),
   rungs: z.array(rungFoundSchema).optional(),
   hostKey: hostKeyShownSchema.nullable().optional(),
+  /** Of a device that was reached: what it says that it is. */
+  met: metSchema.optional(),
   answers: z.array(answerSchema).optional(),
   files: z.array(capturedShownSchema).optional(),
   errand: errandDoneSchema.optional(),

@@ -42,7 +42,7 @@ const columnsSchema = z
   .default({})
   .describe('Fields of columns whose heads are called otherwise; null leaves a column out; remembered once saved');
 
-const outcomeSchema = z.object({
+export const outcomeSchema = z.object({
   format: z.enum(formats),
   applied: z.boolean(),
   rows: z.int(),

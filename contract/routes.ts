@@ -9,6 +9,7 @@ import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
+import { sweepRoutes } from './sweepRoutes.ts';
 import { routineRoutes } from './routineRoutes.ts';
 import { checkRoutes } from './checkRoutes.ts';
 import { driftRoutes } from './driftRoutes.ts';
@@ -187,6 +188,7 @@ export const verbRoutes = {
   ...checkRoutes,
   ...routineRoutes,
   ...liveRoutes,
+  ...sweepRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

@@ -70,7 +70,7 @@ export async function makeUsers(env: Record<string, string>, wanted: readonly Ro
 
 let nets = 0;
 /** Stretches that one process of a test run has for itself, behind those of its siblings. */
-const STRETCHES = 75;
+const STRETCHES = 50;
 const seat = Number(process.env.ZPINE_TEST_SEAT ?? 0);
 
 /** A stretch of loopback of its own for booting devices, so that stacks side by side do not meet. */

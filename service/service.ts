@@ -13,6 +13,7 @@ import { letsIn } from './fleet/letsIn.ts';
 import { Keeper } from './fleet/keeper.ts';
 import { Runner } from './fleet/runner.ts';
 import { CaptureRepository } from './fleet/captureRepository.ts';
+import { Sweeper } from './fleet/sweeper.ts';
 import { Watcher } from './fleet/watcher.ts';
 import type { Apart } from './http/asked.ts';
 import { BodyRoom } from './http/bodyRoom.ts';
@@ -81,6 +82,8 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
   keeper.start();
   const runner = new Runner(store, dialMap, jumps.open, log);
   runner.start();
+  const sweeper = new Sweeper(store, { dialMap, jump: jumps.open, firstContact: false }, log);
+  sweeper.start();
   const watcher = new Watcher(
     store,
     { dialMap, jump: jumps.open, firstContact: false },
@@ -130,6 +133,7 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
       worker.stop(),
       keeper.stop(),
       runner.stop(),
+      sweeper.stop(),
       watcher.stop(),
       repository?.stop(),
       closeServer(server),

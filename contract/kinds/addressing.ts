@@ -105,6 +105,15 @@ export const prefix = kind({
       example: '10.77.16.240-10.77.16.250',
       about: 'For booting clients that match no device; they get an address and no boot file',
     },
+    sweep: {
+      own: true,
+      type: 'choice',
+      title: 'May be swept',
+      choices: ['no', 'look', 'sign-in'],
+      default: 'no',
+      about:
+        'Whether its addresses may be gone through for devices; sign-in: unknown hosts are signed in on, too, by a first-contact or factory login',
+    },
     handOut: {
       type: 'text',
       title: 'Who gets which',

@@ -38,7 +38,8 @@ const TAIL = 600;
 const escapes = /\u001b(?:\[[0-9;?]*[A-Za-z]|\][^\u0007]*\u0007|[()][A-Z0-9]|[=>])/g;
 
 /** The line that is being written: what stands behind the last line break. */
-const lastLine = (tail: string): string =>
+/** What stands behind the last line break, without the signs that only move a cursor. */
+export const lastLineOf = (tail: string): string =>
   tail.slice(Math.max(tail.lastIndexOf('\n'), tail.lastIndexOf('\r')) + 1).replace(escapes, '');
 
 /** What is waited for: a prompt, or the question for the second password. */
@@ -151,7 +152,7 @@ export class Terminal {
 
   private hasRights(): boolean {
     const { raise } = this.dialect.sheet;
-    return raise !== undefined && compilePattern(raise.raised).test(lastLine(this.tail));
+    return raise !== undefined && compilePattern(raise.raised).test(lastLineOf(this.tail));
   }
 
   private expect(
@@ -171,7 +172,7 @@ export class Terminal {
     if (!wait) return {};
     let send = '';
     for (;;) {
-      const line = lastLine(this.tail);
+      const line = lastLineOf(this.tail);
       const asked = line === '' ? undefined : wait.asks.find(({ pattern }) => pattern.test(line));
       if (asked) {
         send += `${asked.reply}\n`;

@@ -38,7 +38,7 @@ describe('work that is done apart', () => {
       heapMb: 40,
       importHeapMb: 40,
       residentBytes: 220 * 1024 * 1024,
-      seconds: () => 2,
+      seconds: () => 5,
       start: (heapMb) => {
         started += 1;
         const execArgv = [`--max-old-space-size=${heapMb}`];

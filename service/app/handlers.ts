@@ -23,6 +23,7 @@ import { addressingHandlers } from './addressing/handlers.ts';
 import { arrivalsHandlers } from './arrivals/handlers.ts';
 import { checksHandlers } from './checks/handlers.ts';
 import { routineHandlers } from './routines/handlers.ts';
+import { sweepHandlers } from './sweeps/handlers.ts';
 import { mattersHandlers } from './matters/handlers.ts';
 import { devicesHandlers } from './devices/handlers.ts';
 import { editionsHandlers } from './editions/handlers.ts';
@@ -41,6 +42,7 @@ const verbs: VerbHandlers = {
   ...arrivalsHandlers,
   ...checksHandlers,
   ...routineHandlers,
+  ...sweepHandlers,
   ...mattersHandlers,
   ...devicesHandlers,
   ...editionsHandlers,

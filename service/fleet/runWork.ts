@@ -3,6 +3,8 @@ import { FEW, mayTry, newGuard, endTry, beginTry, type LoginGuard } from '@zpine
 import { isOwnOperation } from '@zpine/core/dialect/operations';
 import type { Outcome } from '@zpine/core/fleet/outcomes';
 import { changingKinds } from '@zpine/contract/runKinds';
+import type { Dialect } from '@zpine/core/dialect/dialect';
+import { allDialects } from '../app/fleet/dialects.ts';
 import { capturedTexts } from '../app/fleet/captures.ts';
 import { notAsked, type Asked } from '../app/checks/judging.ts';
 import type { Look } from '../app/checks/looking.ts';
@@ -77,6 +79,7 @@ export class RunWork {
   private proved = 0;
   private editions: Ahead<IntendedEdition> | undefined;
   private looks: Ahead<Look> | undefined;
+  private dialects: Promise<Dialect[]> | undefined;
   private checks: PlannedCheck[] = [];
   private turned: () => void = () => undefined;
 
@@ -215,7 +218,7 @@ export class RunWork {
   private device(waiting: Waiting): Promise<{ row: RowResult; login: Login }> {
     const { kind, input } = this.run;
     const { target } = waiting;
-    if (kind === 'reach') return reachDevice(target, this.way);
+    if (kind === 'reach') return reachDevice(target, this.way, () => this.allDialects());
     if (kind === 'ask')
       return withSession(target, this.way, (session) => askDevice(waiting, input, session), { mostBytes: ASK_BYTES });
     if (kind === 'capture')
@@ -245,6 +248,10 @@ export class RunWork {
           : lookAtChange(kind, waiting, input, session);
       });
     return this.alone(waiting);
+  }
+
+  private allDialects(): Promise<Dialect[]> {
+    return (this.dialects ??= readOnly(this.store, this.actor, allDialects));
   }
 
   private intended({ device }: Target): Promise<IntendedEdition | undefined> {

@@ -15,6 +15,7 @@ const tables = {
   watch_due: { id: 'device_id', seconds: 60 },
   letter: { id: 'id', seconds: 60 },
   delivery: { id: 'id', seconds: 60 },
+  sweep: { id: 'id', seconds: 60 },
 } as const;
 
 /** By which claim work is done. It may cross to another process. */

@@ -18,6 +18,8 @@ export const TIME = ['10.77.0.5', '10.77.0.6'];
 export interface Fleet extends TestBench {
   client: Client;
   lab: Lab;
+  /** Where addresses are on loopback. */
+  dialMap: string[];
   /** Names by dialect, in their order. */
   names: Record<LabDialect, string[]>;
   all: string[];
@@ -79,7 +81,15 @@ export async function fleet(
     await bench.stop();
     rmSync(folder, { recursive: true, force: true });
   };
-  return { ...bench, client, lab, names, all: [...names.furrow, ...names.quill, ...names.shale], end };
+  return {
+    ...bench,
+    client,
+    lab,
+    dialMap: net.dialMap,
+    names,
+    all: [...names.furrow, ...names.quill, ...names.shale],
+    end,
+  };
 }
 
 /** The list as somebody pastes it, with the login for all of them. */

@@ -93,7 +93,9 @@ describe('reaching the fleet', function () {
       );
     await f.client.edit('device', 'har-wb-9', { dialect: null });
     const without = await reach({ devices: ['har-wb-9'] });
-    expect(stuck(rowOf(without, 'har-wb-9').rungs)).to.equal('dialect: its records name no dialect');
+    expect(stuck(rowOf(without, 'har-wb-9').rungs)).to.equal(
+      'dialect: it answers as shale does, which its records do not say',
+    );
   });
 
   it('tells by name which of those that were asked for are missing', async () => {

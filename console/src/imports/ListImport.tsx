@@ -93,8 +93,8 @@ function ListImport({ send, placeholder, to, fields, above }: ListProps) {
               {refused}
             </div>
           )}
-          {ready && <Impact write={(by) => send(by, text, options, true)} asked={[text, options]} />}
           {outcome && above?.(outcome, options, set)}
+          {ready && <Impact write={(by) => send(by, text, options, true)} asked={[text, options]} />}
           {outcome && <Outcome outcome={outcome} />}
         </div>
         <section className="panel" aria-label="For all of them">

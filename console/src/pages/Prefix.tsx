@@ -9,6 +9,7 @@ import { BlockMap } from '../addressing/BlockMap.tsx';
 import { CarveDrawer } from '../addressing/CarveDrawer.tsx';
 import { FillHistory } from '../addressing/FillHistory.tsx';
 import { ReshapeDrawer, type Reshape } from '../addressing/ReshapeDrawer.tsx';
+import { Sweep } from '../addressing/Sweep.tsx';
 import { ReserveDrawer } from '../addressing/ReserveDrawer.tsx';
 import { client, keys, problemOf, queries } from '../api.ts';
 import type { AnyRecord } from '@zpine/contract/kind';
@@ -174,6 +175,7 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
         </div>
         <RecordHistory kind="prefix" id={record.id} />
       </div>
+      <Sweep prefix={record} />
       {placing && (
         <RecordDrawer
           kind="prefix"

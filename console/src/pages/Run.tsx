@@ -10,6 +10,7 @@ import { Answers, Save } from '../fleet/Answers.tsx';
 import { Compared } from '../fleet/Compared.tsx';
 import { upToDate } from '../fleet/following.ts';
 import { ErrandView } from '../fleet/ErrandView.tsx';
+import { MetTake } from '../fleet/MetTake.tsx';
 import { Judged } from '../fleet/Judged.tsx';
 import { Ladder } from '../fleet/Ladder.tsx';
 import { Outcome } from '../fleet/Outcome.tsx';
@@ -45,6 +46,7 @@ export default function Run() {
     refetchInterval: ({ state }) => (state.data && ['working', 'waiting'].includes(state.data.state) ? 1500 : false),
   });
   const run = found.data;
+  const may = useMay('engineer');
   return (
     <Page
       title={run ? `${run.kind === 'operation' ? run.title : titles[run.kind]} #${run.id}` : `Run #${id}`}
@@ -66,6 +68,7 @@ export default function Run() {
       )}
       {run?.ended && <div className="refused">Ended early: {run.ended}</div>}
       {run?.kind === 'reach' && <Ladder rows={run.rows} />}
+      {run?.kind === 'reach' && may && <MetTake run={run} />}
       {run?.kind === 'ask' && <Answers run={run} />}
       {run?.kind === 'capture' && <Captured run={run} />}
       {run?.kind === 'compare' && <Compared run={run} />}

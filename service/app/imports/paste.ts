@@ -4,6 +4,7 @@ import { formatPrefix, networkOf, truncations, usableRange, type Prefix } from '
 import { parseLabel } from '@zpine/core/naming/labels';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
+import type { ImportOutcome } from '@zpine/contract/importRoutes';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import { canonicalKey } from '@zpine/contract/kind';
 import { kindOf, type KindName, type Stored } from '@zpine/contract/kinds';
@@ -35,10 +36,11 @@ export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'impor
   const label = await labelFor(tx, input, read);
   const paste = new Paste(tx, input, vrf, label);
   for (const host of read.hosts) await paste.host(host);
-  const dialects = new Set([newDialect]);
-  for (const { fields } of read.hosts) dialects.add(await shippedDialect(tx, fields.dialect));
   const rows = [
-    ...[...dialects].flatMap((name) => (name === undefined ? [] : [row(0, 'dialect', { name })])),
+    ...(await dialectRows(tx, [
+      ...read.hosts,
+      { fields: input.dialect === undefined ? {} : { dialect: input.dialect } },
+    ])),
     ...(await labelRows(tx, read)),
     ...paste.rows,
     ...(label === null ? [] : login(input, label, read)),
@@ -50,6 +52,37 @@ export async function pasteDevices(tx: Tx, input: Input): Promise<ReplyOf<'impor
   if (outcome.applied) await rememberHeads(tx, 'list', input.means);
   const { form, words, groups } = read;
   return { ...outcome, label, form, words, groups };
+}
+
+/** Hosts that are at hand already, with rows that come along. */
+export async function importHosts(
+  tx: Tx,
+  hosts: readonly ListHost[],
+  more: readonly ImportRow[],
+  {
+    vrf,
+    apply,
+    ...input
+  }: Pick<Input, 'site' | 'duty' | 'labels'> & { vrf: { id: number; key: string }; apply: boolean },
+): Promise<ImportOutcome> {
+  for (const field of ['site', 'duty'] as const)
+    if (input[field] !== undefined) await mustFindField(tx, field, input[field], field);
+  const paste = new Paste(tx, { ...input, text: '', means: {}, apply }, vrf, null);
+  for (const host of hosts) await paste.host(host);
+  const rows = [...(await dialectRows(tx, hosts)), ...paste.rows, ...more];
+  const outcome = await importRows(tx, rows, paste.faults, { apply, format: 'csv' });
+  outcome.rows = hosts.length;
+  return outcome;
+}
+
+/** Dialects that ship, and that nobody has entered yet. */
+async function dialectRows(tx: Tx, hosts: readonly Pick<ListHost, 'fields'>[]): Promise<ImportRow[]> {
+  const names = new Set<string>();
+  for (const said of new Set(hosts.map(({ fields }) => fields.dialect))) {
+    const name = await shippedDialect(tx, said);
+    if (name !== undefined) names.add(name);
+  }
+  return [...names].map((name) => row(0, 'dialect', { name }));
 }
 
 /** A dialect that ships and that nobody has entered yet comes along. */

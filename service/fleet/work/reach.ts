@@ -1,13 +1,21 @@
 /** The way into one device, rung by rung. */
 import { blockingRung, ladder, rungs, type RungFound } from '@zpine/core/fleet/rungs';
+import type { Dialect } from '@zpine/core/dialect/dialect';
+import type { Met } from '@zpine/contract/fleetShapes';
 import type { Target } from '../../app/fleet/access.ts';
 import type { RowResult } from '../../app/fleet/work.ts';
+import { identify, toldBy } from '../identify.ts';
 import { connect, type HostKey, type ConnectOptions } from '../connect.ts';
 import { NotReached } from '../notReached.ts';
 import { noDialect, type Login } from '../reachable.ts';
 import { openSession, type Session } from '../session.ts';
 
-export async function reachDevice(target: Target, way: ConnectOptions): Promise<{ row: RowResult; login: Login }> {
+/** `dialects`: all that there are, for devices of which nobody has said what they speak. */
+export async function reachDevice(
+  target: Target,
+  way: ConnectOptions,
+  dialects: () => Promise<Dialect[]>,
+): Promise<{ row: RowResult; login: Login }> {
   const startedAt = Date.now();
   const begin = performance.now();
   const found: RungFound[] = [];
@@ -16,18 +24,27 @@ export async function reachDevice(target: Target, way: ConnectOptions): Promise<
   let hostKey: HostKey | undefined;
   let session: Session | undefined;
   let login: Login = 'unknown';
+  let met: Met | undefined;
   try {
     const connected = await connect(target, { ...way, holds: (rung, detail) => note(rung, 'holds', detail) });
     hostKey = connected.hostKey;
     login = 'let-in';
     if (!target.dialect) {
-      connected.client.end();
-      throw new NotReached('dialect', noDialect(target));
+      if (target.dialectName !== null) {
+        connected.client.end();
+        throw new NotReached('dialect', noDialect(target));
+      }
+      const { fingerprint } = hostKey;
+      const again = async () => (await connect({ ...target, pinned: fingerprint }, way)).client;
+      met = await identify(await dialects(), connected.client, again);
+      if (!met) throw new NotReached('dialect', `${noDialect(target)}, and it answers as none that is known here`);
+      note('dialect', 'open', `it answers as ${met.dialect} does, which its records do not say`);
+      return { login, row: row() };
     }
     const { access, dialect } = target;
     session = await openSession(connected.client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
     note('privilege', 'holds', privilege(target, session));
-    await speaks(session, target, note);
+    met = await speaks(session, target, note);
   } catch (error) {
     if (error instanceof NotReached) {
       hostKey = error.shown ?? hostKey;
@@ -38,18 +55,20 @@ export async function reachDevice(target: Target, way: ConnectOptions): Promise<
   } finally {
     session?.close();
   }
-  const stuck = blockingRung(found);
-  return {
-    login,
-    row: {
+  return { login, row: row() };
+
+  function row(): RowResult {
+    const stuck = blockingRung(found);
+    return {
       device: target.device,
-      outcome: stuck ? 'no contact' : 'reached',
+      // What it speaks is known now: somebody has to say it to the records.
+      outcome: stuck && !met ? 'no contact' : 'reached',
       detail: stuck ? `${rungs[stuck.rung]}: ${stuck.detail}` : (found.at(-1)?.detail ?? ''),
       startedAt,
       ms: performance.now() - begin,
-      result: { rungs: ladder(found), hostKey: hostKey ?? null },
-    },
-  };
+      result: { rungs: ladder(found), hostKey: hostKey ?? null, ...(met ? { met } : {}) },
+    };
+  }
 }
 
 function privilege({ access, dialect }: Target, session: Session): string {
@@ -58,25 +77,27 @@ function privilege({ access, dialect }: Target, session: Session): string {
   return access.second === undefined ? 'no second password in its access set: none was asked for' : 'none was needed';
 }
 
-/** The dialect is right when the device answers as its sheet says. */
+/** The dialect is right when the device answers as its sheet says; gives what it said of itself. */
 async function speaks(
   session: Session,
   { dialect }: Target,
   note: (rung: 'dialect', state: RungFound['state'], detail: string) => void,
-): Promise<void> {
-  if (!dialect) return;
+): Promise<Met | undefined> {
+  if (!dialect) return undefined;
   const { version } = dialect.sheet.questions;
-  const answer = await session.run(version?.command ?? dialect.sheet.running);
   const { title } = dialect.sheet;
-  if (answer.refused !== undefined) return note('dialect', 'gives', `it does not speak ${title}: ${answer.refused}`);
-  if (!version) return note('dialect', 'holds', `it answers as ${title} does`);
-  const [row] = dialect.rowsOf('version', answer.text);
-  if (!row)
-    return note(
+  const { answer, met } = await toldBy(session, dialect);
+  if (answer.refused !== undefined) note('dialect', 'gives', `it does not speak ${title}: ${answer.refused}`);
+  else if (!version) note('dialect', 'holds', `it answers as ${title} does`);
+  else if (!met)
+    note(
       'dialect',
       'gives',
       `"${version.command}" was not answered as ${title} would: ${answer.text.trim().split('\n')[0] ?? ''}`,
     );
-  const words = [row.model, row.version && `version ${row.version}`, row.serial].filter(Boolean).join(', ');
-  note('dialect', 'holds', words === '' ? `it answers as ${title} does` : words);
+  else {
+    const words = [met.model, met.version && `version ${met.version}`, met.serial].filter(Boolean).join(', ');
+    note('dialect', 'holds', words === '' ? `it answers as ${title} does` : words);
+  }
+  return met;
 }

@@ -67,4 +67,23 @@ export const everydaySteps: Step[] = [
   column('host_key', 'public_key', 'varchar(4000) CHARACTER SET ascii COLLATE ascii_bin'),
   // The day on which the plan began a routine last.
   plainTable('routine_turn', 'routine_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
+  // Whether the addresses of a prefix are gone through, and whether unknown hosts there are signed in on.
+  column('prefix', 'sweep', "varchar(10) NOT NULL DEFAULT 'no'"),
+  plainTable(
+    'sweep',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, prefix_id bigint(20) NOT NULL, prefix_key varchar(100) NOT NULL, vrf_id bigint(20) NOT NULL,
+     state varchar(10) NOT NULL, signs_in tinyint(1) NOT NULL, per_second int(11) NOT NULL, total int(11) NOT NULL, known int(11) NOT NULL,
+     done int(11) NOT NULL DEFAULT 0, silent int(11) NOT NULL DEFAULT 0, shut int(11) NOT NULL DEFAULT 0, stopping tinyint(1) NOT NULL DEFAULT 0, remarks varchar(2000) NOT NULL,
+     made_at datetime(3) NOT NULL, made_by varchar(63) NOT NULL, reason varchar(500), ended_at datetime(3), ended varchar(500),
+     claimed_until datetime(3), fence int(11) NOT NULL DEFAULT 0, KEY ix_sweep_state (state, id), KEY ix_sweep_prefix (prefix_id, id)`,
+  ),
+  plainTable(
+    'swept',
+    `sweep_id bigint(20) NOT NULL, address binary(16) NOT NULL, address_family tinyint(4) NOT NULL, rung varchar(20) NOT NULL, result longtext NOT NULL,
+     PRIMARY KEY (sweep_id, address), CONSTRAINT fk_swept_sweep FOREIGN KEY (sweep_id) REFERENCES sweep (id) ON DELETE CASCADE`,
+  ),
+  settingsStep('settings-of-first-contact', [
+    ['first-contact.user', 'By whom hosts are tried whose key nobody has accepted yet', 'text', null, null, false],
+    ['first-contact.password', 'The password for that: one that no device in service has', 'text', null, null, true],
+  ]),
 ];

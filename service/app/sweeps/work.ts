@@ -1,0 +1,86 @@
+/** What whoever sweeps takes from the database and puts back: a sweep at a time, its addresses in batches. */
+import { parseIp } from '@zpine/core/addressing/ip';
+import type { Dialect } from '@zpine/core/dialect/dialect';
+import { mustParse } from '@zpine/core/fault';
+import type { Swept } from '@zpine/contract/sweepRoutes';
+import { claimDue, release, renew, type Lease } from '../../store/claims.ts';
+import { byIds, keysOf } from '../../store/records.ts';
+import type { Tx } from '../../store/tx.ts';
+import { allDialects } from '../fleet/dialects.ts';
+import { loginsFor, type FirstLogins } from './logins.ts';
+import { addressesOf, saveSwept, sweeps, type SweepRow } from './sweeps.ts';
+
+export interface ClaimedSweep {
+  id: number;
+  lease: Lease;
+  vrf: string;
+  perSecond: number;
+  /** Those that are left. */
+  addresses: string[];
+  /** Undefined where nobody signs in. */
+  logins: FirstLogins['logins'] | undefined;
+  access: Omit<FirstLogins, 'logins' | 'remarks'>;
+  dialects: Dialect[];
+}
+
+export async function claimSweep(tx: Tx): Promise<ClaimedSweep | undefined> {
+  const [row] = await claimDue<SweepRow>(tx, 'sweep', {
+    columns: sweeps.all,
+    where: "state IN ('waiting', 'working')",
+    values: [],
+    order: 'id',
+    most: 1,
+  });
+  if (!row) return undefined;
+  await tx.execute("UPDATE sweep SET state = 'working' WHERE id = ?", [row.id]);
+  const prefix = (await byIds(tx, 'prefix', [Number(row.prefix_id)])).get(Number(row.prefix_id));
+  if (!prefix || prefix.sweep === 'no') {
+    await endSweep(
+      tx,
+      { id: Number(row.id), lease: row.lease },
+      prefix ? 'its prefix may not be swept any more' : 'its prefix is gone',
+    );
+    return undefined;
+  }
+  const { logins, remarks: _remarks, ...access } = await loginsFor(tx);
+  return {
+    id: Number(row.id),
+    lease: row.lease,
+    vrf: (await keysOf(tx, 'vrf', [prefix.vrf])).get(prefix.vrf) ?? 'default',
+    perSecond: row.per_second,
+    // Whoever had it before has done so many of them.
+    addresses: (await addressesOf(tx, prefix)).slice(row.done),
+    logins: prefix.sweep === 'sign-in' ? logins : undefined,
+    access,
+    dialects: await allDialects(tx),
+  };
+}
+
+/** Keeps what some addresses came to; gives whether to go on. */
+export async function keepSwept(
+  tx: Tx,
+  sweep: ClaimedSweep,
+  results: readonly { address: string; found: Swept | 'silent' | 'shut' }[],
+): Promise<'on' | 'stopped' | 'lost'> {
+  if (!(await renew(tx, sweep.lease))) return 'lost';
+  await saveSwept(
+    tx,
+    sweep.id,
+    results.map(({ address, found }) => ({ ...mustParse(parseIp(address)), found })),
+  );
+  const row = await tx.one<{ stopping: number; sweep: string | null }>(
+    'SELECT s.stopping, p.sweep FROM sweep s LEFT JOIN prefix p ON p.id = s.prefix_id WHERE s.id = ?',
+    [sweep.id],
+  );
+  return row?.stopping === 1 || row?.sweep === 'no' || row?.sweep === null ? 'stopped' : 'on';
+}
+
+export async function endSweep(tx: Tx, sweep: Pick<ClaimedSweep, 'id' | 'lease'>, early: string | null): Promise<void> {
+  await tx.execute("UPDATE sweep SET state = 'ended', ended_at = ?, ended = ? WHERE id = ?", [
+    await tx.now(),
+    early,
+    sweep.id,
+  ]);
+  await release(tx, sweep.lease);
+  tx.hint('sweep', sweep.id, null);
+}
