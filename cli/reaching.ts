@@ -84,7 +84,7 @@ async function reach(
 type Taken = ReplyOf<'run.take'>;
 
 /** What devices said of themselves, into the records: shown, asked about, saved. */
-export async function take(
+async function take(
   could: Taken,
   { yes }: { yes?: boolean | undefined },
   apply: () => Promise<Taken>,
