@@ -31,6 +31,7 @@ import { addLive } from './live.ts';
 import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
 import { addRoutineVerbs } from './routines.ts';
+import { addOpening } from './opening.ts';
 import { addSweeping } from './sweeping.ts';
 import { addRuns } from './runs.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
@@ -114,6 +115,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addLookups(program);
   addCheckVerbs(nouns.get('check') ?? program);
   addRoutineVerbs(nouns.get('routine') ?? program);
+  addOpening(program);
   addSweeping(program, nouns.get('prefix') ?? program);
   addSettingVerbs(nouns.get('setting') ?? program);
   addTemplateVerbs(nouns.get('template') ?? program);

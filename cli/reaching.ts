@@ -65,7 +65,9 @@ async function reach(
   out(ladders(run));
   out('');
   out(summary(run));
-  const fresh = run.rows.filter((row) => row.rungs?.some((one) => one.state === 'open')).length;
+  const fresh = run.rows.filter((row) =>
+    row.rungs?.some(({ rung, state }) => rung === 'host-key' && state === 'open'),
+  ).length;
   if (fresh > 0) out(`${fresh} host key${fresh === 1 ? '' : 's'} to be looked at: the same with --accept`);
   const params = { id: String(run.id) };
   const could = await client.call('run.take', { params, body: { apply: false } });
@@ -84,11 +86,7 @@ async function reach(
 type Taken = ReplyOf<'run.take'>;
 
 /** What devices said of themselves, into the records: shown, asked about, saved. */
-async function take(
-  could: Taken,
-  { yes }: { yes?: boolean | undefined },
-  apply: () => Promise<Taken>,
-): Promise<void> {
+async function take(could: Taken, { yes }: { yes?: boolean | undefined }, apply: () => Promise<Taken>): Promise<void> {
   if (could.items.length === 0) return out('the records lack nothing that they say of themselves');
   out(
     table(

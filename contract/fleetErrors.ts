@@ -153,6 +153,18 @@ export const fleetErrors = {
     (p) => `messages may not go to ${p.host}`,
     () => 'whoever runs the service names it in ZPINE_HOOK_HOSTS',
   ),
+  'terminal-upgrade': row(
+    426,
+    'A web socket is needed',
+    () => 'a terminal is opened by a web socket (RFC 6455), and this request asks for none',
+    () => 'zpine open DEVICE, or the page of the device',
+  ),
+  'terminal-unreached': row(
+    409,
+    'Not reached',
+    (p) => `no terminal on ${p.device}: ${p.why}`,
+    (p) => String(p.remedy ?? ''),
+  ),
   'sweep-off': row(
     409,
     'Not to be swept',

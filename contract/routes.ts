@@ -10,6 +10,7 @@ import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
 import { sweepRoutes } from './sweepRoutes.ts';
+import { terminalRoutes } from './terminalRoutes.ts';
 import { routineRoutes } from './routineRoutes.ts';
 import { checkRoutes } from './checkRoutes.ts';
 import { driftRoutes } from './driftRoutes.ts';
@@ -189,6 +190,7 @@ export const verbRoutes = {
   ...routineRoutes,
   ...liveRoutes,
   ...sweepRoutes,
+  ...terminalRoutes,
   ...importRoutes,
   ...findingRoutes,
   ...rackRoutes,

@@ -3,6 +3,7 @@ import type { Fault } from './faults.ts';
 import { Facts, type Part } from './facts.ts';
 import type { Hears } from './hears.ts';
 import { sleep } from './sleep.ts';
+import { BareDoor } from './bare.ts';
 import { doorFaults, fingerprintOf, newHostKey, SshDoor, type DoorOptions } from './ssh.ts';
 import type { Wire } from './wire.ts';
 
@@ -53,6 +54,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   readonly log: { at: string; text: string }[] = [];
   private power: AbortController | undefined;
   private door: SshDoor | undefined;
+  private bareDoor: BareDoor | undefined;
   private life: Promise<void> = Promise.resolve();
   readonly facts: Facts;
 
@@ -127,7 +129,8 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     this.power = undefined;
     await this.life;
     await this.door?.close();
-    this.door = undefined;
+    await this.bareDoor?.close();
+    [this.door, this.bareDoor] = [undefined, undefined];
     this.forget();
     this.facts.forget();
     this.changes = 0;
@@ -217,8 +220,15 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
 
   protected async openDoor(): Promise<void> {
     const { address } = this;
-    if (address === undefined || this.has('mute') || this.has('bare-only')) return;
+    if (address === undefined || this.has('mute')) return;
     const { flash, wire, faults } = this.options;
+    if (this.has('bare-only')) {
+      const { admits, shell } = this.behindTheDoor();
+      if (!shell) return;
+      this.bareDoor = new BareDoor({ ...wire.to(address, 23), admits, shell });
+      await this.bareDoor.open();
+      return this.note(`a door without encryption opens at ${address}`);
+    }
     this.door = new SshDoor({
       ...wire.to(address, 22),
       hostKey: flash.hostKey,

@@ -3,6 +3,7 @@ import { serve, type ServerType } from '@hono/node-server';
 import { setMaxListeners } from 'node:events';
 import type { AddressInfo } from 'node:net';
 import type { Logger } from 'pino';
+import { WebSocketServer } from 'ws';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { failUpload } from './app/imports/background.ts';
 import { Worker } from './app/worker.ts';
@@ -14,6 +15,7 @@ import { Keeper } from './fleet/keeper.ts';
 import { Runner } from './fleet/runner.ts';
 import { CaptureRepository } from './fleet/captureRepository.ts';
 import { Sweeper } from './fleet/sweeper.ts';
+import { openTerminal } from './fleet/terminals.ts';
 import { Watcher } from './fleet/watcher.ts';
 import type { Apart } from './http/asked.ts';
 import { BodyRoom } from './http/bodyRoom.ts';
@@ -117,6 +119,8 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
     consoleFolder: options.consoleFolder,
     room: new BodyRoom(IMPORTS_HELD * config.importBytes),
     apart: options.apart,
+    terminal: (actor, ref, size) =>
+      openTerminal(store, { dialMap, jump: jumps.open, firstContact: false }, actor, ref, size),
     processes: options.processes ?? (() => [processHere('service')]),
     closing: closing.signal,
   });
@@ -165,9 +169,14 @@ export async function startService(
   return { ...api, stop };
 }
 
+/** Nobody types or pastes more at a time. */
+const TYPED_BYTES = 256 * 1024;
+
 const listen = (fetch: Parameters<typeof serve>[0]['fetch'], config: Config): Promise<ServerType> =>
   new Promise((resolve, reject) => {
-    const server = serve({ fetch, hostname: config.listenHost, port: config.listenPort }, () => resolve(server));
+    const websocket = { server: new WebSocketServer({ noServer: true, maxPayload: TYPED_BYTES }) };
+    const options = { fetch, hostname: config.listenHost, port: config.listenPort, websocket };
+    const server = serve(options, () => resolve(server));
     server.once('error', reject);
   });
 

@@ -214,6 +214,14 @@ export const dialectSheet = z.strictObject({
     .min(1)
     .max(50)
     .describe('All other commands are refused when somebody only asks'),
+  bare: z
+    .strictObject({
+      user: pattern('The end of what it has written when it asks who is there'),
+      password: pattern('The end of what it has written when it asks for the password'),
+      refused: pattern('A line that says that somebody is not let in'),
+    })
+    .optional()
+    .describe('How it asks for user and password on a line without encryption (RFC 854)'),
   running: command('What prints the running configuration'),
   stored: command('What prints what is stored').optional(),
   keep: command('What stores what runs').optional(),

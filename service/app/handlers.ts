@@ -24,6 +24,7 @@ import { arrivalsHandlers } from './arrivals/handlers.ts';
 import { checksHandlers } from './checks/handlers.ts';
 import { routineHandlers } from './routines/handlers.ts';
 import { sweepHandlers } from './sweeps/handlers.ts';
+import { terminalHandlers } from './terminals/handlers.ts';
 import { mattersHandlers } from './matters/handlers.ts';
 import { devicesHandlers } from './devices/handlers.ts';
 import { editionsHandlers } from './editions/handlers.ts';
@@ -43,6 +44,7 @@ const verbs: VerbHandlers = {
   ...checksHandlers,
   ...routineHandlers,
   ...sweepHandlers,
+  ...terminalHandlers,
   ...mattersHandlers,
   ...devicesHandlers,
   ...editionsHandlers,

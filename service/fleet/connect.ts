@@ -7,6 +7,8 @@ import { parseIp } from '@zpine/core/addressing/ip';
 import type { Rung } from '@zpine/core/fleet/rungs';
 import ssh2, { Client, type AnyAuthMethod, type ConnectConfig } from 'ssh2';
 import type { Target } from '../app/fleet/access.ts';
+import { signInBare } from './bare.ts';
+import type { SignedIn } from './signedIn.ts';
 import { algorithmsFor, offered, unknownAlgorithm } from './algorithms.ts';
 import { NotReached } from './notReached.ts';
 import { sha256 } from '../store/digests.ts';
@@ -19,8 +21,9 @@ export interface HostKey {
 }
 
 export interface Connected {
-  client: Client;
-  hostKey: HostKey;
+  client: SignedIn;
+  /** Null on a line without encryption: nobody proves who he is. */
+  hostKey: HostKey | null;
 }
 
 /** Opens the way to a device behind a jump host. */
@@ -33,28 +36,52 @@ export interface ConnectOptions {
   firstContact: boolean;
   /** Told of every rung that holds. */
   holds?: (rung: Rung, detail: string) => void;
+  /** Told of every rung that there is none of. */
+  skips?: (rung: Rung, detail: string) => void;
 }
 
 export async function connect(target: Target, way: ConnectOptions): Promise<Connected> {
   const { access } = target;
   if (target.fault !== null) throw new NotReached('name', target.fault);
+  if (access.bare) return bareConnect(target, access.bare, way);
   const unread = access.key === undefined ? undefined : keyFault(access.key, access.passphrase);
   if (unread !== undefined) throw new NotReached('sign-in', `the key of its access set cannot be read: ${unread}`);
   const strange = unknownAlgorithm(access.algorithms);
   if (strange !== undefined)
     throw new NotReached('exchange', `the setting access.algorithms permits "${strange}", which is not known here`);
+  const { socket, open } = await begun(target, access.port, way);
+  return await handshake(target, socket, way, open);
+}
+
+/** Without encryption: there is no key to be shown, and none to be agreed on. */
+async function bareConnect(
+  target: Target,
+  bare: NonNullable<Target['access']['bare']>,
+  way: ConnectOptions,
+): Promise<Connected> {
+  const { socket } = await begun(target, bare.port, way);
+  way.skips?.('exchange', `without encryption: ${bare.reason}`);
+  way.skips?.('host-key', 'there is none: nobody proves who answers');
+  const client = await signInBare(target, socket, bare);
+  way.holds?.('sign-in', `${bare.user} was let in, without encryption`);
+  return { client, hostKey: null };
+}
+
+/** The way to a socket: a name, an answer, an open port. */
+async function begun(
+  target: Target,
+  port: number,
+  way: ConnectOptions,
+): Promise<{ socket: Duplex; open: () => Promise<Duplex> }> {
   const address = target.address ?? (await lookedUp(target));
   way.holds?.(
     'name',
     target.address === null ? `${target.hostName} is ${address} by DNS` : `${address}, by the records`,
   );
-  const open = () => openStream(target, address, way);
+  const open = () => openStream(target, address, port, way);
   const socket = await open();
-  way.holds?.(
-    'port',
-    target.jump ? `port ${access.port} is open, behind ${target.jump.key}` : `port ${access.port} is open`,
-  );
-  return await handshake(target, socket, way, open);
+  way.holds?.('port', target.jump ? `port ${port} is open, behind ${target.jump.key}` : `port ${port} is open`);
+  return { socket, open };
 }
 
 async function lookedUp({ hostName }: Target): Promise<string> {
@@ -69,8 +96,8 @@ async function lookedUp({ hostName }: Target): Promise<string> {
   }
 }
 
-async function openStream(target: Target, address: string, way: ConnectOptions): Promise<Duplex> {
-  const { port, connectSeconds } = target.access;
+async function openStream(target: Target, address: string, port: number, way: ConnectOptions): Promise<Duplex> {
+  const { connectSeconds } = target.access;
   if (target.jump) {
     const stream = await way.jump(target.jump, address, port);
     way.holds?.('answers', `the way goes by ${target.jump.key}`);

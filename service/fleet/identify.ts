@@ -2,7 +2,8 @@
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { lastLineOf, type Answer } from '@zpine/core/fleet/terminal';
 import type { Met } from '@zpine/contract/fleetShapes';
-import type { Client, ClientChannel } from 'ssh2';
+import type { ClientChannel } from 'ssh2';
+import type { SignedIn } from './signedIn.ts';
 import { withLimit } from './limit.ts';
 import { openSession, type Session } from './session.ts';
 
@@ -14,8 +15,8 @@ const ANSWER_MS = 5000;
 /** `first` is signed in already, and is used up; `again` signs in once more, for each further dialect that is tried. */
 export async function identify(
   dialects: readonly Dialect[],
-  first: Client,
-  again: () => Promise<Client>,
+  first: SignedIn,
+  again: () => Promise<SignedIn>,
 ): Promise<Met | undefined> {
   const prompt = await promptOf(first).catch(() => '');
   first.end();
@@ -56,7 +57,7 @@ const isSure = ({ name, model, version, serial }: Met): boolean =>
   [name, model, version, serial].filter((said) => said !== null).length >= 2;
 
 /** The line that stands when nothing more comes. */
-async function promptOf(client: Client): Promise<string> {
+async function promptOf(client: SignedIn): Promise<string> {
   const channel = await withLimit(
     new Promise<ClientChannel>((resolve, reject) =>
       client.shell({ term: 'dumb', cols: 500, rows: 1000 }, (error, opened) =>

@@ -1,7 +1,7 @@
 /** Jump hosts: one connection to each serves all devices behind it. */
 import type { Duplex } from 'node:stream';
 import type { DialRow } from '@zpine/core/addressing/dial';
-import type { Client } from 'ssh2';
+import type { SignedIn } from './signedIn.ts';
 import type { Target } from '../app/fleet/access.ts';
 import { connect } from './connect.ts';
 import { withLimit } from './limit.ts';
@@ -11,7 +11,7 @@ import { NotReached } from './notReached.ts';
 const IDLE_MS = 30_000;
 
 interface Held {
-  client: Promise<Client>;
+  client: Promise<SignedIn>;
   users: number;
   timer: NodeJS.Timeout | undefined;
 }
@@ -40,9 +40,11 @@ export class Jumps {
       const { connectSeconds } = jump.access;
       const stream = await withLimit(
         new Promise<Duplex>((resolve, reject) =>
-          client.forwardOut('127.0.0.1', 0, address, port, (error, channel) =>
-            error ? reject(error) : resolve(channel),
-          ),
+          client.forwardOut
+            ? client.forwardOut('127.0.0.1', 0, address, port, (error, channel) =>
+                error ? reject(error) : resolve(channel),
+              )
+            : reject(new Error('it is signed in on without encryption, and leads nowhere')),
         ),
         connectSeconds * 1000,
         `nothing came for ${connectSeconds} s`,

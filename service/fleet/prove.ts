@@ -31,7 +31,7 @@ export async function prove(probe: Probe, way: ConnectOptions): Promise<ProofRes
   let session: Session | undefined;
   try {
     const connected = await connect(probe.target, way);
-    hostKey = connected.hostKey;
+    hostKey = connected.hostKey ?? undefined;
     session = await openSession(connected.client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
     return { hostKey, ...(await inspect(session, probe, dialect, hostKey)) };
   } catch (error) {
@@ -47,7 +47,7 @@ async function inspect(
   session: Session,
   probe: Probe,
   dialect: Dialect,
-  hostKey: HostKey,
+  hostKey: HostKey | undefined,
 ): Promise<Omit<ProofResult, 'hostKey'>> {
   const { version, cards } = dialect.sheet.questions;
   const about = version ? (dialect.rowsOf('version', await textOf(session, version.command))[0] ?? {}) : {};
@@ -66,12 +66,16 @@ async function compareAll(
   probe: Probe,
   dialect: Dialect,
   found: { model: string; serial: string; version: string },
-  hostKey: HostKey,
+  hostKey: HostKey | undefined,
 ): Promise<Omit<ProofResult, 'hostKey' | 'cards'>> {
   const { serial, model } = probe.expected;
-  const { user } = probe.target.access;
+  const { bare, user: secure } = probe.target.access;
+  const user = bare ? bare.user : secure;
   const events: ArrivalEvent[] = [
-    { kind: 'reached', evidence: { address: probe.address, user, hostKey: hostKey.fingerprint, ...found } },
+    {
+      kind: 'reached',
+      evidence: { address: probe.address, user, hostKey: hostKey?.fingerprint ?? 'none: without encryption', ...found },
+    },
   ];
   if (serial !== null && found.serial.toLowerCase() !== serial.toLowerCase()) {
     return {

@@ -39,6 +39,7 @@ export async function withSession(
     ms: performance.now() - begin,
     result: {},
     ...done,
+    detail: markedBare(target, done.detail),
   });
   try {
     if (!target.dialect) throw new NotReached('dialect', noDialect(target));
@@ -77,6 +78,7 @@ export async function sessionWith(target: Target, way: ConnectOptions): Promise<
 export async function signedInByKey(target: Target, way: ConnectOptions, fingerprint: string): Promise<HostKey> {
   const { client, hostKey } = await connect({ ...target, pinned: fingerprint }, { ...way, firstContact: false });
   client.end();
+  if (!hostKey) throw new NotReached('host-key', 'there is none on a line without encryption');
   return hostKey;
 }
 
@@ -93,6 +95,10 @@ export async function signedInAgain(target: Target, way: ConnectOptions): Promis
         : String(error);
   }
 }
+
+/** Whoever reads what came of it sees that it went over the wire for everybody to read. */
+export const markedBare = ({ access: { bare } }: Target, detail: string): string =>
+  bare ? [detail, `without encryption: ${bare.reason}`].filter(Boolean).join('; ') : detail;
 
 export const noDialect = ({ dialectName }: Target): string =>
   dialectName === null

@@ -2,7 +2,8 @@
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Gathered } from '@zpine/core/fleet/gathered';
 import { Terminal, type Answer, type TerminalStep } from '@zpine/core/fleet/terminal';
-import type { Client, ClientChannel } from 'ssh2';
+import type { ClientChannel } from 'ssh2';
+import type { SignedIn } from './signedIn.ts';
 import { withLimit } from './limit.ts';
 import { NotReached } from './notReached.ts';
 
@@ -26,7 +27,7 @@ export interface Limits {
 }
 
 export async function openSession(
-  client: Client,
+  client: SignedIn,
   dialect: Dialect,
   limits: Limits,
   second: string | undefined,
@@ -61,7 +62,7 @@ export async function openSession(
 }
 
 /** Every command by itself: its exit status says whether it was taken (RFC 4254, section 6.10). */
-function execSession(client: Client, dialect: Dialect, limits: Limits): Session {
+function execSession(client: SignedIn, dialect: Dialect, limits: Limits): Session {
   const most = limits.mostBytes ?? MOST_BYTES;
   let over = false;
   client.once('close', () => (over = true));
@@ -118,14 +119,14 @@ function execSession(client: Client, dialect: Dialect, limits: Limits): Session 
 
 /** The terminal's engine on a channel. One command at a time. */
 class TerminalSession implements Session {
-  private readonly client: Client;
+  private readonly client: SignedIn;
   private readonly channel: ClientChannel;
   private readonly terminal: Terminal;
   private waiting: { resolve: (answer: Answer) => void; reject: (error: Error) => void } | undefined;
   private timer: NodeJS.Timeout | undefined;
   private over = false;
 
-  constructor(client: Client, channel: ClientChannel, dialect: Dialect, limits: Limits) {
+  constructor(client: SignedIn, channel: ClientChannel, dialect: Dialect, limits: Limits) {
     this.client = client;
     this.channel = channel;
     this.terminal = new Terminal(dialect, { answerMs: limits.answerMs, mostBytes: limits.mostBytes ?? MOST_BYTES });

@@ -18,13 +18,14 @@ import type { Actor, Store } from '../store/store.ts';
 import { readOnly } from '../store/transact.ts';
 import type { Answered, Apart, Asked } from './asked.ts';
 import { carryOut } from './carryOut.ts';
+import { answerTerminal, type OpensTerminal } from './terminal.ts';
 import { streamEvents } from './events.ts';
 import { bodyIn, idempotencyKeyOf, parsed, queryOf, textOf, versionOf } from './input.ts';
 import { openApi } from './openapi.ts';
 import { Metrics } from './metrics.ts';
 import { answerProblem } from './problems.ts';
 import type { BodyRoom } from './bodyRoom.ts';
-import { admit, closeSession, openSession, refuseForeign, stillIn } from './session.ts';
+import { admit, closeSession, openSession, refuseForeign, refuseForeignPage, stillIn } from './session.ts';
 import { answerUpload } from './upload.ts';
 
 export interface ServerOptions {
@@ -49,6 +50,8 @@ export interface ServerOptions {
   apart?: Apart | undefined;
   /** The processes that the service consists of, as they are now. */
   processes: () => ShownProcess[];
+  /** Opens terminals on devices. */
+  terminal: OpensTerminal;
   /** The folder of the built console, if there is one. */
   consoleFolder?: string | undefined;
   /** Aborted when the service shuts down: open streams end. */
@@ -197,6 +200,16 @@ const ownAnswers: Record<Exclude<OwnRoutes, 'session.open'>, (call: OwnCall) => 
     const { reason } = queryOf(c.req.query(), verbRoutes['session.close']);
     await closeSession(c, options.store, { name: user.name, via, reason }, user);
     return c.body(null, 204);
+  },
+  'terminal.open': ({ c, user, via, options }) => {
+    refuseForeignPage(c);
+    const { reason, ...size } = queryOf(c.req.query(), verbRoutes['terminal.open']).query as QueryOf<'terminal.open'>;
+    const actor: Actor = { name: user.name, via, reason };
+    const { closing, store } = options;
+    return answerTerminal(c, options.terminal, actor, c.req.param('ref') ?? '', size, {
+      closing,
+      stillIn: stillIn(c, store),
+    });
   },
   'import.upload': ({ c, user, via, options }) => {
     const { query, reason } = queryOf(c.req.query(), verbRoutes['import.upload']);

@@ -35,17 +35,24 @@ function addressOf(c: Context, proxies: readonly string[]): string {
  * have a token, and are not asked.
  */
 export function refuseForeign(c: Context): void {
-  if (['GET', 'HEAD', 'OPTIONS'].includes(c.req.method) || /^Bearer /i.test(c.req.header('Authorization') ?? ''))
-    return;
+  if (['GET', 'HEAD', 'OPTIONS'].includes(c.req.method)) return;
+  refuseForeignPage(c);
+  // What a form sends needs no leave of ours to be sent from anywhere.
+  const type = (c.req.header('Content-Type') ?? '').split(';')[0]?.trim().toLowerCase() ?? '';
+  const form = ['text/plain', 'multipart/form-data', 'application/x-www-form-urlencoded'].includes(type);
+  if (form && !hasToken(c)) throw new Refusal('body-type');
+}
+
+const hasToken = (c: Context): boolean => /^Bearer /i.test(c.req.header('Authorization') ?? '');
+
+/** The same where nothing but the page counts: a web socket is opened by a GET, and does more than read. */
+export function refuseForeignPage(c: Context): void {
+  if (hasToken(c)) return;
   const origin = c.req.header('Origin');
   const from = c.req.header('Sec-Fetch-Site');
   const foreign = (): Refusal => new Refusal('foreign-page', { origin: (origin ?? from ?? '').slice(0, 200) });
   if (from !== undefined && from !== 'same-origin' && from !== 'none') throw foreign();
   if (origin !== undefined && hostIn(origin) !== (c.req.header('Host') ?? '').toLowerCase()) throw foreign();
-  // What a form sends needs no leave of ours to be sent from anywhere.
-  const type = (c.req.header('Content-Type') ?? '').split(';')[0]?.trim().toLowerCase() ?? '';
-  if (['text/plain', 'multipart/form-data', 'application/x-www-form-urlencoded'].includes(type))
-    throw new Refusal('body-type');
 }
 
 function hostIn(origin: string): string | undefined {

@@ -3,6 +3,7 @@ import { walkDocument } from './walk.ts';
 
 walkDocument('docs/fleet.md', {
   files: {
+    'word.txt': 'read-by-all\n',
     'list.txt': 'har-acc-7 10.77.0.41\n',
     'commands.csv': 'har-acc-7\ntell clock\n',
     'desk.txt': 'socket @{blank.port}\n  about "@{blank.about}"\n',

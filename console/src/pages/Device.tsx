@@ -1,6 +1,6 @@
 import { App, Button, Dropdown, Tabs } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { client, keys, problemOf, queries } from '../api.ts';
@@ -39,6 +39,9 @@ const tabs = [
   { key: 'settings', label: 'Settings' },
 ];
 
+// What draws a terminal is large, and few pages need it.
+const TerminalDrawer = lazy(() => import('../fleet/TerminalDrawer.tsx'));
+
 const handStages = ['sketched', 'unproved', 'faulty', 'retired'];
 
 export default function DevicePage({ name }: { name: string }) {
@@ -51,6 +54,7 @@ export default function DevicePage({ name }: { name: string }) {
   const [params, setParams] = useSearchParams();
   const [adding, setAdding] = useState<'interface' | 'box'>();
   const [retiring, setRetiring] = useState(false);
+  const [typing, setTyping] = useState(false);
   if (found.isError) return <Refused title={name} error={found.error} back="/devices" />;
   if (!found.data) return <Page title={name} mono children={null} />;
   const seen = found.data;
@@ -109,6 +113,7 @@ export default function DevicePage({ name }: { name: string }) {
               <Button>Stage …</Button>
             </Dropdown>
           )}
+          {may && device.management !== null && <Button onClick={() => setTyping(true)}>Terminal</Button>}
           <RecordActions
             kind="device"
             record={device}
@@ -124,6 +129,11 @@ export default function DevicePage({ name }: { name: string }) {
         </>
       }
     >
+      {typing && (
+        <Suspense>
+          <TerminalDrawer device={device.key} onClose={() => setTyping(false)} />
+        </Suspense>
+      )}
       <Tabs
         activeKey={tab}
         items={tabs}

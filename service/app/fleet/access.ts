@@ -12,6 +12,8 @@ export interface Access {
   /** For more rights, once signed in. */
   second: string | undefined;
   port: number;
+  /** Signed in on without encryption, because somebody permits it; left out where nobody does. */
+  bare?: { reason: string; user: string; password: string; port: number } | undefined;
   /** Permitted beside those that are good today, by the names of RFC 4253 and its successors. */
   algorithms: string[];
   connectSeconds: number;

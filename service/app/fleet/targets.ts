@@ -28,6 +28,10 @@ const accessSettings = [
   'access.jump',
   'access.factory-user',
   'access.factory-password',
+  'access.bare',
+  'access.bare-user',
+  'access.bare-password',
+  'access.bare-port',
 ] as const;
 type AccessSetting = (typeof accessSettings)[number];
 
@@ -65,7 +69,7 @@ async function plain(tx: Tx, book: FewSettings, devices: Stored<'device'>[]): Pr
       jump: null,
       fault: other === undefined ? null : `its address ${address?.address ?? ''} is ${other}: nobody signs in there`,
       secrets: secrets.get(device.id) ?? [],
-      login: sha256(JSON.stringify([access.user, access.password, access.key])).toString('base64'),
+      login: sha256(JSON.stringify([access.user, access.password, access.key, access.bare])).toString('base64'),
     });
   }
   return out;
@@ -112,11 +116,24 @@ function accessOf(value: (name: AccessSetting) => SettingValue, layer: string): 
     passphrase: text(value('access.passphrase')),
     factory: factoryOf(text(value('access.factory-user')), text(value('access.factory-password'))),
     second: text(value('access.second')),
+    bare: bareOf(value),
     port: number(value('access.port'), 22),
     algorithms: Array.isArray(algorithms) ? algorithms.map(String) : [],
     connectSeconds: number(value('access.connect-seconds'), 8),
     answerSeconds: number(value('access.answer-seconds'), 20),
     parallel: { most: Math.max(1, number(value('access.parallel'), 40)), layer },
+  };
+}
+
+/** What is for such lines is for them alone: no other login goes over the wire for everybody to read. */
+function bareOf(value: (name: AccessSetting) => SettingValue): Access['bare'] {
+  const reason = text(value('access.bare'));
+  if (reason === undefined) return undefined;
+  return {
+    reason,
+    user: text(value('access.bare-user')) ?? '',
+    password: text(value('access.bare-password')) ?? '',
+    port: number(value('access.bare-port'), 23),
   };
 }
 

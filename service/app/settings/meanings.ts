@@ -32,6 +32,7 @@ const each =
 
 const meanings: Record<string, Meaning> = {
   'access.port': from(1, 65_535),
+  'access.bare-port': from(1, 65_535),
   'access.connect-seconds': from(1, 600),
   'access.answer-seconds': from(1, 3600),
   'access.parallel': from(1, 1000),

@@ -7,7 +7,7 @@ import type { RowResult } from '../../app/fleet/work.ts';
 import { identify, toldBy } from '../identify.ts';
 import { connect, type HostKey, type ConnectOptions } from '../connect.ts';
 import { NotReached } from '../notReached.ts';
-import { noDialect, type Login } from '../reachable.ts';
+import { markedBare, noDialect, type Login } from '../reachable.ts';
 import { openSession, type Session } from '../session.ts';
 
 /** `dialects`: all that there are, for devices of which nobody has said what they speak. */
@@ -26,16 +26,20 @@ export async function reachDevice(
   let login: Login = 'unknown';
   let met: Met | undefined;
   try {
-    const connected = await connect(target, { ...way, holds: (rung, detail) => note(rung, 'holds', detail) });
-    hostKey = connected.hostKey;
+    const connected = await connect(target, {
+      ...way,
+      holds: (rung, detail) => note(rung, 'holds', detail),
+      skips: (rung, detail) => note(rung, 'not tried', detail),
+    });
+    hostKey = connected.hostKey ?? undefined;
     login = 'let-in';
     if (!target.dialect) {
       if (target.dialectName !== null) {
         connected.client.end();
         throw new NotReached('dialect', noDialect(target));
       }
-      const { fingerprint } = hostKey;
-      const again = async () => (await connect({ ...target, pinned: fingerprint }, way)).client;
+      const pinned = hostKey?.fingerprint ?? null;
+      const again = async () => (await connect({ ...target, pinned }, way)).client;
       met = await identify(await dialects(), connected.client, again);
       if (!met) throw new NotReached('dialect', `${noDialect(target)}, and it answers as none that is known here`);
       note('dialect', 'open', `it answers as ${met.dialect} does, which its records do not say`);
@@ -63,7 +67,7 @@ export async function reachDevice(
       device: target.device,
       // What it speaks is known now: somebody has to say it to the records.
       outcome: stuck && !met ? 'no contact' : 'reached',
-      detail: stuck ? `${rungs[stuck.rung]}: ${stuck.detail}` : (found.at(-1)?.detail ?? ''),
+      detail: markedBare(target, stuck ? `${rungs[stuck.rung]}: ${stuck.detail}` : (found.at(-1)?.detail ?? '')),
       startedAt,
       ms: performance.now() - begin,
       result: { rungs: ladder(found), hostKey: hostKey ?? null, ...(met ? { met } : {}) },

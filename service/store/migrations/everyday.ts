@@ -68,7 +68,7 @@ export const everydaySteps: Step[] = [
   // The day on which the plan began a routine last.
   plainTable('routine_turn', 'routine_id bigint(20) NOT NULL PRIMARY KEY, day varchar(10) NOT NULL'),
   // Whether the addresses of a prefix are gone through, and whether unknown hosts there are signed in on.
-  column('prefix', 'sweep', "varchar(10) NOT NULL DEFAULT 'no'"),
+  column('prefix', 'sweep', "varchar(30) NOT NULL DEFAULT 'no'"),
   plainTable(
     'sweep',
     `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, prefix_id bigint(20) NOT NULL, prefix_key varchar(100) NOT NULL, vrf_id bigint(20) NOT NULL,
@@ -85,5 +85,24 @@ export const everydaySteps: Step[] = [
   settingsStep('settings-of-first-contact', [
     ['first-contact.user', 'By whom hosts are tried whose key nobody has accepted yet', 'text', null, null, false],
     ['first-contact.password', 'The password for that: one that no device in service has', 'text', null, null, true],
+  ]),
+  plainTable(
+    'terminal',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, device_id bigint(20) NOT NULL, device_key varchar(255) NOT NULL, made_by varchar(63) NOT NULL,
+     reason varchar(500), opened_at datetime(3) NOT NULL, ended_at datetime(3), ended varchar(500), bytes bigint(20) NOT NULL DEFAULT 0,
+     cut tinyint(1) NOT NULL DEFAULT 0, transcript longtext NOT NULL, KEY ix_terminal_device (device_id, id)`,
+  ),
+  settingsStep('settings-of-bare-lines', [
+    [
+      'access.bare',
+      'Why devices are signed in on without encryption (RFC 854): as long as it says something, they are',
+      'text',
+      null,
+      null,
+      false,
+    ],
+    ['access.bare-user', 'By whom then; this login is used nowhere else', 'text', null, null, false],
+    ['access.bare-password', 'The password for that: whoever listens on the way reads it', 'text', null, null, true],
+    ['access.bare-port', 'The port of lines without encryption', 'number', 23, null, false],
   ]),
 ];
