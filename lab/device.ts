@@ -4,6 +4,7 @@ import { Facts, type Part } from './facts.ts';
 import type { Hears } from './hears.ts';
 import { sleep } from './sleep.ts';
 import { BareDoor } from './bare.ts';
+import { Gauge } from './gauge.ts';
 import { doorFaults, fingerprintOf, newHostKey, SshDoor, type DoorOptions } from './ssh.ts';
 import type { Wire } from './wire.ts';
 
@@ -49,12 +50,16 @@ const LONGEST_LOG = 500;
 /** How long a card takes to start. */
 const STARTS_MS = 1500;
 
+/** An example's enterprise (RFC 5612), and a product of it. */
+const PRODUCT = '1.3.6.1.4.1.32473.1.7';
+
 export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   readonly options: Options;
   readonly log: { at: string; text: string }[] = [];
   private power: AbortController | undefined;
   private door: SshDoor | undefined;
   private bareDoor: BareDoor | undefined;
+  private gauge: Gauge | undefined;
   private life: Promise<void> = Promise.resolve();
   readonly facts: Facts;
 
@@ -130,7 +135,8 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     await this.life;
     await this.door?.close();
     await this.bareDoor?.close();
-    [this.door, this.bareDoor] = [undefined, undefined];
+    this.gauge?.close();
+    [this.door, this.bareDoor, this.gauge] = [undefined, undefined, undefined];
     this.forget();
     this.facts.forget();
     this.changes = 0;
@@ -218,10 +224,27 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     return this.has('drops-line') ? 'swallow' : undefined;
   }
 
+  /** By which word it tells of itself by SNMP, and as whom; undefined where it does not. */
+  protected gauged(): { word: string; name: string } | undefined {
+    return undefined;
+  }
+
   protected async openDoor(): Promise<void> {
     const { address } = this;
     if (address === undefined || this.has('mute')) return;
-    const { flash, wire, faults } = this.options;
+    const { flash, wire, faults, particulars } = this.options;
+    const gauge = this.gauged();
+    if (gauge)
+      this.gauge = new Gauge({
+        ...wire.to(address, 161),
+        word: gauge.word,
+        told: {
+          name: gauge.name,
+          about: `${particulars.model} ${particulars.version}`,
+          identity: PRODUCT,
+          since: Date.now(),
+        },
+      });
     if (this.has('bare-only')) {
       const { admits, shell } = this.behindTheDoor();
       if (!shell) return;

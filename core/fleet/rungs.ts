@@ -8,6 +8,8 @@ export const rungs = {
   'sign-in': 'Sign-in',
   privilege: 'Privilege',
   dialect: 'Dialect',
+  // Beside the others: it needs none of them but a name, and is tried where the settings have a user or word for it.
+  snmp: 'SNMP',
 } as const;
 
 export type Rung = keyof typeof rungs;
@@ -24,10 +26,12 @@ export interface RungFound {
   ms: number;
 }
 
-/** All rungs, those that were not come to included. */
+/** All rungs, those that were not come to included; what stands beside only where it was tried. */
 export const ladder = (found: RungFound[]): RungFound[] =>
-  rungNames.map((rung) => found.find((one) => one.rung === rung) ?? { rung, state: 'not tried', detail: '', ms: 0 });
+  rungNames
+    .filter((rung) => rung !== 'snmp' || found.some((one) => one.rung === rung))
+    .map((rung) => found.find((one) => one.rung === rung) ?? { rung, state: 'not tried', detail: '', ms: 0 });
 
 /** The rung that is in the way; undefined where one gets in. */
 export const blockingRung = (found: RungFound[]): RungFound | undefined =>
-  found.find(({ state }) => state === 'gives' || state === 'open');
+  found.find(({ rung, state }) => rung !== 'snmp' && (state === 'gives' || state === 'open'));

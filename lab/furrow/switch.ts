@@ -142,6 +142,11 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     return this.store(this.memory.print()) && 'no room in flash';
   }
 
+  protected override gauged(): { word: string; name: string } | undefined {
+    const word = this.memory.first(/^alert to \S+ word (\S+)$/);
+    return word === undefined ? undefined : { word, name: this.memory.first(/^name (\S+)$/) ?? 'furrow' };
+  }
+
   private about(): string {
     const { model, serial, version, mac, cards } = this.options.particulars;
     const name = this.memory.first(/^name (\S+)$/) ?? 'furrow';

@@ -8,6 +8,7 @@ import { comparedWith, driftOf, linesOf } from '../app/fleet/compared.ts';
 import { connect, type HostKey, type ConnectOptions } from './connect.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
+import { systemOf, toldInWords } from './snmp.ts';
 import { placedFiles } from './work/filing.ts';
 import { capturedText } from './work/capture.ts';
 
@@ -33,12 +34,25 @@ export async function prove(probe: Probe, way: ConnectOptions): Promise<ProofRes
     const connected = await connect(probe.target, way);
     hostKey = connected.hostKey ?? undefined;
     session = await openSession(connected.client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
-    return { hostKey, ...(await inspect(session, probe, dialect, hostKey)) };
+    const found = await inspect(session, probe, dialect, hostKey);
+    return { hostKey, ...found, events: await besides(probe, way, found.events) };
   } catch (error) {
     return { hostKey, events: [notReached(error)] };
   } finally {
     session?.close();
   }
+}
+
+/** What it tells of itself by SNMP stands with what was read by SSH, where the settings say how. */
+async function besides({ target }: Probe, way: ConnectOptions, events: ArrivalEvent[]): Promise<ArrivalEvent[]> {
+  const { snmp } = target.access;
+  if (!snmp) return events;
+  const told = await systemOf(target, snmp, way).then(toldInWords, (error: unknown) =>
+    error instanceof Error ? error.message : String(error),
+  );
+  return events.map((event) =>
+    event.kind === 'reached' ? { ...event, evidence: { ...event.evidence, snmp: told } } : event,
+  );
 }
 
 const textOf = async (session: Session, command: string): Promise<string> => (await session.run(command)).text;

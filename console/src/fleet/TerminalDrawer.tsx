@@ -2,7 +2,7 @@ import '@xterm/xterm/css/xterm.css';
 import { FitAddon } from '@xterm/addon-fit';
 import { Terminal } from '@xterm/xterm';
 import { Drawer } from 'antd';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import type { Problem } from '@zpine/contract/errors';
 
@@ -10,11 +10,11 @@ type State = 'opening' | 'open' | { ended: string } | { problem: Problem };
 
 /** Somebody types on a device; what it shows is recorded. */
 export default function TerminalDrawer({ device, onClose }: { device: string; onClose: () => void }) {
-  const place = useRef<HTMLDivElement>(null);
+  // A drawer has its content a little later than itself.
+  const [place, setPlace] = useState<HTMLDivElement | null>(null);
   const [state, setState] = useState<State>('opening');
   useEffect(() => {
-    const { current } = place;
-    if (!current) return undefined;
+    if (!place) return undefined;
     const style = getComputedStyle(document.documentElement);
     const terminal = new Terminal({
       cursorBlink: true,
@@ -24,7 +24,7 @@ export default function TerminalDrawer({ device, onClose }: { device: string; on
     });
     const fit = new FitAddon();
     terminal.loadAddon(fit);
-    terminal.open(current);
+    terminal.open(place);
     fit.fit();
     const { host, protocol } = window.location;
     const query = new URLSearchParams({ cols: String(terminal.cols), rows: String(terminal.rows) });
@@ -49,7 +49,7 @@ export default function TerminalDrawer({ device, onClose }: { device: string; on
         setState({ ended: reason || (code === 1006 ? 'the connection to the service broke off' : 'ended') });
     };
     const size = new ResizeObserver(() => fit.fit());
-    size.observe(current);
+    size.observe(place);
     terminal.focus();
     return () => {
       socket.onclose = null;
@@ -58,7 +58,7 @@ export default function TerminalDrawer({ device, onClose }: { device: string; on
       for (const closer of closers) closer.dispose();
       terminal.dispose();
     };
-  }, [device]);
+  }, [device, place]);
   return (
     <Drawer
       open
@@ -81,7 +81,7 @@ export default function TerminalDrawer({ device, onClose }: { device: string; on
           <Link to={`/fleet?device=${encodeURIComponent(device)}`}>Fleet</Link>
         </div>
       )}
-      <div ref={place} style={{ flex: 1, minHeight: 0, padding: 8, background: '#10261f' }} />
+      <div ref={setPlace} style={{ flex: 1, minHeight: 0, padding: 8, background: '#10261f' }} />
     </Drawer>
   );
 }

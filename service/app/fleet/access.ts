@@ -1,6 +1,12 @@
 /** The access set of a device: how the service gets in, put together from its layers. */
 import type { Dialect } from '@zpine/core/dialect/dialect';
 
+/** SNMP, to read only: version 2c by a word, or version 3 by a user. */
+export type SnmpAccess = { port: number } & (
+  | { word: string }
+  | { user: string; auth: string; authKey: string | undefined; privacy: string; privacyKey: string | undefined }
+);
+
 export interface Access {
   user: string;
   password: string | undefined;
@@ -14,6 +20,8 @@ export interface Access {
   port: number;
   /** Signed in on without encryption, because somebody permits it; left out where nobody does. */
   bare?: { reason: string; user: string; password: string; port: number } | undefined;
+  /** How name, identity and uptime are read beside; left out where there is neither word nor user. */
+  snmp?: SnmpAccess | undefined;
   /** Permitted beside those that are good today, by the names of RFC 4253 and its successors. */
   algorithms: string[];
   connectSeconds: number;

@@ -32,6 +32,13 @@ const accessSettings = [
   'access.bare-user',
   'access.bare-password',
   'access.bare-port',
+  'snmp.word',
+  'snmp.user',
+  'snmp.auth',
+  'snmp.auth-key',
+  'snmp.privacy',
+  'snmp.privacy-key',
+  'snmp.port',
 ] as const;
 type AccessSetting = (typeof accessSettings)[number];
 
@@ -117,6 +124,7 @@ function accessOf(value: (name: AccessSetting) => SettingValue, layer: string): 
     factory: factoryOf(text(value('access.factory-user')), text(value('access.factory-password'))),
     second: text(value('access.second')),
     bare: bareOf(value),
+    snmp: snmpOf(value),
     port: number(value('access.port'), 22),
     algorithms: Array.isArray(algorithms) ? algorithms.map(String) : [],
     connectSeconds: number(value('access.connect-seconds'), 8),
@@ -135,6 +143,23 @@ function bareOf(value: (name: AccessSetting) => SettingValue): Access['bare'] {
     password: text(value('access.bare-password')) ?? '',
     port: number(value('access.bare-port'), 23),
   };
+}
+
+/** A user goes before a word: what a word opens, everybody on the way reads. */
+function snmpOf(value: (name: AccessSetting) => SettingValue): Access['snmp'] {
+  const port = number(value('snmp.port'), 161);
+  const user = text(value('snmp.user'));
+  const word = text(value('snmp.word'));
+  if (user !== undefined)
+    return {
+      port,
+      user,
+      auth: text(value('snmp.auth')) ?? 'sha256',
+      authKey: text(value('snmp.auth-key')),
+      privacy: text(value('snmp.privacy')) ?? 'aes',
+      privacyKey: text(value('snmp.privacy-key')),
+    };
+  return word === undefined ? undefined : { port, word };
 }
 
 const factoryOf = (user: string | undefined, password: string | undefined): Access['factory'] =>

@@ -30,9 +30,19 @@ const each =
       if (!fits(String(one))) throw Refusal.at(['value', i], 'value-shape', { form });
   };
 
+const oneOf =
+  (...choices: string[]): Meaning =>
+  (_tx, value) => {
+    if (!choices.includes(String(value)))
+      throw Refusal.at(['value'], 'value-choice', { value: String(value), choices: choices.join(', ') });
+  };
+
 const meanings: Record<string, Meaning> = {
   'access.port': from(1, 65_535),
   'access.bare-port': from(1, 65_535),
+  'snmp.port': from(1, 65_535),
+  'snmp.auth': oneOf('md5', 'sha', 'sha224', 'sha256', 'sha384', 'sha512'),
+  'snmp.privacy': oneOf('des', 'aes', 'aes256b', 'aes256r'),
   'access.connect-seconds': from(1, 600),
   'access.answer-seconds': from(1, 3600),
   'access.parallel': from(1, 1000),

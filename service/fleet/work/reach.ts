@@ -8,6 +8,7 @@ import { identify, toldBy } from '../identify.ts';
 import { connect, type HostKey, type ConnectOptions } from '../connect.ts';
 import { NotReached } from '../notReached.ts';
 import { markedBare, noDialect, type Login } from '../reachable.ts';
+import { systemOf, toldInWords } from '../snmp.ts';
 import { openSession, type Session } from '../session.ts';
 
 /** `dialects`: all that there are, for devices of which nobody has said what they speak. */
@@ -43,7 +44,7 @@ export async function reachDevice(
       met = await identify(await dialects(), connected.client, again);
       if (!met) throw new NotReached('dialect', `${noDialect(target)}, and it answers as none that is known here`);
       note('dialect', 'open', `it answers as ${met.dialect} does, which its records do not say`);
-      return { login, row: row() };
+      return { login, row: await row() };
     }
     const { access, dialect } = target;
     session = await openSession(connected.client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
@@ -59,20 +60,36 @@ export async function reachDevice(
   } finally {
     session?.close();
   }
-  return { login, row: row() };
+  return { login, row: await row() };
 
-  function row(): RowResult {
+  async function row(): Promise<RowResult> {
+    const last = found.at(-1)?.detail ?? '';
+    await besides(target, way, note);
     const stuck = blockingRung(found);
     return {
       device: target.device,
       // What it speaks is known now: somebody has to say it to the records.
       outcome: stuck && !met ? 'no contact' : 'reached',
-      detail: markedBare(target, stuck ? `${rungs[stuck.rung]}: ${stuck.detail}` : (found.at(-1)?.detail ?? '')),
+      detail: markedBare(target, stuck ? `${rungs[stuck.rung]}: ${stuck.detail}` : last),
       startedAt,
       ms: performance.now() - begin,
       result: { rungs: ladder(found), hostKey: hostKey ?? null, ...(met ? { met } : {}) },
     };
   }
+}
+
+/** Name, identity and uptime by SNMP, where the settings say how: it shows whether the device is up, whatever becomes of SSH. */
+async function besides(
+  target: Target,
+  way: ConnectOptions,
+  note: (rung: 'snmp', state: RungFound['state'], detail: string) => void,
+): Promise<void> {
+  const { snmp } = target.access;
+  if (!snmp) return;
+  await systemOf(target, snmp, way).then(
+    (told) => note('snmp', 'holds', toldInWords(told)),
+    (error: unknown) => note('snmp', 'gives', error instanceof Error ? error.message : String(error)),
+  );
 }
 
 function privilege({ access, dialect }: Target, session: Session): string {

@@ -105,4 +105,20 @@ export const everydaySteps: Step[] = [
     ['access.bare-password', 'The password for that: whoever listens on the way reads it', 'text', null, null, true],
     ['access.bare-port', 'The port of lines without encryption', 'number', 23, null, false],
   ]),
+  settingsStep('settings-of-snmp', [
+    [
+      'snmp.word',
+      'The word (community) by which name, identity and uptime are read with SNMP version 2c',
+      'text',
+      null,
+      null,
+      true,
+    ],
+    ['snmp.user', 'The user by whom they are read with SNMP version 3; nothing is written', 'text', null, null, false],
+    ['snmp.auth', 'How that user is proved: md5, sha, sha224, sha256, sha384, sha512', 'text', 'sha256', null, false],
+    ['snmp.auth-key', 'The secret for that', 'text', null, null, true],
+    ['snmp.privacy', 'How it is encrypted: des, aes, aes256b, aes256r', 'text', 'aes', null, false],
+    ['snmp.privacy-key', 'The secret for that; without one it is not encrypted', 'text', null, null, true],
+    ['snmp.port', 'The port of SNMP on devices', 'number', 161, null, false],
+  ]),
 ];
