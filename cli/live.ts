@@ -6,12 +6,25 @@ import { clientOf, outputOf } from './context.ts';
 import { ago, err, out, table } from './print.ts';
 import { confirmed } from './prompt.ts';
 import { UsageError } from './refusals.ts';
-import { follow } from './runs.ts';
+import { settle } from './imports.ts';
+import { follow, selectionOf, summary } from './runs.ts';
 
 export function addLive(program: Command): void {
   const live = program.command('live').description('What devices themselves said last, beside the records.');
   addAddresses(live);
   addLinks(live);
+  live
+    .command('take-in')
+    .description(
+      'a network that runs into the records, from what its devices answer: VLANs with their ports, interfaces, addresses, cables, clocks; shows it first',
+    )
+    .argument('[device...]')
+    .option('--where <tests>', "all devices of a selection: 'labels=found'")
+    .option('--run <number>', 'from the answers of this run, without asking again')
+    .option('--yes', 'do not ask')
+    .option('--reason <text>', 'why')
+    .addHelpText('after', "\nExample:\n  zpine live take-in --where 'labels=found'")
+    .action(takeIn);
   live
     .command('mac')
     .description('where a MAC was seen last; a part of it is enough')
@@ -266,4 +279,31 @@ function addLinks(live: Command): void {
           }),
       );
     });
+}
+
+const NETWORK = ['interfaces', 'vlans', 'neighbours', 'time'];
+
+async function takeIn(
+  devices: string[],
+  { where, run, yes, reason }: { where?: string; run?: string; yes?: boolean; reason?: string },
+  command: Command,
+): Promise<void> {
+  const { json } = outputOf(command);
+  let number = run?.replace(/^#/, '');
+  if (number === undefined) {
+    const body = {
+      ...selectionOf(devices, where === undefined ? {} : { where }),
+      asks: NETWORK.map((question) => ({ question })),
+    };
+    const asked = await follow(await clientOf().call('run.ask', { body, reason }));
+    number = String(asked.id);
+    if (!json) out(summary(asked));
+  } else if (devices.length > 0 || where !== undefined) throw new UsageError('either devices or --run, not both');
+  const params = { id: number };
+  const send = async (apply: boolean) => {
+    const outcome = await clientOf().call('run.takeNetwork', { params, body: { apply }, reason });
+    if (!json) for (const left of outcome.left) err(`left as it is: ${left}`);
+    return outcome;
+  };
+  await settle(`run #${number}`, send, { yes: yes === true, file: '', json });
 }

@@ -73,6 +73,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'run.takeBack': { method: 'POST', path: '/runs/{id}/take-back' },
   'run.reach': { method: 'POST', path: '/reaches' },
   'run.take': { method: 'POST', path: '/runs/{id}/taken', saves: 'if-apply' },
+  'run.takeNetwork': { method: 'POST', path: '/runs/{id}/network', saves: 'if-apply' },
   'run.ask': { method: 'POST', path: '/asks' },
   'run.capture': { method: 'POST', path: '/captures' },
   'run.errand': { method: 'POST', path: '/errands' },

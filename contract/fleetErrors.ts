@@ -165,6 +165,12 @@ export const fleetErrors = {
     (p) => `no terminal on ${p.device}: ${p.why}`,
     (p) => String(p.remedy ?? ''),
   ),
+  'network-no-ask': row(
+    409,
+    'Nothing was asked',
+    (p) => `run #${p.id} asked nothing: a network is taken in from answers`,
+    () => 'zpine ask interfaces vlans neighbours time --where TESTS, or zpine live take-in',
+  ),
   'sweep-off': row(
     409,
     'Not to be swept',

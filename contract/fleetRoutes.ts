@@ -1,5 +1,6 @@
 /** Routes of the running fleet: dialects, reaching, asking, capturing, errands, watching, looking up. */
 import { z } from 'zod';
+import { outcomeSchema } from './importRoutes.ts';
 import { runTable } from './runTables.ts';
 import {
   answerGroupSchema,
@@ -194,6 +195,18 @@ export const fleetRoutes = {
       apply: z.boolean().default(false).describe('Left out, nothing is saved'),
     }),
     reply: takenSchema,
+  }),
+  'run.takeNetwork': route({
+    method: 'POST',
+    path: '/runs/{id}/network',
+    role: 'engineer',
+    apart: true,
+    summary:
+      'Take a running network into the records, from what devices answered: VLANs with their ports, interfaces, addresses, cables, clocks',
+    group: 'Fleet',
+    body: z.strictObject({ apply: z.boolean().default(false).describe('Left out, nothing is saved') }),
+    /** With what is left as it is, and why. */
+    reply: outcomeSchema.extend({ left: z.array(z.string()) }),
   }),
   'run.ask': route({
     method: 'POST',

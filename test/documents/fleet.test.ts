@@ -4,6 +4,7 @@ import { walkDocument } from './walk.ts';
 walkDocument('docs/fleet.md', {
   files: {
     'word.txt': 'read-by-all\n',
+    'addresses.txt': '10.77.0.42\n10.77.0.43\n',
     'list.txt': 'har-acc-7 10.77.0.41\n',
     'commands.csv': 'har-acc-7\ntell clock\n',
     'desk.txt': 'socket @{blank.port}\n  about "@{blank.about}"\n',
@@ -17,6 +18,8 @@ walkDocument('docs/fleet.md', {
   },
   asks: [
     'zpine reach',
+    'zpine live take-in',
+    'zpine sweep take',
     'zpine errand run',
     'zpine routine run',
     'zpine operation run',

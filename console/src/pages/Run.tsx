@@ -10,6 +10,7 @@ import { Answers, Save } from '../fleet/Answers.tsx';
 import { Compared } from '../fleet/Compared.tsx';
 import { upToDate } from '../fleet/following.ts';
 import { ErrandView } from '../fleet/ErrandView.tsx';
+import { NetworkTake } from '../fleet/NetworkTake.tsx';
 import { MetTake } from '../fleet/MetTake.tsx';
 import { Judged } from '../fleet/Judged.tsx';
 import { Ladder } from '../fleet/Ladder.tsx';
@@ -70,6 +71,7 @@ export default function Run() {
       {run?.kind === 'reach' && <Ladder rows={run.rows} />}
       {run?.kind === 'reach' && may && <MetTake run={run} />}
       {run?.kind === 'ask' && <Answers run={run} />}
+      {run?.kind === 'ask' && may && <NetworkTake run={run} />}
       {run?.kind === 'capture' && <Captured run={run} />}
       {run?.kind === 'compare' && <Compared run={run} />}
       {run?.kind === 'check' && <Judged run={run} />}

@@ -1,6 +1,7 @@
 /** What answers the calls of this area. */
 import { again, beginRun } from './again.ts';
 import { takeMet } from './met.ts';
+import { takeNetwork } from './network.ts';
 import { groups } from './asks.ts';
 import { diffCaptures, listCaptures, revealCapture, searchCaptures, showCapture } from './captures.ts';
 import { listDrift, showDrift } from './drift.ts';
@@ -43,6 +44,7 @@ export const fleetHandlers = {
   'drift.show': (tx, { params }) => showDrift(tx, params.ref ?? ''),
   'run.takeBack': (tx, { params }) => takeBack(tx, params.id ?? ''),
   'run.reach': (tx, { body }) => beginRun(tx, 'run.reach', body),
+  'run.takeNetwork': (tx, { params, body }) => takeNetwork(tx, params.id ?? '', body),
   'run.take': (tx, { params, body }) => takeMet(tx, params.id ?? '', body),
   'run.ask': (tx, { body }) => beginRun(tx, 'run.ask', body),
   'run.capture': (tx, { body }) => beginRun(tx, 'run.capture', body),
