@@ -9,9 +9,9 @@ describe('a network that runs', function () {
   before(async () => {
     f = await fleet({ furrow: 0, quill: 0, shale: 0 });
     const hears = (on: string, neighbour: string, port: string) => [{ on, neighbour, port }];
-    addDevice(f.lab, 'furrow', 1, { hears: hears('1/1', 'har-xr-1', 'cu1') as never });
-    addDevice(f.lab, 'furrow', 2, { hears: hears('1/2', 'har-nobody', 'cu9') as never });
-    addDevice(f.lab, 'quill', 1, { hears: hears('cu1', 'har-acc-1.brackwater.example', '1/1') as never });
+    addDevice(f.lab, 'furrow', 1, { hears: hears('1/1', 'har-xr-1', 'cu1') });
+    addDevice(f.lab, 'furrow', 2, { hears: hears('1/2', 'har-nobody', 'cu9') });
+    addDevice(f.lab, 'quill', 1, { hears: hears('cu1', 'har-acc-1.brackwater.example', '1/1') });
     await f.client.add('site', { code: 'har', title: 'Harbour House' });
     for (const [dialect, name, n] of [
       ['furrow', 'har-acc-1', 1],

@@ -380,6 +380,6 @@ interface Known {
 const listIn = (text: string): string[] => text.split(/[\s,]+/).filter((one) => !['', '-', 'none'].includes(one));
 /** Lists are the same in any order: each device asks in its own. */
 const same = (one: unknown, other: unknown): boolean => {
-  const plain = (value: unknown) => JSON.stringify(Array.isArray(value) ? [...value].map(String).sort() : value);
+  const plain = (value: unknown) => JSON.stringify(Array.isArray(value) ? value.map(String).sort() : value);
   return plain(one) === plain(other);
 };
