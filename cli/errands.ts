@@ -1,5 +1,6 @@
 /** Errands: lines for devices, previewed, confirmed by number, taken back. */
 import type { Command } from 'commander';
+import type { BodyIn } from '@zpine/contract/routes';
 import { careOf, withCare, type CareOptions } from './careful.ts';
 import { clientOf } from './context.ts';
 import { readText } from './files.ts';
@@ -32,7 +33,10 @@ export function addErrands(program: Command): void {
     .option('--device <device>', 'a device; may come again', list, [] as string[])
     .option('--table <file>', 'lines that differ from device to device: a CSV with one column or one row per device')
     .option('--by <way>', 'whether devices stand in columns or in rows; found out by itself when not given')
-    .option('--secrets-from <capture>', 'dots in the lines stand for what this capture has there')
+    .option(
+      '--secrets-from <where>',
+      'dots in the lines stand for what a capture has there, by its number, or an edition: har-acc-1/3',
+    )
     .option('--away', 'take away what the lines say, wherever it stands')
     .addHelpText(
       'after',
@@ -46,10 +50,20 @@ export function addErrands(program: Command): void {
         ...(typed === '' ? {} : { lines: typed }),
         ...careOf(options),
         away: options.away === true,
-        ...(options.secretsFrom === undefined ? {} : { secretsFrom: Number(options.secretsFrom.replace('#', '')) }),
+        ...secretsFrom(options.secretsFrom),
       };
       const run = await follow(await clientOf().call('run.errand', { body, reason: options.reason }));
       await confirmed(run, options.go, command);
     });
   addGoAndBack(noun);
+}
+
+/** `12` is a capture, `har-acc-1/3` the third edition of a device. */
+function secretsFrom(said: string | undefined): Pick<BodyIn<'run.errand'>, 'secretsFrom' | 'secretsFromEdition'> {
+  if (said === undefined) return {};
+  const [, device, number] = /^(.+)\/(\d+)$/.exec(said) ?? [];
+  if (device !== undefined) return { secretsFromEdition: { device, number: Number(number) } };
+  if (!/^#?\d+$/.test(said))
+    throw new UsageError('--secrets-from takes the number of a capture, or DEVICE/NUMBER of an edition');
+  return { secretsFrom: Number(said.replace('#', '')) };
 }

@@ -13,6 +13,7 @@ export function addLive(program: Command): void {
   const live = program.command('live').description('What devices themselves said last, beside the records.');
   addAddresses(live);
   addLinks(live);
+  addBehind(live);
   live
     .command('take-in')
     .description(
@@ -175,16 +176,11 @@ async function addresses(prefix: string, options: LiveOptions & { how?: string }
   const how = relations.find((one) => one === options.how);
   if (options.how !== undefined && !how) throw new UsageError(`--how takes ${relations.join(', ')}`);
   const query = { prefix, ...queryOf(options), ...(how ? { how } : {}) };
-  const look = async () => (await clientOf().call('live.addresses', { query })).items;
-  let items = await look();
-  if (options.ask) {
-    await askAgain(
-      'interfaces',
-      options,
-      items.map(({ device }) => device),
-    );
-    items = await look();
-  }
+  const items = await looked(
+    'interfaces',
+    options,
+    async () => (await clientOf().call('live.addresses', { query })).items,
+  );
   if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
   if (items.length === 0)
     return err(
@@ -240,16 +236,11 @@ function addLinks(live: Command): void {
     )
     .action(async (options: LiveOptions, command: Command) => {
       const query = queryOf(options);
-      const look = async () => (await clientOf().call('live.links', { query })).items;
-      let items = await look();
-      if (options.ask) {
-        await askAgain(
-          'neighbours',
-          options,
-          items.map(({ device }) => device),
-        );
-        items = await look();
-      }
+      const items = await looked(
+        'neighbours',
+        options,
+        async () => (await clientOf().call('live.links', { query })).items,
+      );
       if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
       if (items.length === 0) return err('nobody said whom they hear; --ask --where TESTS asks them again');
       out(
@@ -279,6 +270,66 @@ function addLinks(live: Command): void {
           }),
       );
     });
+}
+
+function addBehind(live: Command): void {
+  list(
+    live
+      .command('behind')
+      .description('whose MACs are seen on ports that few hang on, beside the cables of the records'),
+  )
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine live behind --where site=har --ask\n  zpine live behind --where site=har --take',
+    )
+    .action(async (options: LiveOptions, command: Command) => {
+      const query = queryOf(options);
+      const items = await looked('macs', options, async () => (await clientOf().call('live.behind', { query })).items);
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('nobody said what is behind its ports; --ask --where TESTS asks them again');
+      out(
+        table(
+          ['device', 'interface', 'mac', 'whose, by the records', 'seen', 'cable to, by the records', ''],
+          items.map((one) => [
+            one.device,
+            one.interface,
+            one.mac,
+            one.belongs ?? 'nobody',
+            `${ago(one.seenAt)} ago`,
+            one.recorded ?? 'none',
+            one.belongs === null ? '' : agreement(one),
+          ]),
+        ),
+      );
+      const able = items.filter(({ take }) => take !== null);
+      if (able.length === 0) return;
+      if (!options.take) return out(`\n${able.length} can be taken into the records: the same with --take`);
+      await taking(
+        able.map(({ take }) => `a cable from ${take ?? ''}`),
+        options,
+        () =>
+          clientOf().call('live.takeBehind', {
+            body: { plugs: able.map(({ device, interface: on }) => ({ device, interface: on })) },
+            reason: options.reason,
+          }),
+      );
+    });
+}
+
+/** What is remembered; asked for afresh first, where that is wanted. */
+async function looked<T extends { device: string }>(
+  question: string,
+  options: LiveOptions,
+  look: () => Promise<T[]>,
+): Promise<T[]> {
+  const items = await look();
+  if (!options.ask) return items;
+  await askAgain(
+    question,
+    options,
+    items.map(({ device }) => device),
+  );
+  return look();
 }
 
 const NETWORK = ['interfaces', 'vlans', 'neighbours', 'time'];

@@ -1,6 +1,6 @@
 /** The way into devices, rung by rung. */
 import type { Command } from 'commander';
-import { rungs, type RungState } from '@zpine/core/fleet/rungs';
+import { blockingRung, rungNames, rungs, type RungState } from '@zpine/core/fleet/rungs';
 import type { ShownRun } from '@zpine/contract/fleetShapes';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { clientOf } from './context.ts';
@@ -110,15 +110,19 @@ async function take(could: Taken, { yes }: { yes?: boolean | undefined }, apply:
 
 /** One row per device, one mark per rung, and what is in the way. */
 function ladders(run: ShownRun): Table {
-  const heads = ['device', ...Object.values(rungs), ''];
+  // What stands beside is shown where it was tried.
+  const shown = rungNames.filter(
+    (rung) => rung !== 'snmp' || run.rows.some((row) => row.rungs?.some((one) => one.rung === rung)),
+  );
+  const heads = ['device', ...shown.map((rung) => rungs[rung]), ''];
   return table(
     heads,
     run.rows.map((row) => {
       const found = row.rungs ?? [];
-      const stuck = found.find(({ state }) => state === 'gives' || state === 'open');
+      const stuck = blockingRung(found);
       return [
         row.device,
-        ...Object.keys(rungs).map((rung) => marks[found.find((one) => one.rung === rung)?.state ?? 'not tried']),
+        ...shown.map((rung) => marks[found.find((one) => one.rung === rung)?.state ?? 'not tried']),
         stuck ? stuck.detail : row.detail,
       ];
     }),

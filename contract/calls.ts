@@ -111,6 +111,8 @@ export const calls: Record<VerbRouteId, Call> = {
   'live.take': { method: 'POST', path: '/live-addresses' },
   'live.links': { method: 'GET', path: '/live-links' },
   'live.takeLinks': { method: 'POST', path: '/live-links' },
+  'live.behind': { method: 'GET', path: '/live-behind' },
+  'live.takeBehind': { method: 'POST', path: '/live-behind' },
   'live.mac': { method: 'GET', path: '/live-macs' },
   'sweep.start': { method: 'POST', path: '/sweeps' },
   'sweep.list': { method: 'GET', path: '/sweeps' },

@@ -65,6 +65,10 @@ export const errandBodySchema = z.strictObject({
     .positive()
     .optional()
     .describe('The number of a capture: dots in the lines stand for what it has there'),
+  secretsFromEdition: z
+    .strictObject({ device: text(255), number: z.int().positive() })
+    .optional()
+    .describe('The same of an edition'),
   questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
   expect: z
     .array(expectationSchema)

@@ -44,6 +44,23 @@ export type LiveLink = z.output<typeof liveLinkSchema>;
 
 const done = z.object({ done: z.array(z.string()) });
 
+const liveBehindSchema = z.object({
+  device: z.string(),
+  interface: z.string(),
+  mac: z.string(),
+  /** How many hang on the port: few, or it would lead to another switch. */
+  macs: z.int(),
+  /** Whose MAC it is by the records: a port, or a device; null for nobody's. */
+  belongs: z.string().nullable(),
+  /** Where the cable of the records leads. */
+  recorded: z.string().nullable(),
+  agrees: z.boolean(),
+  /** What would be taken into the records; null where they agree, or do not tell a port. */
+  take: z.string().nullable(),
+  seenAt: time,
+});
+export type LiveBehind = z.output<typeof liveBehindSchema>;
+
 export const liveRoutes = {
   'live.addresses': route({
     method: 'GET',
@@ -86,6 +103,29 @@ export const liveRoutes = {
     group: 'Fleet',
     body: z.strictObject({
       links: z
+        .array(z.strictObject({ device: text(255), interface: text(100) }))
+        .min(1)
+        .max(500),
+    }),
+    reply: done,
+  }),
+  'live.behind': route({
+    method: 'GET',
+    path: '/live-behind',
+    role: 'viewer',
+    summary: 'Whose MACs are seen on ports that few hang on, beside the cables of the records',
+    group: 'Fleet',
+    query: z.strictObject(ofDevices),
+    reply: items(liveBehindSchema),
+  }),
+  'live.takeBehind': route({
+    method: 'POST',
+    path: '/live-behind',
+    role: 'engineer',
+    summary: 'Take who hangs on a port into the records as a cable, or correct one by it',
+    group: 'Fleet',
+    body: z.strictObject({
+      plugs: z
         .array(z.strictObject({ device: text(255), interface: text(100) }))
         .min(1)
         .max(500),

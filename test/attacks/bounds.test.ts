@@ -9,6 +9,7 @@ import { expect } from 'chai';
 import { SECRET_MASK } from '@zpine/core/template/render';
 import { bombs, many } from '../../trials/bombs.ts';
 import { fuzz } from '../../trials/fuzz/campaign.ts';
+import { runs } from '../../trials/runs.ts';
 import { attacked, beside, send, type Attacked } from './bench.ts';
 
 const MB = 1024 * 1024;
@@ -181,7 +182,8 @@ describe('requests that cost much', () => {
     const seed = Math.floor(Math.random() * 2 ** 31);
     const outcome = await fuzz(a, { seed, seconds: 15, atATime: 4 });
     expect(outcome.findings, `seed ${seed}`).to.deep.equal([]);
-    expect(outcome.succeeded.size).to.be.greaterThan(40);
+    // Beside two other files of tests few requests come through in that time.
+    expect(outcome.succeeded.size).to.be.greaterThan(runs(5, 40));
     expect(outcome.boots).to.have.length(2);
     expect(outcome.seen.bootMs, 'boot').to.be.lessThan(3000);
     expect(outcome.seen.healthMs, 'health').to.be.lessThan(3000);

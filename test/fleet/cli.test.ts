@@ -160,7 +160,7 @@ describe('the running fleet on the command line', function () {
     );
     const bad = await zpine('dialect', 'check', own);
     expect(bad.status).to.equal(1);
-    expect(bad.out).to.contain('ridge.yaml:17:1  kepe: unknown key "kepe"; did you mean keep?');
+    expect(bad.out).to.contain('ridge.yaml:21:1  kepe: unknown key "kepe"; did you mean keep?');
     const good = file('ridge.yaml', `${shipped.replace('title: Furrow', 'title: Ridge')}\n`);
     expect(await well('dialect', 'check', good)).to.contain('Ridge, no faults; it knows the questions version');
     const session = file(

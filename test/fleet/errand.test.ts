@@ -376,6 +376,28 @@ describe('errands', function () {
     for (const secret of ['first-boat', 'bell-buoy-9']) expect(JSON.stringify(done)).to.not.contain(secret);
   });
 
+  it('does the same with the secrets of an edition', async () => {
+    const name = 'har-acc-17';
+    const source = '@part "alert" owns "alert to "\nalert to 10.77.0.8 word @{set.trap.word}\n@end\n';
+    await f.client.add('template', { name: 'with-a-word', dialect: 'furrow', source });
+    await f.client.edit('device', name, { template: 'with-a-word' });
+    await f.client.call('value.put', {
+      body: { setting: 'trap.word', layer: 'device', of: name, mode: 'set', value: 'gong-buoy-3' },
+    });
+    const { number } = await f.client.call('edition.make', { params: { ref: name }, body: {} });
+    const shown = await f.client.call('edition.show', { params: { ref: name, number: String(number) }, query: {} });
+    const lines = shown.files[0]?.text ?? '';
+    expect(lines).to.contain('alert to 10.77.0.8 word ••••••');
+    expect((await refusal(preview({ devices: [name], lines }))).code).to.equal('mask-sent');
+    const gone = refusal(preview({ devices: [name], lines, secretsFromEdition: { device: name, number: 99 } }));
+    expect((await gone).code).to.equal('not-found');
+    const run = await preview({ devices: [name], lines, secretsFromEdition: { device: name, number } });
+    const done = await go(run.id, 1);
+    expect(done.counts).to.deep.equal({ 'brought over': 1 });
+    expect(printed(name)).to.contain('alert to 10.77.0.8 word gong-buoy-3');
+    expect(JSON.stringify(done)).to.not.contain('gong-buoy-3');
+  });
+
   it('climbs for more rights where the access set has the second password', async () => {
     const name = addDevice(f.lab, 'furrow', 40, { climb: 'up-the-mast' });
     await paste(f.client, 'furrow', [name]);

@@ -11,7 +11,13 @@ describe('live beside the records', function () {
   let f: Fleet;
   before(async () => {
     f = await fleet({ furrow: 0, quill: 0, shale: 0 });
-    const hears = [{ on: '1/1', neighbour: 'har-acc-2.brackwater.example', port: '1/4' }];
+    const mac = (last: string) => `02:00:00:00:aa:${last}`;
+    const hears = [
+      { on: '1/1', neighbour: 'har-acc-2.brackwater.example', port: '1/4' },
+      { on: '1/7', mac: mac('01'), vlan: 316 },
+      { on: '1/8', mac: mac('02'), vlan: 316 },
+      ...['11', '12', '13'].map((last) => ({ on: '1/9', mac: mac(last), vlan: 316 })),
+    ];
     addDevice(f.lab, 'furrow', 1, { hears });
     addDevice(f.lab, 'furrow', 2, { hears: [{ on: '1/4', neighbour: 'har-acc-1', port: '1/1' }] });
     await paste(f.client, 'furrow', ['har-acc-1', 'har-acc-2']);
@@ -23,6 +29,7 @@ describe('live beside the records', function () {
     await f.client.add('prefix', { cidr: '10.77.96.0/19' });
     await ask('interfaces');
     await ask('neighbours');
+    await ask('macs');
   });
   after(() => f.end());
   const ask = async (question: string) =>
@@ -112,5 +119,42 @@ describe('live beside the records', function () {
       (await refusal(f.client.call('live.takeLinks', { body: { links: [{ device: 'har-acc-1', interface: '1/9' }] } })))
         .code,
     ).to.equal('live-not-seen');
+  });
+
+  it('holds whose MACs are behind ports against the cables, and makes a cable of one that hangs alone', async () => {
+    await f.client.add('device', { name: 'cam-1' });
+    await f.client.add('port', { device: 'cam-1', name: 'eth0' });
+    await f.client.edit('interface', 'cam-1:eth0', { mac: '02:00:00:00:aa:01' });
+    await f.client.add('port', { device: 'har-acc-1', name: '1/7' });
+    const look = async () =>
+      (await f.client.call('live.behind', { query: {} })).items.map((one) => [
+        one.interface,
+        one.mac,
+        one.belongs,
+        one.recorded,
+        one.agrees,
+        one.take,
+      ]);
+    // On 1/9 there are three: that is another switch.
+    expect(await look()).to.deep.equal([
+      ['1/7', '02:00:00:00:aa:01', 'cam-1:eth0', null, false, 'har-acc-1:1/7 to cam-1:eth0'],
+      ['1/8', '02:00:00:00:aa:02', null, null, false, null],
+    ]);
+    const plug = (on: string) =>
+      f.client.call('live.takeBehind', { body: { plugs: [{ device: 'har-acc-1', interface: on }] } });
+    expect((await refusal(plug('1/8'))).code).to.equal('live-not-seen');
+    expect((await plug('1/7')).done).to.deep.equal(['a cable leads from har-acc-1:1/7 to cam-1:eth0']);
+    expect((await look())[0]?.slice(3)).to.deep.equal(['cam-1:eth0', true, null]);
+    await f.client.add('device', { name: 'cam-2' });
+    await f.client.add('port', { device: 'cam-2', name: 'eth0' });
+    await f.client.edit('cable', 'har-acc-1:1/7', { to: 'cam-2:eth0' });
+    expect((await look())[0]?.slice(3)).to.deep.equal([
+      'cam-2:eth0',
+      false,
+      'har-acc-1:1/7 to cam-1:eth0, instead of cam-2:eth0',
+    ]);
+    expect((await plug('1/7')).done).to.deep.equal([
+      'a cable leads from har-acc-1:1/7 to cam-1:eth0, instead of cam-2:eth0',
+    ]);
   });
 });

@@ -1,4 +1,4 @@
-import { rungs, type Rung, type RungState } from '@zpine/core/fleet/rungs';
+import { blockingRung, rungNames, rungs, type RungState } from '@zpine/core/fleet/rungs';
 import type { RunRow } from '@zpine/contract/fleetShapes';
 import { Link } from 'react-router';
 import { pathOf } from '../records/paths.ts';
@@ -12,26 +12,30 @@ const looks: Record<RungState, { sign: string; words: string; tone: string }> = 
 
 /** A row a device, a column a rung, and what is in the way. */
 export function Ladder({ rows }: { rows: RunRow[] }) {
+  // What stands beside is shown where it was tried.
+  const shown = rungNames.filter(
+    (rung) => rung !== 'snmp' || rows.some((row) => row.rungs?.some((one) => one.rung === rung)),
+  );
   return (
     <table className="plain-table ladder">
       <thead>
         <tr>
           <th>Device</th>
-          {Object.entries(rungs).map(([rung, title]) => (
-            <th key={rung}>{title}</th>
+          {shown.map((rung) => (
+            <th key={rung}>{rungs[rung]}</th>
           ))}
           <th>What is in the way, or what answers</th>
         </tr>
       </thead>
       <tbody>
         {rows.map((row) => {
-          const stuck = row.rungs?.find(({ state }) => state === 'gives' || state === 'open');
+          const stuck = blockingRung(row.rungs ?? []);
           return (
             <tr key={row.device}>
               <td className="mono">
                 <Link to={pathOf('device', row.device)}>{row.device}</Link>
               </td>
-              {(Object.keys(rungs) as Rung[]).map((rung) => {
+              {shown.map((rung) => {
                 const found = row.rungs?.find((one) => one.rung === rung);
                 const { sign, words, tone } = looks[found?.state ?? 'not tried'];
                 const title = `${rungs[rung]} ${words}${found?.detail ? `: ${found.detail}` : ''}`;

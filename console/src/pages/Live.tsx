@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
 import type { LiveAddress } from '@zpine/contract/liveRoutes';
 import { client, keys, problemOf } from '../api.ts';
+import { BehindPorts } from '../fleet/BehindPorts.tsx';
 import { FleetTabs } from '../fleet/FleetTabs.tsx';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
@@ -76,6 +77,7 @@ export default function Live() {
           <span className="mono">macs</span>. <Link to="/fleet?do=ask">Ask them again</Link>
         </p>
       )}
+      {asked === '' && <BehindPorts />}
       {isAddress && may && (addresses.data?.items.length ?? 0) > 0 && (
         <p style={{ marginBottom: 12 }}>
           <Button onClick={askAgain}>Ask them again</Button>

@@ -19,7 +19,7 @@ import { inputOf, runSummary, makeRun, runRow, type RunInput, type RunTableRow }
 import { mustBeMeant, type Selected } from './selection.ts';
 import { targetsOf } from './targets.ts';
 import { beginConfirmed } from './work.ts';
-import { unmaskerFrom } from './unmasked.ts';
+import { unmaskerFrom, unmaskerFromEdition, type Unmasked } from './unmasked.ts';
 
 /** What an errand keeps of a device under seal. */
 export interface ErrandSeal {
@@ -80,7 +80,7 @@ const blankName = (head: string): string =>
 
 type ErrandBody = Pick<
   BodyOf<'run.errand'>,
-  'away' | 'secretsFrom' | 'questions' | 'expect' | 'keep' | 'insist' | 'perSite' | 'lines'
+  'away' | 'secretsFrom' | 'secretsFromEdition' | 'questions' | 'expect' | 'keep' | 'insist' | 'perSite' | 'lines'
 >;
 
 /** An errand whose lines are known, device by device. `title`: what it is called; left out: its first line. */
@@ -93,7 +93,8 @@ export async function errandOf(
 ): Promise<RunHead> {
   const { devices } = selected;
   if (body.away) for (const seal of seals.values()) seal.away = true;
-  if (body.secretsFrom !== undefined) await fillIn(tx, seals, body.secretsFrom);
+  if (body.secretsFrom !== undefined) fillIn(seals, await unmaskerFrom(tx, body.secretsFrom));
+  if (body.secretsFromEdition) fillIn(seals, await unmaskerFromEdition(tx, body.secretsFromEdition));
   for (const device of devices) noMask(device.key, seals.get(device.id)?.lines ?? '');
   const dialects = await mustMakeSense(tx, devices, seals);
   for (const [i, question] of body.questions.entries()) mustBeQuestion(question, dialects, ['questions', i]);
@@ -120,9 +121,8 @@ export async function errandOf(
   });
 }
 
-/** Dots become the secrets that a capture has in their place. */
-async function fillIn(tx: Tx, seals: Map<number, ErrandSeal>, capture: number): Promise<void> {
-  const unmask = await unmaskerFrom(tx, capture);
+/** Dots become the secrets that a capture or an edition has in their place. */
+function fillIn(seals: Map<number, ErrandSeal>, unmask: (lines: string) => Unmasked): void {
   for (const seal of seals.values()) {
     const { lines, secrets } = unmask(seal.lines);
     seal.lines = lines;

@@ -1,5 +1,6 @@
 /** What answers the calls of this area. */
 import { again, beginRun } from './again.ts';
+import { liveBehind, takeBehind } from './behind.ts';
 import { takeMet } from './met.ts';
 import { takeNetwork } from './network.ts';
 import { groups } from './asks.ts';
@@ -61,6 +62,8 @@ export const fleetHandlers = {
   'live.take': (tx, { body }) => takeAddresses(tx, body),
   'live.links': (tx, { query }) => liveLinks(tx, query),
   'live.takeLinks': (tx, { body }) => takeLinks(tx, body),
+  'live.behind': (tx, { query }) => liveBehind(tx, query),
+  'live.takeBehind': (tx, { body }) => takeBehind(tx, body),
   'live.mac': (tx, { query }) => liveMac(tx, query),
   'watch.list': (tx, { query }) => listWatched(tx, query),
   'delivery.list': (tx) => listDeliveries(tx),

@@ -1,4 +1,4 @@
-/** Lines out of a capture that are sent back: the dots in them stand for what the capture has there. */
+/** Lines out of a capture or an edition that are sent back: the dots in them stand for what stands there. */
 import { walk, type ConfigLine } from '@zpine/core/config/tree';
 import { PATH } from '@zpine/core/dialect/path';
 import type { Dialect } from '@zpine/core/dialect/dialect';
@@ -6,6 +6,9 @@ import { AWAY } from '@zpine/core/fleet/errand';
 import { MASK } from '@zpine/core/secrets/masking';
 import { Refusal } from '@zpine/contract/errors';
 import { byIds } from '../../store/records.ts';
+import { maskedFiles } from '../editions/content.ts';
+import { filesOf, mustFindEdition } from '../editions/rows.ts';
+import { mustFind, mustFindField } from '../records/refs.ts';
 import type { Tx } from '../../store/tx.ts';
 import { showCapture, wholeCaptures } from './captures.ts';
 import { targetsOf } from './targets.ts';
@@ -24,6 +27,24 @@ export async function unmaskerFrom(tx: Tx, id: number): Promise<(lines: string) 
   if (!capture || !dialect) throw Refusal.at(['secretsFrom'], 'not-found', { kind: 'capture', ref: `#${id}` });
   const { text: shown } = await showCapture(tx, String(id));
   const known = secretLines(dialect, shown, capture.content.toString('utf8'));
+  return (lines) => unmasked(dialect, known, lines);
+}
+
+/** The same with the secrets of an edition. */
+export async function unmaskerFromEdition(
+  tx: Tx,
+  { device: ref, number }: { device: string; number: number },
+): Promise<(lines: string) => Unmasked> {
+  const device = await mustFindField(tx, 'device', ref, 'secretsFromEdition').then(({ key }) =>
+    mustFind(tx, 'device', key),
+  );
+  const dialect = (await targetsOf(tx, [device])).get(device.id)?.dialect;
+  if (!dialect) throw Refusal.at(['secretsFromEdition'], 'not-found', { kind: 'dialect', ref: device.key });
+  const edition = await mustFindEdition(tx, device, String(number));
+  const files = await filesOf(tx, edition.id);
+  const known = new Map(
+    maskedFiles(files).flatMap((shown, i) => [...secretLines(dialect, shown.text, files[i]?.text ?? '')]),
+  );
   return (lines) => unmasked(dialect, known, lines);
 }
 
