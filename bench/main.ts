@@ -14,6 +14,7 @@ import { impactRows } from './impact.ts';
 import { importRows } from './imports.ts';
 import { listRows } from './lists.ts';
 import { isMet, type Row } from './measure.ts';
+import { planningRows } from './planning.ts';
 import { nextFreeRows } from './nextFree.ts';
 import { writeMeasurements, writePlans } from './page.ts';
 import { queryPlans } from './plans.ts';
@@ -27,6 +28,7 @@ const groups: Record<string, (database: Mariadb) => Promise<Row[]>> = {
   import: importRows,
   compare: compareRows,
   fleet: fleetRows,
+  planning: planningRows,
   dhcp: dhcpRows,
   render: renderRows,
   lists: listRows,

@@ -5,6 +5,7 @@ import { planRoutines } from '../app/routines/plan.ts';
 import { planChecks } from '../app/checks/runs.ts';
 import { clockNow } from '../app/checks/turns.ts';
 import { captureDue } from '../app/fleet/captureDue.ts';
+import { changedSince, type SeenEvents } from '../app/fleet/planned.ts';
 import { makeRun } from '../app/fleet/runs.ts';
 import { claimLooks, saveLook, planWatch, REACH, type DueLook, type Look } from '../app/fleet/watch.ts';
 import { claimDelivery, saveDelivery } from '../app/fleet/deliveries.ts';
@@ -12,7 +13,7 @@ import { deliver } from './deliver.ts';
 import { claimLetter, gatherLetters, saveLetter, type Letter, type Writing } from '../app/fleet/letters.ts';
 import { whileHeld } from '../store/claims.ts';
 import type { Actor, Store } from '../store/store.ts';
-import { transact } from '../store/transact.ts';
+import { readOnly, transact } from '../store/transact.ts';
 import type { ConnectOptions } from './connect.ts';
 import { withSession } from './reachable.ts';
 import type { Session } from './session.ts';
@@ -32,6 +33,8 @@ export interface Mail extends Omit<Writing, 'mails'> {
 const actor: Actor = { name: 'watch', via: 'service' };
 const TURN_MS = 1000;
 const PLAN_MS = 60_000;
+/** All of it is planned anew at least so often, whatever was seen of changes. */
+const WHOLE_MS = 10 * 60_000;
 const AT_ONCE = 40;
 /** So many letters are sent in one turn. */
 const LETTERS = 20;
@@ -53,6 +56,9 @@ export class Watcher {
   private readonly post: Transporter | undefined;
   private readonly turns = new PollLoop(TURN_MS, () => this.safely());
   private plannedAt = 0;
+  private wholeAt = 0;
+  private events: SeenEvents | undefined;
+  private nextCapture: number | undefined;
 
   constructor(store: Store, way: ConnectOptions, mail: Mail, log: Log) {
     this.store = store;
@@ -77,7 +83,7 @@ export class Watcher {
   }
 
   private async turn(): Promise<void> {
-    if (Date.now() - this.plannedAt > PLAN_MS) await this.planNow();
+    if (Date.now() - this.plannedAt > PLAN_MS) await this.planAgain();
     const room = AT_ONCE - this.turns.running.size;
     const due = room > 0 ? await transact(this.store, actor, 'watch.claim', (tx) => claimLooks(tx, room)) : [];
     for (const one of due)
@@ -93,18 +99,35 @@ export class Watcher {
     await this.messages();
   }
 
+  /** All of it where anything has changed by which devices are planned; else only what its time has come for. */
+  private async planAgain(): Promise<void> {
+    const { now, changed } = await readOnly(this.store, actor, (tx) => changedSince(tx, this.events));
+    const whole = changed || Date.now() - this.wholeAt > WHOLE_MS;
+    // What is saved from here on is looked at in the next turn.
+    this.events = now;
+    if (whole) return this.planNow();
+    this.plannedAt = Date.now();
+    if (this.nextCapture !== undefined && this.nextCapture <= Date.now()) await this.captures();
+    await this.byTheClock();
+  }
+
   /** Looks at the settings: which devices are watched, whose capture is due. */
   async planNow(): Promise<void> {
-    this.plannedAt = Date.now();
+    this.plannedAt = this.wholeAt = Date.now();
     await transact(this.store, actor, 'watch.plan', planWatch);
     await this.captures();
+    await this.byTheClock();
+  }
+
+  private async byTheClock(): Promise<void> {
     await transact(this.store, actor, 'check.due', (tx) => planChecks(tx, clockNow()));
     await transact(this.store, actor, 'routine.due', (tx) => planRoutines(tx, clockNow()));
   }
 
   private captures(): Promise<void> {
     return transact(this.store, actor, 'capture.due', async (tx) => {
-      const devices = await captureDue(tx);
+      const { devices, next } = await captureDue(tx);
+      this.nextCapture = next;
       if (devices.length === 0) return;
       const waiting = await tx.one(
         "SELECT 1 AS one FROM run WHERE kind = 'capture' AND made_by = ? AND state <> 'ended' LIMIT 1",

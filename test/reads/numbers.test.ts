@@ -100,7 +100,7 @@ describe('numbers that settings plan', () => {
       })
       .map((device) => device.key);
     expect(wanted).to.not.have.length(0);
-    const due = await readOnly(bench.store, actor, captureDue);
+    const { devices: due } = await readOnly(bench.store, actor, captureDue);
     expect(due.map((device) => device.key).sort()).to.deep.equal(wanted.sort());
   });
 });

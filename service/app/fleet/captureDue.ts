@@ -9,21 +9,31 @@ const HOUR_MS = 3_600_000;
 /** So many devices are captured by one run at most; the next one takes the others. */
 const MOST = 20_000;
 
-/** In the order of their names. */
-export async function captureDue(tx: Tx): Promise<Stored<'device'>[]> {
+export interface DueCaptures {
+  /** In the order of their names. */
+  devices: Stored<'device'>[];
+  /** When the next one is due, as far as things stay as they are; undefined for never. Milliseconds. */
+  next: number | undefined;
+}
+
+export async function captureDue(tx: Tx): Promise<DueCaptures> {
   const hours = await numbersOf(tx, 'capture.hours');
-  if (!hours) return [];
+  if (!hours) return { devices: [], next: undefined };
   const own = hours.everywhere > 0 ? undefined : [...hours.own.keys()];
   const rows = await tx.select<{ id: number; tried_at: Date | null }>(
     `SELECT d.id, t.tried_at FROM device d LEFT JOIN capture_try t ON t.device_id = d.id
      WHERE d.stage <> 'retired' ${among('d.id', own)} ORDER BY d.sort_key, d.id`,
   );
   const now = (await tx.now()).ms;
+  let next: number | undefined;
   const due = rows.filter(({ id, tried_at: tried }) => {
     const every = hours.own.get(Number(id)) ?? hours.everywhere;
-    return every > 0 && (tried?.getTime() ?? 0) + every * HOUR_MS <= now;
+    if (every <= 0) return false;
+    const at = (tried?.getTime() ?? 0) + every * HOUR_MS;
+    next = Math.min(next ?? at, at);
+    return at <= now;
   });
   const ids = due.slice(0, MOST).map(({ id }) => Number(id));
   const devices = await byIds(tx, 'device', ids);
-  return ids.flatMap((id) => devices.get(id) ?? []);
+  return { devices: ids.flatMap((id) => devices.get(id) ?? []), next };
 }
