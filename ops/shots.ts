@@ -97,13 +97,17 @@ const shots: Shot[] = [
     },
   },
   {
-    name: 'import',
-    path: '/import?kind=device',
+    name: 'list',
+    path: '/import',
     steps: async (page) => {
+      await page.getByText('Names and addresses').first().click();
       await page
-        .getByLabel('Text')
-        .fill('name,site,duty,modell\nske-acc-2,ske,access,larkfield/lf-24\nske-acc-3,SKY,access,larkfield/lf-42\n');
-      await page.getByText('did you mean ske?').waitFor();
+        .getByLabel('List', { exact: true })
+        .fill(
+          '[tower]\nold-1 ip=10.91.1.11 enable_password=up-the-mast\nold-2 ip=10.91.1.12 port=2222\n[access:groups]\ntower\n[access:values]\nuser = netops\npassword = "rope walk 7"\nntp = 10.77.0.5\n',
+        );
+      await page.getByText('What its words mean').waitFor();
+      await page.getByText('What its words mean').scrollIntoViewIfNeeded();
     },
   },
   { name: 'drift', path: '/drift' },
