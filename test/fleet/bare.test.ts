@@ -69,6 +69,13 @@ describe('lines without encryption', function () {
     expect(rowOf(done, 'har-acc-2').outcome).to.equal('brought over');
   });
 
+  it('are not told the second password, which is for SSH', async () => {
+    await put('access.second', 'up-the-mast', 'har-acc-2');
+    const row = await reach('har-acc-2');
+    const privilege = row.rungs?.find(({ rung }) => rung === 'privilege');
+    expect(privilege?.detail).to.equal('no second password in its access set: none was asked for');
+  });
+
   it('turn away who has another password, and say so', async () => {
     await put('access.bare-password', 'not-this-one', 'har-acc-2');
     expect((await reach('har-acc-2')).detail).to.match(

@@ -116,14 +116,16 @@ function accessOf(value: (name: AccessSetting) => SettingValue, layer: string): 
   const users = value('users');
   const ofUser = typeof users === 'object' && users !== null && !Array.isArray(users) ? users[user] : undefined;
   const algorithms = value('access.algorithms');
+  const bare = bareOf(value);
   return {
     user,
     password: text(value('access.password')) ?? (typeof ofUser === 'string' ? ofUser : undefined),
     key: text(value('access.key')),
     passphrase: text(value('access.passphrase')),
     factory: factoryOf(text(value('access.factory-user')), text(value('access.factory-password'))),
-    second: text(value('access.second')),
-    bare: bareOf(value),
+    // It was given for SSH: over a line that everybody reads it does not go.
+    second: bare ? undefined : text(value('access.second')),
+    bare,
     snmp: snmpOf(value),
     port: number(value('access.port'), 22),
     algorithms: Array.isArray(algorithms) ? algorithms.map(String) : [],
