@@ -64,7 +64,8 @@ export async function keepTerminal(
   const hidden = new Masker(target.secrets).mask(shown);
   const transcript = target.dialect ? target.dialect.masked(hidden) : hidden;
   await tx.execute('UPDATE terminal SET transcript = ?, bytes = ?, cut = ? WHERE id = ?', [
-    transcript,
+    // Whoever types a new password types it for everybody to see: it is kept as secrets are.
+    tx.sealer.seal(transcript),
     bytes,
     cut ? 1 : 0,
     id,
@@ -92,7 +93,7 @@ export async function showTerminal(tx: Tx, id: string): Promise<ReplyOf<'termina
     [id.replace(/^#/, '')],
   );
   if (!row) throw new Refusal('not-found', { kind: 'terminal', ref: id });
-  return { ...shown(row), text: row.transcript, cut: row.cut === 1 };
+  return { ...shown(row), text: row.transcript === '' ? '' : tx.sealer.open(row.transcript), cut: row.cut === 1 };
 }
 
 const shown = (row: TerminalRow): ShownTerminal => ({
