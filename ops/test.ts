@@ -79,7 +79,7 @@ process.exit(failed > 0 || results.every((done) => done.passed === 0) ? 1 : 0);
  */
 async function alone(): Promise<Done[]> {
   const again = results.filter((done) => done.failed > 0);
-  if (again.length === 0 || again.length > 3 || files.length === 1) return [];
+  if (again.length === 0 || again.length > 5 || files.length === 1) return [];
   const before = results.filter((done) => done.failed === 0);
   results.splice(0, results.length, ...before);
   waiting.push(...again.map((done) => done.file));
