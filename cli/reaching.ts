@@ -104,8 +104,8 @@ async function take(could: Taken, { yes }: { yes?: boolean | undefined }, apply:
   if (many === 0) return;
   const question = `take it into the records of ${many} device${many === 1 ? '' : 's'}?`;
   if (!(yes ?? (await confirmed(question, many, 'nothing was taken; --yes takes it without asking')))) return;
-  await apply();
-  out(`taken: ${many} device${many === 1 ? '' : 's'}`);
+  const done = (await apply()).items.filter(({ changes }) => changes.length > 0).length;
+  out(`taken: ${done} device${done === 1 ? '' : 's'}`);
 }
 
 /** One row per device, one mark per rung, and what is in the way. */

@@ -29,6 +29,8 @@ export interface OpenTerminal {
 const MOST_KEPT = 1024 * 1024;
 /** What was shown is put by so often. */
 const KEEP_MS = 3000;
+/** And in any case so often. */
+const ALIVE_MS = 30_000;
 /** Nobody types, and nothing is shown, for so long: it is forgotten. */
 const IDLE_MS = 30 * 60_000;
 
@@ -91,6 +93,7 @@ class Shown implements OpenTerminal {
   private readonly keep: (ended?: string) => Promise<void>;
   private readonly timer: NodeJS.Timeout;
   private kept = 0;
+  private keptAt = Date.now();
   private stirredAt = Date.now();
   private why: string | undefined;
 
@@ -146,8 +149,9 @@ class Shown implements OpenTerminal {
   private look(): void {
     if (Date.now() - this.stirredAt > IDLE_MS)
       return this.leave(`nothing was typed or shown for ${IDLE_MS / 60_000} min`);
-    if (this.kept === this.recorded.bytes) return;
-    this.kept = this.recorded.bytes;
+    // Now and then without news, too: it is a sign of life.
+    if (this.kept === this.recorded.bytes && Date.now() - this.keptAt < ALIVE_MS) return;
+    [this.kept, this.keptAt] = [this.recorded.bytes, Date.now()];
     void this.keep();
   }
 }

@@ -5,6 +5,7 @@
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, networkOf, truncations } from '@zpine/core/addressing/prefix';
 import type { Dialect } from '@zpine/core/dialect/dialect';
+import { grouped } from '@zpine/core/lists/grouped';
 import { sortKey } from '@zpine/core/naming/names';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunRow } from '@zpine/contract/fleetShapes';
@@ -65,12 +66,15 @@ class Network {
   private readonly ports: Set<string>;
   private readonly vlans: Set<string>;
   private readonly prefixes = new Set<string>();
+  /** Addresses that devices have in other VRFs than the default one. */
+  private readonly elsewhere: Map<number, Set<string>>;
 
   private constructor(tx: Tx, devices: Stored<'device'>[], answers: Map<number, Answers>, known: Known) {
     this.tx = tx;
     this.devices = devices.sort((a, b) => (sortKey(a.key) < sortKey(b.key) ? -1 : 1));
     this.answers = answers;
     ({
+      elsewhere: this.elsewhere,
       dialects: this.dialects,
       sites: this.sites,
       interfaces: this.interfaces,
@@ -85,10 +89,21 @@ class Network {
     const siteKeys = await keysOf(tx, 'site', [...new Set(siteIds.values())]);
     const sites = new Map([...siteIds].map(([device, site]) => [device, siteKeys.get(site) ?? '']));
     const vlans = siteIds.size === 0 ? [] : await find(tx, 'vlan', { site_id: [...new Set(siteIds.values())] });
+    const interfaces = await find(tx, 'interface', { device_id: ids });
+    const owner = new Map(interfaces.map(({ id, device }) => [id, device]));
+    const held = owner.size === 0 ? [] : await find(tx, 'address', { interface_id: [...owner.keys()] });
+    const other = held.filter(({ vrf }) => vrf !== DEFAULT_VRF);
+    const elsewhere = new Map(
+      [...grouped(other, (one) => owner.get(one.interface ?? 0) ?? 0)].map(([device, all]) => [
+        device,
+        new Set(all.map(({ address }) => address)),
+      ]),
+    );
     return new Network(tx, devices, answers, {
+      elsewhere,
       dialects: await dialectsOfDevices(tx, ids),
       sites,
-      interfaces: new Map((await find(tx, 'interface', { device_id: ids })).map((one) => [one.key, one])),
+      interfaces: new Map(interfaces.map((one) => [one.key, one])),
       ports: new Set((await find(tx, 'port', { device_id: ids })).map(({ key }) => key)),
       vlans: new Set(vlans.map(({ key }) => key)),
     });
@@ -231,6 +246,8 @@ class Network {
       }
       const address = formatIp(ip.value);
       const on = `${device.key}:${name}`;
+      // In another VRF it is there, on the same interface or the one that it was entered with.
+      if (this.elsewhere.get(device.id)?.has(address)) continue;
       const [standing] = await find(this.tx, 'address', { natural_key: address });
       const holder = standing?.interface ? await keysOf(this.tx, 'interface', [standing.interface]) : undefined;
       const held = standing?.interface ? holder?.get(standing.interface) : undefined;
@@ -370,6 +387,7 @@ class Network {
 }
 
 interface Known {
+  elsewhere: Map<number, Set<string>>;
   dialects: Map<number, Dialect>;
   sites: Map<number, string>;
   interfaces: Map<string, Stored<'interface'> | undefined>;

@@ -25,6 +25,7 @@ export const sweeps = table('sweep', {
   done: number,
   silent: number,
   shut: number,
+  last_done: maybe(text),
   stopping: number,
   remarks: text,
   made_at: time,
@@ -159,11 +160,10 @@ export async function saveSwept(tx: Tx, sweep: number, results: readonly SweptNo
         [sweep, bytesOf(family, value), family, found.rung, JSON.stringify(found)],
       );
   const of = (what: 'silent' | 'shut'): number => results.filter(({ found }) => found === what).length;
-  await tx.execute('UPDATE sweep SET done = done + ?, silent = silent + ?, shut = shut + ? WHERE id = ?', [
-    results.length,
-    of('silent'),
-    of('shut'),
-    sweep,
-  ]);
+  const last = results.at(-1);
+  await tx.execute(
+    'UPDATE sweep SET done = done + ?, silent = silent + ?, shut = shut + ?, last_done = COALESCE(?, last_done) WHERE id = ?',
+    [results.length, of('silent'), of('shut'), last ? formatIp(last) : null, sweep],
+  );
   tx.hint('sweep', sweep, null);
 }

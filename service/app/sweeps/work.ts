@@ -48,13 +48,19 @@ export async function claimSweep(tx: Tx): Promise<ClaimedSweep | undefined> {
     lease: row.lease,
     vrf: (await keysOf(tx, 'vrf', [prefix.vrf])).get(prefix.vrf) ?? 'default',
     perSecond: row.per_second,
-    // Whoever had it before has done so many of them.
-    addresses: (await addressesOf(tx, prefix)).slice(row.done),
+    // Whoever had it before was as far as that; by now others may be known.
+    addresses: behind(await addressesOf(tx, prefix), row.last_done),
     logins: prefix.sweep === 'sign-in' ? logins : undefined,
     access,
     dialects: await allDialects(tx),
   };
 }
+
+const behind = (addresses: readonly string[], last: string | null): string[] => {
+  if (last === null) return [...addresses];
+  const { value } = mustParse(parseIp(last));
+  return addresses.filter((address) => mustParse(parseIp(address)).value > value);
+};
 
 /** Keeps what some addresses came to; gives whether to go on. */
 export async function keepSwept(

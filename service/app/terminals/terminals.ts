@@ -16,6 +16,7 @@ const terminals = table('terminal', {
   made_by: text,
   reason: maybe(text),
   opened_at: time,
+  kept_at: time,
   ended_at: maybe(time),
   ended: maybe(text),
   bytes: number,
@@ -41,6 +42,7 @@ export async function beginTerminal(tx: Tx, { device, key }: Target): Promise<nu
       made_by: tx.actor.name,
       reason: tx.actor.reason ?? null,
       opened_at: await tx.now(),
+      kept_at: await tx.now(),
       transcript: '',
     },
   ]);
@@ -63,11 +65,12 @@ export async function keepTerminal(
 ): Promise<void> {
   const hidden = new Masker(target.secrets).mask(shown);
   const transcript = target.dialect ? target.dialect.masked(hidden) : hidden;
-  await tx.execute('UPDATE terminal SET transcript = ?, bytes = ?, cut = ? WHERE id = ?', [
+  await tx.execute('UPDATE terminal SET transcript = ?, bytes = ?, cut = ?, kept_at = ? WHERE id = ?', [
     // Whoever types a new password types it for everybody to see: it is kept as secrets are.
     tx.sealer.seal(transcript),
     bytes,
     cut ? 1 : 0,
+    await tx.now(),
     id,
   ]);
   if (ended !== undefined)
@@ -84,7 +87,8 @@ export async function listTerminals(tx: Tx, query: QueryOf<'terminal.list'>): Pr
     `SELECT ${terminals.all} FROM terminal${device ? ' WHERE device_id = ?' : ''} ORDER BY id DESC LIMIT ${MOST_LISTED}`,
     device ? [device.id] : [],
   );
-  return { items: rows.map(shown) };
+  const now = (await tx.now()).ms;
+  return { items: rows.map((row) => shown(row, now)) };
 }
 
 export async function showTerminal(tx: Tx, id: string): Promise<ReplyOf<'terminal.show'>> {
@@ -93,16 +97,23 @@ export async function showTerminal(tx: Tx, id: string): Promise<ReplyOf<'termina
     [id.replace(/^#/, '')],
   );
   if (!row) throw new Refusal('not-found', { kind: 'terminal', ref: id });
-  return { ...shown(row), text: row.transcript === '' ? '' : tx.sealer.open(row.transcript), cut: row.cut === 1 };
+  return {
+    ...shown(row, (await tx.now()).ms),
+    text: row.transcript === '' ? '' : tx.sealer.open(row.transcript),
+    cut: row.cut === 1,
+  };
 }
 
-const shown = (row: TerminalRow): ShownTerminal => ({
+/** Nothing was kept of it for so long: whoever kept it is gone. */
+const LOST_MS = 120_000;
+
+const shown = (row: TerminalRow, now: number): ShownTerminal => ({
   id: Number(row.id),
   device: row.device_key,
   by: row.made_by,
   reason: row.reason,
   openedAt: row.opened_at.toISOString(),
   endedAt: row.ended_at?.toISOString() ?? null,
-  ended: row.ended,
+  ended: row.ended_at === null && now - row.kept_at.getTime() > LOST_MS ? 'not known: what kept it is gone' : row.ended,
   bytes: row.bytes,
 });

@@ -73,7 +73,7 @@ export const everydaySteps: Step[] = [
     'sweep',
     `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, prefix_id bigint(20) NOT NULL, prefix_key varchar(100) NOT NULL, vrf_id bigint(20) NOT NULL,
      state varchar(10) NOT NULL, signs_in tinyint(1) NOT NULL, per_second int(11) NOT NULL, total int(11) NOT NULL, known int(11) NOT NULL,
-     done int(11) NOT NULL DEFAULT 0, silent int(11) NOT NULL DEFAULT 0, shut int(11) NOT NULL DEFAULT 0, stopping tinyint(1) NOT NULL DEFAULT 0, remarks varchar(2000) NOT NULL,
+     done int(11) NOT NULL DEFAULT 0, silent int(11) NOT NULL DEFAULT 0, shut int(11) NOT NULL DEFAULT 0, last_done varchar(45), stopping tinyint(1) NOT NULL DEFAULT 0, remarks varchar(2000) NOT NULL,
      made_at datetime(3) NOT NULL, made_by varchar(63) NOT NULL, reason varchar(500), ended_at datetime(3), ended varchar(500),
      claimed_until datetime(3), fence int(11) NOT NULL DEFAULT 0, KEY ix_sweep_state (state, id), KEY ix_sweep_prefix (prefix_id, id)`,
   ),
@@ -89,7 +89,7 @@ export const everydaySteps: Step[] = [
   plainTable(
     'terminal',
     `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, device_id bigint(20) NOT NULL, device_key varchar(255) NOT NULL, made_by varchar(63) NOT NULL,
-     reason varchar(500), opened_at datetime(3) NOT NULL, ended_at datetime(3), ended varchar(500), bytes bigint(20) NOT NULL DEFAULT 0,
+     reason varchar(500), opened_at datetime(3) NOT NULL, kept_at datetime(3) NOT NULL, ended_at datetime(3), ended varchar(500), bytes bigint(20) NOT NULL DEFAULT 0,
      cut tinyint(1) NOT NULL DEFAULT 0, transcript longtext NOT NULL, KEY ix_terminal_device (device_id, id)`,
   ),
   settingsStep('settings-of-bare-lines', [
