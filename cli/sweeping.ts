@@ -5,7 +5,7 @@ import type { ReplyOf } from '@zpine/contract/routes';
 import type { SweepHead } from '@zpine/contract/sweepRoutes';
 import { clientOf, outputOf } from './context.ts';
 import { settle } from './imports.ts';
-import { clock, out, table } from './print.ts';
+import { clock, err, out, table } from './print.ts';
 import { UsageError } from './refusals.ts';
 
 type ShownSweep = ReplyOf<'sweep.show'>;
@@ -159,5 +159,17 @@ async function take(number: string, addresses: string[], options: TakeOptions, c
   const some = addresses.length > 0 ? { addresses } : {};
   const send = (apply: boolean) =>
     clientOf().call('sweep.take', { params: { id: number }, body: { ...chosen, ...some, apply }, reason });
-  await settle(`sweep #${number}`, send, { yes: yes === true, file: '', json: outputOf(command).json });
+  let taken = false;
+  const heard = async (apply: boolean) => {
+    const outcome = await send(apply);
+    taken ||= outcome.applied && outcome.counts.add > 0;
+    return outcome;
+  };
+  const { json } = outputOf(command);
+  await settle(`sweep #${number}`, heard, { yes: yes === true, file: '', json });
+  // What let the sweep in is for strangers: devices have a login of their own, and a key that somebody looks at.
+  if (taken && !json)
+    err(
+      `they are signed in on by access.user and access.password, in any layer${labels ? `: --on label:${labels.split(/[\s,;]+/)[0] ?? ''}` : ''}; then: zpine reach --where 'stage=unproved' --accept`,
+    );
 }

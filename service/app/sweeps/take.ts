@@ -5,7 +5,7 @@ import { parseKeyPart } from '@zpine/core/naming/names';
 import type { Met } from '@zpine/contract/fleetShapes';
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import type { Swept } from '@zpine/contract/sweepRoutes';
-import { allOf, byKeys, keysOf } from '../../store/records.ts';
+import { allOf, byKeys, find, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { modelNamed } from '../fleet/met.ts';
 import type { ListHost } from '../imports/listed.ts';
@@ -16,9 +16,12 @@ import { foundBy, sweepRow } from './sweeps.ts';
 export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>): Promise<ReplyOf<'sweep.take'>> {
   const sweep = await sweepRow(tx, id);
   const wanted = body.addresses && new Set(body.addresses);
-  const found = (await foundBy(tx, sweep.id)).filter(({ address, met }) =>
+  const chosen = (await foundBy(tx, sweep.id)).filter(({ address, met }) =>
     wanted ? wanted.has(address) : met !== null,
   );
+  // What was taken in meanwhile is known.
+  const known = await knownAmong(tx, Number(sweep.vrf_id), chosen);
+  const found = chosen.filter(({ address }) => !known.has(address));
   const models = await allOf(tx, 'model');
   const boxes = await byKeys(
     tx,
@@ -68,7 +71,17 @@ export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>):
     id: Number(sweep.vrf_id),
     key: (await keysOf(tx, 'vrf', [Number(sweep.vrf_id)])).get(Number(sweep.vrf_id)) ?? 'default',
   };
-  return importHosts(tx, hosts, more, { ...body, vrf });
+  const outcome = await importHosts(tx, hosts, more, { ...body, vrf });
+  outcome.rows += known.size;
+  outcome.counts.same += known.size;
+  return outcome;
+}
+
+/** Addresses that an interface of the records has. */
+async function knownAmong(tx: Tx, vrf: number, found: readonly Swept[]): Promise<Set<string>> {
+  if (found.length === 0) return new Set();
+  const standing = await find(tx, 'address', { vrf_id: vrf, address: found.map(({ address }) => address) });
+  return new Set(standing.filter((one) => one.interface !== null).map(({ address }) => address));
 }
 
 /** A MAC that the records have elsewhere stays there: it is noted beside. */
