@@ -4,6 +4,7 @@ import { expect } from 'chai';
 import { dial, parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
 import type { ReplyOf } from '@zpine/contract/routes';
+import { newHostKey } from '@zpine/lab/ssh';
 import ssh2 from 'ssh2';
 import { eventually } from '../../trials/eventually.ts';
 import { refusal } from '../service.ts';
@@ -47,7 +48,7 @@ describe('sweeps', function () {
   /** Shows a key, says yes to nobody, and remembers all that it is told. */
   async function rogue(address: string): Promise<string[]> {
     const learned: string[] = [];
-    const key = ssh2.utils.generateKeyPairSync('ed25519').private;
+    const key = newHostKey();
     const server = new ssh2.Server({ hostKeys: [key] }, (client) => {
       client.on('error', () => undefined);
       client.on('authentication', (context) => {

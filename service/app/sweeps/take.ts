@@ -2,10 +2,11 @@
 import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import { nameByAddress } from '@zpine/core/lists/hosts';
 import { parseKeyPart } from '@zpine/core/naming/names';
+import { defaultVrf } from '@zpine/contract/kinds/addressing';
 import type { Met } from '@zpine/contract/fleetShapes';
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import type { Swept } from '@zpine/contract/sweepRoutes';
-import { allOf, byKeys, find, keysOf } from '../../store/records.ts';
+import { allOf, byKeys, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { modelNamed } from '../fleet/met.ts';
 import type { ListHost } from '../imports/listed.ts';
@@ -15,12 +16,16 @@ import { foundBy, sweepRow } from './sweeps.ts';
 
 export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>): Promise<ReplyOf<'sweep.take'>> {
   const sweep = await sweepRow(tx, id);
+  const vrf = {
+    id: Number(sweep.vrf_id),
+    key: (await keysOf(tx, 'vrf', [Number(sweep.vrf_id)])).get(Number(sweep.vrf_id)) ?? defaultVrf,
+  };
   const wanted = body.addresses && new Set(body.addresses);
   const chosen = (await foundBy(tx, sweep.id)).filter(({ address, met }) =>
     wanted ? wanted.has(address) : met !== null,
   );
   // What was taken in meanwhile is known.
-  const known = await knownAmong(tx, Number(sweep.vrf_id), chosen);
+  const known = await knownAmong(tx, vrf.key, chosen);
   const found = chosen.filter(({ address }) => !known.has(address));
   const models = await allOf(tx, 'model');
   const boxes = await byKeys(
@@ -67,10 +72,6 @@ export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>):
       values: [],
     };
   });
-  const vrf = {
-    id: Number(sweep.vrf_id),
-    key: (await keysOf(tx, 'vrf', [Number(sweep.vrf_id)])).get(Number(sweep.vrf_id)) ?? 'default',
-  };
   const outcome = await importHosts(tx, hosts, more, { ...body, vrf });
   outcome.rows += known.size;
   outcome.counts.same += known.size;
@@ -78,9 +79,10 @@ export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>):
 }
 
 /** Addresses that an interface of the records has. */
-async function knownAmong(tx: Tx, vrf: number, found: readonly Swept[]): Promise<Set<string>> {
+async function knownAmong(tx: Tx, vrf: string, found: readonly Swept[]): Promise<Set<string>> {
   if (found.length === 0) return new Set();
-  const standing = await find(tx, 'address', { vrf_id: vrf, address: found.map(({ address }) => address) });
+  const keys = found.map(({ address }) => (vrf === defaultVrf ? address : `${address}@${vrf}`));
+  const standing = [...(await byKeys(tx, 'address', keys)).values()];
   return new Set(standing.filter((one) => one.interface !== null).map(({ address }) => address));
 }
 
