@@ -66,6 +66,13 @@ describe('a network that runs', function () {
     expect(items.find(({ name }) => name === 'time.servers')).to.deep.include({ value: TIME });
     const again = await take(await asked('interfaces', 'vlans', 'neighbours', 'time'));
     expect(again.items).to.deep.equal([]);
+    // Whoever looks at links live is told the same, by the names that the records have.
+    const links = (await f.client.call('live.links', { query: {} })).items;
+    expect(links.map(({ interface: on, agrees }) => [on, agrees])).to.deep.equal([
+      ['1/1', true],
+      ['1/2', false],
+      ['cu1', true],
+    ]);
   });
 
   it('leaves what the records say otherwise, and says so', async () => {

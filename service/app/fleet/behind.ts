@@ -68,7 +68,7 @@ async function behind(tx: Tx, condition: { sql: string; values: unknown[] }): Pr
   );
   const names = await recordsNamesOf(
     tx,
-    rows.map((row) => Number(row.device_id)),
+    rows.map((row) => ({ device: Number(row.device_id), name: row.interface })),
   );
   const ports = [...grouped(rows, (row) => `${row.device_id} ${row.interface}`).values()].filter(
     (all) => all.length <= FEW,

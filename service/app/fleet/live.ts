@@ -59,7 +59,7 @@ export async function liveAddresses(tx: Tx, query: QueryOf<'live.addresses'>): P
   const rows = [...seen, ...around].slice(0, MOST);
   const names = await recordsNamesOf(
     tx,
-    rows.map((row) => Number(row.device_id)),
+    rows.map((row) => ({ device: Number(row.device_id), name: row.interface })),
   );
   const out = rows.map((row): LiveAddress => {
     const address = formatIp({ family: row.address_family, value: valueOf(row) });

@@ -40,11 +40,24 @@ export async function dialectsOfDevices(tx: Tx, ids: readonly number[]): Promise
   return out;
 }
 
-/** How the records call an interface that a device names so; undefined where its dialect does not lead there. */
+/**
+ * How the records call interfaces that devices name so: as they are where the records have such an interface, else by the
+ * dialect; undefined where that does not lead there.
+ */
 export async function recordsNamesOf(
   tx: Tx,
-  ids: readonly number[],
+  said: readonly { device: number; name: string }[],
 ): Promise<(device: number, name: string) => string | undefined> {
+  const ids = [...new Set(said.map(({ device }) => device))];
   const dialects = await dialectsOfDevices(tx, ids);
-  return (device, name) => dialects.get(device)?.recordsName(name);
+  const names = [...new Set(said.map(({ name }) => name))];
+  const rows =
+    ids.length === 0
+      ? []
+      : await tx.select<{ device_id: number; name: string }>(
+          'SELECT device_id, name FROM interface WHERE device_id IN (?) AND name IN (?)',
+          [ids, names],
+        );
+  const known = new Map(rows.map((row) => [`${row.device_id} ${row.name.toLowerCase()}`, row.name]));
+  return (device, name) => known.get(`${device} ${name.toLowerCase()}`) ?? dialects.get(device)?.recordsName(name);
 }

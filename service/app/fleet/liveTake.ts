@@ -121,8 +121,14 @@ async function links(tx: Tx, condition: { sql: string; values: unknown[] }): Pro
   // Devices call themselves by their name, or by that and a domain.
   const nameOf = ({ neighbour }: HeardRow): string => neighbour.toLowerCase().split('.')[0] ?? '';
   const others = await byKeys(tx, 'device', [...new Set(rows.map(nameOf))]);
-  const ids = [...rows.map((row) => Number(row.device_id)), ...[...others.values()].map(({ id }) => id)];
-  const names = await recordsNamesOf(tx, ids);
+  const names = await recordsNamesOf(
+    tx,
+    rows.flatMap((row) => {
+      const other = others.get(nameOf(row));
+      const here = { device: Number(row.device_id), name: row.interface };
+      return other ? [here, { device: other.id, name: row.port }] : [here];
+    }),
+  );
   const ends = rows.map((row) => {
     const here = names(Number(row.device_id), row.interface) ?? row.interface;
     const other = others.get(nameOf(row));
