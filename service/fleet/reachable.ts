@@ -109,7 +109,12 @@ function noContact(error: unknown, target: Target): Done {
   if (!(error instanceof NotReached))
     return { outcome: 'no contact', detail: error instanceof Error ? error.message : String(error) };
   const unknown = error.rung === 'host-key' && target.pinned === null;
-  const remedy = unknown ? `; look at it and accept it: zpine reach ${target.key}` : '';
+  const nameless = error.rung === 'dialect' && target.dialectName === null;
+  const remedy = unknown
+    ? `; look at it and accept it: zpine reach ${target.key}`
+    : nameless
+      ? `; what it speaks is found out by: zpine reach ${target.key} --take`
+      : '';
   return {
     outcome: 'no contact',
     detail: `${rungs[error.rung]}: ${error.message}${remedy}`,

@@ -64,7 +64,6 @@ export default function TerminalDrawer({ device, onClose }: { device: string; on
       open
       onClose={onClose}
       size="large"
-      width={880}
       keyboard={false}
       maskClosable={false}
       title={
