@@ -156,7 +156,18 @@ describe('words of lists', () => {
   });
 
   it('sound like secrets, or not', () => {
-    for (const word of ['password', 'enable_secret', 'snmp_community', 'api-token', 'ssh_key', 'passphrase'])
+    for (const word of [
+      'password',
+      'enable_secret',
+      'snmp_community',
+      'api-token',
+      'ssh_key',
+      'passphrase',
+      'admin_pwd',
+      'snmp_auth',
+      'psk',
+      'enable',
+    ])
       expect(soundsSecret(word), word).to.equal(true);
     for (const word of ['user', 'port', 'ip', 'monkey', 'keyboard']) expect(soundsSecret(word), word).to.equal(false);
   });

@@ -43,7 +43,7 @@ const usual: [RegExp, (typeof hostWords)[number] | (typeof structureWords)[numbe
 ];
 
 const structure: readonly string[] = structureWords;
-const secretLike = /pass|secret|token|community|private|credential|(^|[._-])key$/i;
+const secretLike = /pass|pwd|secret|token|community|private|credential|(^|[._-])(key|psk|pin|auth|enable)$|auth_?key/i;
 
 /** What people put in front of the words for the way in. */
 const whose = /^(ssh|mgmt|management|login|device|dev|net|network|sw|switch)[._ -]+/i;

@@ -187,5 +187,12 @@ describe('sweeps', function () {
     const ended = await f.client.call('sweep.show', { params });
     expect(ended.done).to.be.lessThan(20);
     expect(ended.ended).to.equal('it was stopped');
+    const next = await f.client.call('sweep.start', { body: { prefix: '10.77.96.0/24', perSecond: 2 } });
+    const its = { id: String(next.id) };
+    await eventually('it works', async () => (await f.client.call('sweep.show', { params: its })).done > 0);
+    // Nobody is signed in on any more where that was forbidden.
+    await f.client.edit('prefix', '10.77.96.0/24', { sweep: 'look' });
+    await eventually('it ends', async () => (await f.client.call('sweep.show', { params: its })).state === 'ended');
+    expect((await f.client.call('sweep.show', { params: its })).done).to.be.lessThan(20);
   });
 });

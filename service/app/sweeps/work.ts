@@ -50,7 +50,8 @@ export async function claimSweep(tx: Tx): Promise<ClaimedSweep | undefined> {
     perSecond: row.per_second,
     // Whoever had it before was as far as that; by now others may be known.
     addresses: behind(await addressesOf(tx, prefix), row.last_done),
-    logins: prefix.sweep === 'sign-in' ? logins : undefined,
+    // As it was begun: what was permitted since is for the next one, what was forbidden since holds at once.
+    logins: row.signs_in === 1 && prefix.sweep === 'sign-in' ? logins : undefined,
     access,
     dialects: await allDialects(tx),
   };
@@ -78,7 +79,8 @@ export async function keepSwept(
     'SELECT s.stopping, p.sweep FROM sweep s LEFT JOIN prefix p ON p.id = s.prefix_id WHERE s.id = ?',
     [sweep.id],
   );
-  return row?.stopping === 1 || row?.sweep === 'no' || row?.sweep === null ? 'stopped' : 'on';
+  const permitted = sweep.logins ? row?.sweep === 'sign-in' : row?.sweep === 'look' || row?.sweep === 'sign-in';
+  return row?.stopping === 1 || !permitted ? 'stopped' : 'on';
 }
 
 export async function endSweep(tx: Tx, sweep: Pick<ClaimedSweep, 'id' | 'lease'>, early: string | null): Promise<void> {
