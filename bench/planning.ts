@@ -4,7 +4,7 @@ import { changedSince, type SeenEvents } from '../service/app/fleet/planned.ts';
 import { planWatch } from '../service/app/fleet/watch.ts';
 import { putValue } from '../service/app/settings/values.ts';
 import type { Store, Actor } from '../service/store/store.ts';
-import { transact } from '../service/store/transact.ts';
+import { readOnly, transact } from '../service/store/transact.ts';
 import type { Tx } from '../service/store/tx.ts';
 import { openEstate } from './estate/stored.ts';
 import { LARGE } from './lists.ts';
@@ -21,12 +21,21 @@ export async function planningRows(): Promise<Row[]> {
     const { store } = estate;
     await prepare(store);
     let events: SeenEvents | undefined;
+    const touched = (
+      await readOnly(store, actor, (tx) => tx.select<{ id: number }>('SELECT id FROM device LIMIT 50'))
+    ).map(({ id }) => Number(id));
     return [
       await row('a turn of the plans in which nothing has changed', store, async (tx) => {
         ({ now: events } = await changedSince(tx, events));
       }),
-      await row('the watch planned anew, after a change', store, async (tx) => void (await planWatch(tx))),
-      await row('captures planned anew, after a change', store, async (tx) => void (await captureDue(tx))),
+      await row('the watch planned anew, after a change of devices', store, (tx) => planWatch(tx, touched)),
+      await row(
+        'captures planned anew, after a change of devices',
+        store,
+        async (tx) => void (await captureDue(tx, touched)),
+      ),
+      await row('the watch planned anew, after a change of a layer', store, (tx) => planWatch(tx)),
+      await row('captures planned anew, after a change of a layer', store, async (tx) => void (await captureDue(tx))),
     ];
   } finally {
     await estate.close();
@@ -42,7 +51,7 @@ async function prepare(store: Store): Promise<void> {
     await transact(store, actor, 'value.put', (tx) =>
       putValue(tx, { setting, layer: 'everywhere', mode: 'set', value }),
     );
-  await transact(store, actor, 'watch.plan', planWatch);
+  await transact(store, actor, 'watch.plan', (tx) => planWatch(tx));
   await transact(store, actor, 'capture.tried', (tx) =>
     tx.execute(
       `INSERT INTO capture_try (device_id, tried_at, well_at, detail)

@@ -101,12 +101,17 @@ export class Watcher {
 
   /** All of it where anything has changed by which devices are planned; else only what its time has come for. */
   private async planAgain(): Promise<void> {
-    const { now, changed } = await readOnly(this.store, actor, (tx) => changedSince(tx, this.events));
-    const whole = changed || Date.now() - this.wholeAt > WHOLE_MS;
+    const { now, touched } = await readOnly(this.store, actor, (tx) => changedSince(tx, this.events));
+    const whole = touched === undefined || Date.now() - this.wholeAt > WHOLE_MS;
     // What is saved from here on is looked at in the next turn.
     this.events = now;
     if (whole) return this.planNow();
     this.plannedAt = Date.now();
+    if (touched.length > 0) {
+      await transact(this.store, actor, 'watch.plan', (tx) => planWatch(tx, touched));
+      const { next } = await readOnly(this.store, actor, (tx) => captureDue(tx, touched));
+      this.nextCapture = Math.min(this.nextCapture ?? Infinity, next ?? Infinity);
+    }
     if (this.nextCapture !== undefined && this.nextCapture <= Date.now()) await this.captures();
     await this.byTheClock();
   }
@@ -114,7 +119,7 @@ export class Watcher {
   /** Looks at the settings: which devices are watched, whose capture is due. */
   async planNow(): Promise<void> {
     this.plannedAt = this.wholeAt = Date.now();
-    await transact(this.store, actor, 'watch.plan', planWatch);
+    await transact(this.store, actor, 'watch.plan', (tx) => planWatch(tx));
     await this.captures();
     await this.byTheClock();
   }

@@ -2,6 +2,7 @@
 import { expect } from 'chai';
 import type { LayerKind } from '@zpine/core/settings/layers';
 import { captureDue } from '../../service/app/fleet/captureDue.ts';
+import { changedSince, type SeenEvents } from '../../service/app/fleet/planned.ts';
 import { planWatch } from '../../service/app/fleet/watch.ts';
 import { settingsOfMany } from '../../service/app/settings/effective.ts';
 import { numbersOf } from '../../service/app/settings/numbers.ts';
@@ -42,7 +43,10 @@ describe('numbers that settings plan', () => {
     return wanted;
   };
   const watched = async () => {
-    await write(planWatch);
+    await write((tx) => planWatch(tx));
+    return asWanted();
+  };
+  const asWanted = async () => {
     const wanted = [...(await same('watch.minutes')).values()]
       .filter(({ device, every }) => every > 0 && device.stage !== 'retired' && device.stage !== 'sketched')
       .map(({ device }) => device.id);
@@ -73,9 +77,45 @@ describe('numbers that settings plan', () => {
   });
 
   it('read the devices of those layers alone', async () => {
-    const sent = await statementsOf(bench.store, () => write(planWatch));
+    const sent = await statementsOf(bench.store, () => write((tx) => planWatch(tx)));
     expect(sent.length).to.be.lessThan(30);
     for (const sql of sent) expect(sql).to.not.match(/SELECT \* FROM `device` ORDER/);
+  });
+
+  it('are looked at again only where something has changed, and the plan is the same', async () => {
+    const { admin } = bench.clients;
+    let events: SeenEvents | undefined;
+    const planned = async () => {
+      const { now, touched } = await readOnly(bench.store, actor, (tx) => changedSince(tx, events));
+      events = now;
+      const all = await readOnly(bench.store, actor, (tx) => find(tx, 'device', {}));
+      const keys = new Map(all.map((device) => [device.id, device.key]));
+      if (touched === undefined || touched.length > 0) await write((tx) => planWatch(tx, touched));
+      await asWanted();
+      return touched?.map((id) => keys.get(id) ?? '?').sort();
+    };
+    expect(await planned()).to.equal(undefined);
+    expect(await planned()).to.deep.equal([]);
+    await admin.edit('device', 'ard-acc-1', { labels: ['watched-closely'] });
+    expect(await planned()).to.deep.equal(['ard-acc-1']);
+    await put('device', 'cob-acc-2', 3);
+    await admin.edit('device', 'ard-acc-1', { labels: [] });
+    expect(await planned()).to.deep.equal(['ard-acc-1', 'cob-acc-2']);
+    await put('device', 'cob-acc-2', 0);
+    expect(await planned()).to.deep.equal(['cob-acc-2']);
+    // Another setting says nothing of it, nor does a record that no device stands in.
+    await put('site', 'ard', 7, 'lease.seconds');
+    expect(await planned()).to.deep.equal([]);
+    await put('site', 'ard', 9);
+    expect(await planned()).to.equal(undefined);
+    await admin.edit('device', 'cob-acc-2', { site: 'ard', rack: null });
+    expect(await planned()).to.include('cob-acc-2');
+    await admin.edit('site', 'ard', { title: 'Ardmore again' });
+    expect(await planned()).to.equal(undefined);
+    await write((tx) => removeValue(tx, { setting: 'watch.minutes', layer: 'device', of: 'cob-acc-2' }));
+    expect(await planned()).to.equal(undefined);
+    await admin.call('device.stage', { params: { ref: 'cob-acc-1' }, body: { stage: 'retired' } });
+    expect(await planned()).to.deep.equal(['cob-acc-1']);
   });
 
   it('tell which captures are due', async () => {
@@ -100,7 +140,7 @@ describe('numbers that settings plan', () => {
       })
       .map((device) => device.key);
     expect(wanted).to.not.have.length(0);
-    const { devices: due } = await readOnly(bench.store, actor, captureDue);
+    const { devices: due } = await readOnly(bench.store, actor, (tx) => captureDue(tx));
     expect(due.map((device) => device.key).sort()).to.deep.equal(wanted.sort());
   });
 });

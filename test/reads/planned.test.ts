@@ -12,7 +12,7 @@ describe('what plans depend on', () => {
   const changed = async (): Promise<boolean> => {
     const found = await readOnly(bench.store, actor, (tx) => changedSince(tx, last));
     last = found.now;
-    return found.changed;
+    return found.touched === undefined || found.touched.length > 0;
   };
   const api = () => bench.clients.engineer;
 
@@ -32,7 +32,14 @@ describe('what plans depend on', () => {
     expect([await changed(), await changed()]).to.deep.equal([true, false]);
     await api().call('device.stage', { params: { ref: 'one' }, body: { stage: 'unproved' } });
     expect([await changed(), await changed()]).to.deep.equal([true, false]);
+    // A label that says nothing of it, yet; then one that does.
     await api().add('label', { name: 'quay' });
+    expect(await changed()).to.equal(false);
+    await api().call('value.put', {
+      body: { setting: 'watch.minutes', layer: 'label', of: 'quay', mode: 'set', value: 5 },
+    });
+    expect([await changed(), await changed()]).to.deep.equal([true, false]);
+    await api().edit('label', 'quay', { rank: 7 });
     expect([await changed(), await changed()]).to.deep.equal([true, false]);
     await api().call('run.reach', { body: { devices: ['one'] } });
     expect(await changed()).to.equal(false);

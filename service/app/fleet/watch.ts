@@ -12,42 +12,42 @@ import { watchedInterfaces } from './watchedInterfaces.ts';
 import type { Tx } from '../../store/tx.ts';
 import { findRefs } from '../records/refs.ts';
 import type { Target } from './access.ts';
+import { idsBy } from '../devices/behind.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { numbersOf } from '../settings/numbers.ts';
+import type { Touched } from './planned.ts';
 import { targetsOf } from './targets.ts';
 
 /** The way into a device, among the things that are watched of it. */
 export const REACH = 'way in';
 
-/** Enters devices that are to be watched, and forgets those that are not any more. */
-export async function planWatch(tx: Tx): Promise<number> {
-  const minutes = await numbersOf(tx, 'watch.minutes');
-  if (!minutes) return tx.execute('DELETE FROM watch_due');
-  const own = minutes.everywhere > 0 ? undefined : [...minutes.own.keys()];
-  const wanted = new Set<number>();
-  for (const id of await watchable(tx, own)) if ((minutes.own.get(id) ?? minutes.everywhere) > 0) wanted.add(id);
-  const now = await tx.now();
-  const standing = new Set(
-    (await tx.select<{ device_id: number }>('SELECT device_id FROM watch_due')).map((r) => Number(r.device_id)),
+/** Enters devices that are to be watched, and forgets those that are not any more. `touched`: of these alone. */
+export async function planWatch(tx: Tx, touched?: Touched): Promise<void> {
+  const minutes = await numbersOf(tx, 'watch.minutes', touched);
+  if (!minutes) {
+    if (!touched) await tx.execute('DELETE FROM watch_due');
+    return;
+  }
+  const { everywhere, own } = minutes;
+  const ids = (wants: boolean) => [...own].filter(([, every]) => every > 0 === wants).map(([id]) => id);
+  const [watched, left] = [ids(true), ids(false)];
+  // Where all are watched, those that are not are named, and else those that are.
+  const named = everywhere > 0 && !touched ? `d.id NOT IN (?)` : 'd.id IN (?)';
+  const list = everywhere > 0 && !touched ? left : watched;
+  const wanted = `d.stage NOT IN ('retired', 'sketched') AND ${named}`;
+  const values = list.length > 0 ? list : [0];
+  await tx.execute(
+    `INSERT IGNORE INTO watch_due (device_id, due_at) SELECT d.id, ? FROM device d
+     WHERE ${wanted} AND NOT EXISTS (SELECT 1 FROM watch_due w WHERE w.device_id = d.id)`,
+    [await tx.now(), values],
   );
-  const fresh = [...wanted].filter((id) => !standing.has(id));
-  if (fresh.length > 0)
-    await tx.insertRows(
-      'watch_due',
-      fresh.map((device_id) => ({ device_id, due_at: now })),
-      '',
-    );
-  const gone = [...standing].filter((id) => !wanted.has(id));
+  // Asked first: rows that stay are locked by whoever looks at their devices just now.
+  const gone = await idsBy(
+    tx,
+    `SELECT d.id FROM watch_due w JOIN device d ON d.id = w.device_id WHERE NOT (${wanted}) ${among('d.id', touched)}`,
+    [values],
+  );
   if (gone.length > 0) await tx.execute('DELETE FROM watch_due WHERE device_id IN (?)', [gone]);
-  return wanted.size;
-}
-
-/** The ids of devices that may be watched; of these alone where some are named. */
-async function watchable(tx: Tx, ids: readonly number[] | undefined): Promise<number[]> {
-  const rows = await tx.select<{ id: number }>(
-    `SELECT d.id FROM device d WHERE d.stage NOT IN ('retired', 'sketched') ${among('d.id', ids)}`,
-  );
-  return rows.map(({ id }) => Number(id));
 }
 
 /** A device whose look is due, and after how many seconds the next one is. */

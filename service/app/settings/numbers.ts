@@ -18,8 +18,8 @@ export interface Numbers {
 /** So many devices are read at a time. */
 const SLICE = 1000;
 
-/** Undefined where neither the setting nor any layer plans anything. */
-export async function numbersOf(tx: Tx, name: string): Promise<Numbers | undefined> {
+/** Undefined where neither the setting nor any layer plans anything. `asked`: of these devices alone. */
+export async function numbersOf(tx: Tx, name: string, asked?: readonly number[]): Promise<Numbers | undefined> {
   const setting = (await allOf(tx, 'setting')).find((one) => one.name === name);
   if (!setting) return undefined;
   const rows = await tx.select<{ layer_kind: LayerKind; layer_id: number; value: string }>(
@@ -28,8 +28,8 @@ export async function numbersOf(tx: Tx, name: string): Promise<Numbers | undefin
   );
   const said = rows.find((row) => row.layer_kind === 'everywhere')?.value;
   const everywhere = Number(said === undefined ? setting.defaultValue : (JSON.parse(said) as SettingValue)) || 0;
-  const ids = new Set<number>();
-  for (const kind of new Set(rows.map((row) => row.layer_kind))) {
+  const ids = new Set<number>(asked);
+  for (const kind of asked ? [] : new Set(rows.map((row) => row.layer_kind))) {
     const layers = rows.filter((row) => row.layer_kind === kind).map((row) => Number(row.layer_id));
     for (const id of await devicesIn(tx, kind, layers)) ids.add(id);
   }
