@@ -1,14 +1,20 @@
 import type { Logger } from 'pino';
 import { Boot } from './boot/boot.ts';
 import type { Config } from './config.ts';
+import type { Hint } from './store/unsaved.ts';
 import { openStore } from './stores.ts';
 
 export interface Part {
   stop: () => Promise<void>;
 }
 
+export interface BootPart extends Part {
+  /** What was committed elsewhere is known here when this resolves. */
+  refresh: (hints: readonly Hint[]) => Promise<void>;
+}
+
 /** DHCP, TFTP and signs of life; undefined where the service boots nobody. */
-export async function startBoot(config: Config, log: Logger): Promise<Part | undefined> {
+export async function startBoot(config: Config, log: Logger): Promise<BootPart | undefined> {
   if (config.bootAddress === '') return undefined;
   const store = openStore(config, 'boot');
   const options = {
@@ -20,6 +26,7 @@ export async function startBoot(config: Config, log: Logger): Promise<Part | und
   const boot = new Boot(store, options, log);
   await boot.start();
   return {
+    refresh: (hints) => boot.refresh(hints),
     stop: async () => {
       await boot.stop();
       await store.sequelize.close();

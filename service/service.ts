@@ -1,6 +1,7 @@
 /** Wires the parts together: the one place that knows them all. */
 import { serve, type ServerType } from '@hono/node-server';
 import { setMaxListeners } from 'node:events';
+import { setTimeout as pause } from 'node:timers/promises';
 import type { AddressInfo } from 'node:net';
 import type { Logger } from 'pino';
 import { WebSocketServer } from 'ws';
@@ -25,6 +26,7 @@ import { processHere } from './processes/shown.ts';
 import type { ClaimedJob } from './store/jobs.ts';
 import { EventFeed } from './store/events.ts';
 import type { Store } from './store/store.ts';
+import type { Hint } from './store/unsaved.ts';
 import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
 
@@ -46,6 +48,8 @@ export interface ApiOptions {
   apart?: (Apart & Part) | undefined;
   importInProcess?: ImportInProcess | undefined;
   processes?: (() => ShownProcess[]) | undefined;
+  /** Tells whoever answers booting devices what was committed. */
+  refresh?: ((hints: readonly Hint[]) => Promise<void>) | undefined;
 }
 
 /** So often a process may end with an import before that is given up. */
@@ -67,6 +71,7 @@ async function importApart(store: Store, job: ClaimedJob, work: () => Promise<vo
 export async function startApi(config: Config, log: Logger, options: ApiOptions): Promise<Service> {
   const store = openStore(config);
   const jobStore = openStore(config, 'job', store.dialects);
+  for (const one of [store, jobStore]) one.committed = bootHears(options.refresh);
   const feed = new EventFeed(store, log);
   const closing = new AbortController();
   // Each open event stream listens for the end: many at a time are no leak.
@@ -150,6 +155,28 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
   return { store, url, watcher, stop };
 }
 
+/** What booting devices are told depends on; the rest of what is committed is nothing to them. */
+const TOLD_OF = new Set([
+  ...['device', 'box', 'interface', 'address', 'edition', 'arrival', 'prefix', 'vrf', 'value', 'setting'],
+  ...['area', 'site', 'room', 'rack', 'label', 'model', 'duty', 'dialect', 'leases-in'],
+]);
+/** A call waits no longer for it: the events tell it, too. */
+const TOLD_MS = 1000;
+
+function bootHears(refresh: ApiOptions['refresh']): Store['committed'] {
+  if (!refresh) return undefined;
+  return async (hints) => {
+    const told = hints.filter(({ kind }) => TOLD_OF.has(kind));
+    if (told.length === 0) return;
+    const limit = new AbortController();
+    await Promise.race([
+      refresh(told).catch(() => undefined),
+      pause(TOLD_MS, undefined, { signal: limit.signal }).catch(() => undefined),
+    ]);
+    limit.abort();
+  };
+}
+
 /** As many bodies of the largest kind are held at a time. */
 const IMPORTS_HELD = 4;
 
@@ -162,7 +189,7 @@ export async function startService(
 ): Promise<Service> {
   await prepareStore(config, log);
   const boot = await startBoot(config, log);
-  const api = await startApi(config, log, { version, consoleFolder });
+  const api = await startApi(config, log, { version, consoleFolder, refresh: boot?.refresh });
   const stop = async (): Promise<void> => {
     await Promise.all([boot?.stop(), api.stop()]);
   };

@@ -143,6 +143,13 @@ export const prefix = kind({
         'Addresses that DHCP relays of it have or send from, beside its gateway and those on interfaces of the records',
     },
     leaseSeconds: { type: 'int', title: 'Lease time', unit: 's', min: 60, about: 'As name servers' },
+    answers: {
+      type: 'choice',
+      title: 'Who is answered by DHCP',
+      choices: ['all', 'known'],
+      default: 'all',
+      about: 'known: another DHCP server answers here, too, and whoever is nobody of the records is left to it',
+    },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },
     note: { type: 'note', title: 'Note' },

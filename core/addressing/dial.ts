@@ -57,3 +57,9 @@ export function dialled(rows: readonly DialRow[], vrf: string, address: string):
   }
   return address;
 }
+
+/** The same where nobody knows the VRF: of whichever row has the address. */
+export function dialledBy(rows: readonly DialRow[], address: string): string {
+  const known = rows.map(({ vrf }) => dialled(rows, vrf, address)).find((one) => one !== address);
+  return known ?? address;
+}

@@ -1,33 +1,69 @@
 /** Who sent a packet, as far as it says so itself. */
 import { utf8Text } from '../text/utf8.ts';
-import { relayInformation, type Message } from './message.ts';
+import { hexOf } from './hex.ts';
+import type { Message } from './message.ts';
+import { relayInformation, type RelayInformation } from './relayInformation.ts';
 
 export type Client = {
   mac: string;
+  /** What its identifier (option 61) says in words; null where it has none, or one that is a hardware address. */
   serial: string | null;
+  /** Hardware address that its identifier holds, where it shows another one. */
+  otherMac: string | null;
+  /** Its identifier, in hexadecimal. */
+  identifier: string | null;
   vendorClass: string | null;
+  /** RFC 3004, one class; whoever sends plain text is read as such. */
+  userClass: string | null;
   circuit: string | null;
+  information: RelayInformation;
   relay: string | null;
-  /** One word for the sender, whatever it shows: its serial, or its hardware address. */
+  /** One word for the sender, whatever it shows: its serial, its hardware address, or the bytes of its identifier. */
   word: string;
 };
 
+/** As text; what is none is written as bytes. */
 const textOf = (bytes: Uint8Array | undefined): string | null => {
   if (!bytes || bytes.length === 0) return null;
   const read = utf8Text(bytes);
-  // What is not text is written as bytes.
-  return read !== undefined && /^[\x20-\x7e]+$/.test(read)
-    ? read
-    : `0x${Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join('')}`;
+  return read !== undefined && /^[\x20-\x7e]+$/.test(read) ? read : `0x${hexOf(bytes)}`;
 };
 
+/** Some devices end their texts with a NUL, as their own memory has them. */
+function withoutNul(bytes: Uint8Array): Uint8Array {
+  let end = bytes.length;
+  while (end > 0 && bytes[end - 1] === 0) end -= 1;
+  return bytes.subarray(0, end);
+}
+
+const macText = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(':');
+
 export function clientOf(message: Message): Client {
-  const identifier = message.options.get(61);
+  const bytes = message.options.get(61);
   // RFC 2132, 9.14: type 0 is a name and not a hardware address.
-  const serial = identifier?.[0] === 0 && identifier.length > 1 ? textOf(identifier.subarray(1)) : null;
-  const vendorClass = textOf(message.options.get(60));
-  const { circuit } = relayInformation(message.options.get(82));
-  const relay = message.relayAddress === '0.0.0.0' ? null : message.relayAddress;
+  const serial = bytes?.[0] === 0 ? textOf(withoutNul(bytes.subarray(1))) : null;
+  const ethernet = bytes?.[0] === 1 && bytes.length === 7 ? macText(bytes.subarray(1)) : null;
+  const information = relayInformation(message.options.get(82));
+  const identifier = bytes ? hexOf(bytes) : null;
   const mac = message.hardwareAddress;
-  return { mac, serial, vendorClass, circuit: textOf(circuit), relay, word: (serial ?? mac).slice(0, 80) };
+  // RFC 2131, 4.2: who has no hardware address is told apart by its identifier.
+  const word = serial ?? (mac === '' && identifier !== null ? `id ${identifier}` : mac);
+  return {
+    mac,
+    serial,
+    otherMac: ethernet === mac ? null : ethernet,
+    identifier,
+    vendorClass: textOf(message.options.get(60)),
+    userClass: userClassOf(message.options.get(77)),
+    circuit: textOf(information.circuit),
+    information,
+    relay: message.relayAddress === '0.0.0.0' ? null : message.relayAddress,
+    word: word.slice(0, 80),
+  };
+}
+
+function userClassOf(bytes: Uint8Array | undefined): string | null {
+  const first = bytes?.[0];
+  if (!bytes || first === undefined) return null;
+  return textOf(first > 0 && first < bytes.length ? bytes.subarray(1, 1 + first) : bytes);
 }

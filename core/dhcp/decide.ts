@@ -4,26 +4,22 @@
  */
 import type { ArrivalEvent } from '../arrival/arrival.ts';
 import { clientOf, type Client } from './client.ts';
+import { fixedOffer, pooledOffer } from './addresses.ts';
 import { identify, type Who } from './identify.ts';
-import type { BootAddress, BootDevice, LeaseOffer, Link, Look } from './look.ts';
-import { encodeMessage, typeOfMessage, type Message, type MessageType } from './message.ts';
-import { codeOf, ipv4Text } from './options.ts';
-import {
-  buildNak,
-  buildReply,
-  destinationOf,
-  requestState,
-  wantedAddress,
-  type Destination,
-  type Reply,
-  type Told,
-} from './reply.ts';
-import { toldToDevice, toldToStranger } from './tell.ts';
+import { ipv4Number, ipv4Text } from './ipv4.ts';
+import { holds, type Link } from './link.ts';
+import type { BootDevice, LeaseOffer, LeaseSource, Look } from './look.ts';
+import { typeOfMessage, type Message, type MessageType } from './message.ts';
+import { codeOf } from './options.ts';
+import { placeOf, type Heard } from './place.ts';
+import { buildNak, buildReply, destinationOf, requestState, wantedAddress, type Destination } from './reply.ts';
+import type { Reply, Told } from './reply.ts';
+import { toldToDevice, toldToStranger, type Known } from './tell.ts';
 
-export type Outgoing = { bytes: Uint8Array; destination: Destination };
+export type Outgoing = { bytes: Uint8Array; destination: Destination; vrf: string };
 
 /** What an arrival is told, and what is noted of where the device is just now. */
-type Happened = {
+export type Happened = {
   event: ArrivalEvent;
   box?: { serial: string | null; mac: string | null };
   relay?: string | null;
@@ -47,119 +43,130 @@ export type Decision = {
   told?: Told;
   noFile?: string | null;
   offer?: LeaseOffer;
-  /** To be on disk before the answer goes out. */
+  /** A promise is on disk before the answer goes out, unless the records themselves are it. */
   lease?: { seconds: number; acknowledged: boolean };
   /** An address that the client gives back, or found somebody else at. */
-  given?: { verb: 'released' | 'declined'; address: string };
+  given?: { verb: 'released' | 'declined'; address: string; vrf: number; prefix: number; source: LeaseSource };
   /** A client that is nobody's goes on the list, with the address it has and what it contradicts. */
   stranger?: { address: string | null; conflict: string | null };
   refusedRelay?: { relay: string; source: string };
   arrival?: Happened[];
 };
 
-/** `source`: where the packet came from, as devices know the address. `now`: ms since 1970. */
-export function decide(look: Look, message: Message, source: string, now: number): Decision {
-  const client = clientOf(message);
-  const link = linkOf(look, client);
-  const about = { client, link };
-  const fault = packetFault(look, link, message, source);
-  if (fault) return { ...about, ...fault };
-  const type = typeOfMessage(message);
-  if (!link || !type.ok) throw new Error('a packet without prefix or type was let through');
-  if (type.value === 'RELEASE' || type.value === 'DECLINE') return { ...about, ...givenBack(look, message, client) };
-  const who = identify(look, client);
-  if (who.is !== 'device' && !look.mayBeListed(link, client))
-    return {
-      ...about,
-      outcome: 'counted',
-      detail: `more strangers than are listed in ${link.key}; dismiss those that are nobody`,
-    };
-  const device = who.is === 'device' ? look.device(who.id) : undefined;
-  if (who.is === 'device' && !device) return { ...about, outcome: 'dropped', detail: `${who.key} was just removed` };
-  const contradiction =
-    who.is === 'conflict' ? who.why : device === undefined ? undefined : leasedElsewhere(device, link, now);
-  if (contradiction !== undefined)
-    return {
-      ...about,
-      outcome: 'dropped',
-      detail: contradiction,
-      stranger: { address: null, conflict: contradiction },
-    };
-  if (takesAnother(look, message))
-    return {
-      ...about,
-      outcome: 'dropped',
-      detail: `it takes the offer of another server, ${serverOf(message) ?? ''}`,
-    };
-  const scene = { look, message, type: type.value, client, link, now };
-  const answer = device && who.is === 'device' ? answerDevice(scene, device, who) : answerStranger(scene, boxIn(who));
-  return { ...about, device, ...answer };
-}
+type Answer = Omit<Decision, 'client' | 'device'>;
 
-/** What a packet leads to when it is not answered, whoever sent it. */
-type Fault = Pick<Decision, 'outcome' | 'detail' | 'refusedRelay'>;
-
-const boxIn = (who: Who) => (who.is === 'conflict' ? undefined : who.box);
-
-/** The prefix that a client sits in: that of its relay, or that of our own address where it is on the same wire. */
-const linkOf = (look: Pick<Look, 'server' | 'linkAround'>, { relay }: Client): Link | undefined =>
-  look.linkAround(relay ?? look.server);
+/** What one decision is about, once it is known who asks, and where. */
+type Scene = {
+  look: Look;
+  message: Message;
+  type: MessageType;
+  client: Client;
+  link: Link;
+  /** On the service's own wire. */
+  onWire: boolean;
+  now: number;
+};
 
 export const isOfClients = (type: MessageType): boolean =>
   ['DISCOVER', 'REQUEST', 'RELEASE', 'DECLINE', 'INFORM'].includes(type);
 
-/** Why nobody who sends this from there is answered: known before it is asked who it is. */
-export function packetFault(
-  look: Pick<Look, 'deviceAt'>,
-  link: Link | undefined,
-  message: Message,
-  source: string,
-): Fault | undefined {
-  const dropped = (detail: string): Fault => ({ outcome: 'dropped', detail });
+/** `now`: ms since 1970. */
+export function decide(look: Look, message: Message, heard: Heard, now: number): Decision {
+  const client = clientOf(message);
   const type = typeOfMessage(message);
-  const { relay } = clientOf(message);
-  if (!type.ok) return dropped('it has no message type (option 53)');
-  if (!isOfClients(type.value)) return dropped(`a ${type.value} is a server's message`);
-  if (!link)
-    return dropped(`no prefix of the default VRF holds ${relay ?? 'the boot address of the service, on its own wire'}`);
-  if (relay === null) return undefined;
-  if (!isDeclared(look, link, relay))
-    return dropped(`relay ${relay} is not declared: it is neither the gateway of ${link.key} nor on an interface`);
-  if (speaksFor(look, link, relay, source)) return undefined;
-  return {
-    outcome: 'counted',
-    detail: `it says it is from relay ${relay} and comes from ${source}, which is no address of its device`,
-    refusedRelay: { relay, source },
-  };
+  const place = placeOf(look, message, client, heard, (link, address) => isHis(look, client, link, address));
+  const { link } = place;
+  if (place.fault || !link || !type.ok)
+    return { client, link, ...(place.fault ?? { outcome: 'dropped', detail: 'it has no message type (option 53)' }) };
+  if (!isOfClients(type.value))
+    return { client, link, outcome: 'dropped', detail: `a ${type.value} is no question of a booting client` };
+  const onWire = client.relay === null && (heard.broadcast || message.clientAddress === '0.0.0.0');
+  return { client, link, ...inPlace({ look, message, type: type.value, client, link, onWire, now }) };
 }
 
-export const listedRelays = (link: { relays: string | null }): string[] => link.relays?.split(', ') ?? [];
+type WithDevice = Answer & Pick<Decision, 'device'>;
 
-/** Relays count as declared when they are the gateway of the prefix, on an interface of the records, or listed with it. */
-const isDeclared = (look: Pick<Look, 'deviceAt'>, link: Link, relay: string): boolean =>
-  link.gateway === relay || listedRelays(link).includes(relay) || look.deviceAt(relay) !== undefined;
-
-/**
- * A packet is from a relay when it comes from its address, from another of the same device, or from one that is listed:
- * anybody may send a packet that says so, and take a device's lease away by it.
- */
-export function speaksFor(
-  look: Pick<Look, 'deviceAt'>,
-  link: { relays: string | null },
-  relay: string,
-  source: string,
-): boolean {
-  if (source === relay || listedRelays(link).includes(source)) return true;
-  const device = look.deviceAt(relay);
-  return device !== undefined && device === look.deviceAt(source);
+function inPlace(scene: Scene): WithDevice {
+  const { look, message, type, client, link, now } = scene;
+  const another = anotherServer(look, message, client);
+  if (another !== undefined) {
+    const words = type === 'REQUEST' ? 'it takes the offer of' : 'it speaks to';
+    return { outcome: 'dropped', detail: `${words} another server, ${another}` };
+  }
+  const who = identify(look, client);
+  const device = who.is === 'device' ? look.device(who.id) : undefined;
+  if (who.is === 'device' && !device) return { outcome: 'dropped', detail: `${who.key} was just removed` };
+  if (type === 'RELEASE' || type === 'DECLINE') return { device, ...givenBack(scene, device) };
+  if (who.is !== 'device' && look.partial)
+    return { outcome: 'counted', detail: 'it is no device that was read so far; the service has just begun' };
+  if (who.is !== 'device' && link.shared)
+    return { outcome: 'counted', detail: `nobody of ours, in ${link.key}, where another server answers` };
+  if (who.is !== 'device' && !look.mayBeListed(link, client))
+    return {
+      outcome: 'counted',
+      detail: `more strangers than are listed in ${link.key}; dismiss those that are nobody`,
+    };
+  const contradiction = who.is === 'conflict' ? who.why : device && leasedElsewhere(device, link, now);
+  if (contradiction !== undefined)
+    return {
+      device,
+      outcome: 'dropped',
+      detail: contradiction,
+      stranger: { address: null, conflict: contradiction },
+    };
+  if (device && who.is === 'device') return { device, ...answerDevice(scene, device, who) };
+  return answerStranger(scene, who.is === 'stranger' ? who.box : undefined);
 }
 
-function givenBack(look: Look, message: Message, client: Client): Omit<Decision, 'client'> {
-  const released = messageIs(message, 'RELEASE');
+/** Whether an address of a prefix is that of who asks: by the records, or by a lease. */
+function isHis(look: Look, client: Client, link: Link, address: string): boolean {
+  const held = look.leases.at(link.vrf, ipv4Number(address) ?? 0);
+  if (held?.word === client.word) return true;
+  const who = identify(look, client);
+  if (who.is !== 'device') return false;
+  return (
+    held?.device === who.id ||
+    (look.device(who.id)?.addresses ?? []).some((one) => one.address === address && one.prefix === link.id)
+  );
+}
+
+/** By what the client is to know this server: by its relay, where that says so (RFC 5107). */
+function knownAs(look: Pick<Look, 'server'>, { information }: Client): Known {
+  return information.server === undefined
+    ? { serverAddress: look.server }
+    : { serverAddress: information.server, serverFrom: 'as the relay asks (option 82, sub-option 11)' };
+}
+
+/** The server that a client speaks to, where it is another one. */
+function anotherServer(look: Pick<Look, 'server'>, message: Message, client: Client): string | undefined {
+  const bytes = message.options.get(codeOf('server-identifier'));
+  const server = bytes && ipv4Text(bytes);
+  return server === look.server || server === client.information.server ? undefined : server;
+}
+
+function givenBack({ look, message, type, client, link, now }: Scene, device: BootDevice | undefined): Answer {
+  const released = type === 'RELEASE';
   const address = (released ? message.clientAddress : wantedAddress(message)) ?? '0.0.0.0';
   const words = released ? `it gave back ${address}` : `it found somebody else at ${address}`;
-  if (look.holderAt(address) !== client.word) return { outcome: 'dropped', detail: `${words}, which it does not have` };
-  return { outcome: 'answered', detail: words, given: { verb: released ? 'released' : 'declined', address } };
+  const value = ipv4Number(address) ?? 0;
+  const wire = look.wireOf(link).find((one) => holds(one, value)) ?? link;
+  const held = look.leases.at(wire.vrf, value);
+  const his =
+    held !== undefined &&
+    held.source !== 'declined' &&
+    (device ? held.device === device.id : held.word === client.word);
+  const fixed = device?.addresses.some((one) => one.address === address && one.prefix === wire.id) ?? false;
+  // Who was only offered an address has nothing to give back, and may find somebody there.
+  const may = released ? his && held.acknowledged && held.expires > now : his || fixed;
+  if (!may) return { outcome: 'dropped', detail: `${words}, which it does not have`, address };
+  const source: LeaseSource = fixed ? 'fixed' : his && held.source !== 'declined' ? held.source : 'pool';
+  const verb = released ? 'released' : 'declined';
+  return {
+    outcome: 'answered',
+    detail: words,
+    address,
+    given: { verb, address, vrf: wire.vrf, prefix: wire.id, source },
+  };
 }
 
 /**
@@ -172,35 +179,12 @@ function leasedElsewhere({ key, lease }: BootDevice, link: Link, now: number): s
   return `it shows the identity of ${key}, which holds ${lease.address} at ${lease.site.key.toUpperCase()} until ${until} UTC; what is right is answered after that, or when ${key} gave its address back`;
 }
 
-const messageIs = (message: Message, type: MessageType): boolean => {
-  const said = typeOfMessage(message);
-  return said.ok && said.value === type;
-};
-
-const serverOf = (message: Message): string | undefined => {
-  const bytes = message.options.get(codeOf('server-identifier'));
-  return bytes?.length === 4 ? ipv4Text(bytes) : undefined;
-};
-
-/** It was offered an address by somebody else, and takes that one. */
-export const takesAnother = (look: Pick<Look, 'server'>, message: Message): boolean =>
-  messageIs(message, 'REQUEST') && requestState(message) === 'selecting' && serverOf(message) !== look.server;
-
-/** The address that a device has for good in a prefix: that of its management interface before any other. */
-export function fixedOffer(device: Pick<BootDevice, 'key' | 'addresses'>, link: Link): LeaseOffer | undefined {
-  const here = device.addresses.filter((address) => address.prefix === link.id);
-  const best: BootAddress | undefined = here.find((address) => address.management) ?? here[0];
-  if (!best) return undefined;
-  const what = best.management ? 'management address' : 'address';
-  return { address: best.address, source: 'fixed', from: `${what} of ${device.key}, on ${best.interface}` };
-}
-
-type Scene = { look: Look; message: Message; type: MessageType; client: Client; link: Link; now: number };
-type Answer = Omit<Decision, 'client' | 'link' | 'device'>;
-
 function answerDevice(scene: Scene, device: BootDevice, { box, by }: Who & { is: 'device' }): Answer {
   const { look, message, type, client, link, now } = scene;
-  const place = fixedOffer(device, link) ?? look.pooled(link, 'pool', client);
+  const wire = look.wireOf(link);
+  const fixed = fixedOffer(look, device, wire, now);
+  const asking = { word: client.word, device: device.id, wanted: ipv4Number(wantedAddress(message) ?? '') };
+  const place = fixed.offer ?? pooledOffer(look, wire, 'pool', asking, now);
   const arrival: Happened[] = [];
   // A client that lives with its address and asks to keep it does not boot, nor does one that asks for parameters.
   const boots = type !== 'INFORM' && !(type === 'REQUEST' && requestState(message) === 'renewing');
@@ -210,17 +194,32 @@ function answerDevice(scene: Scene, device: BootDevice, { box, by }: Who & { is:
       box: { serial: client.serial ?? box?.serial ?? null, mac: client.mac },
       relay: client.relay,
     });
-  if (!place)
+  if (!place && type !== 'INFORM')
     return {
       outcome: 'refused',
-      detail: `there is no address for ${device.key} in ${link.key}: none of its own, and no free one in the pool`,
+      detail: fixed.why ?? noAddress(look, device, link),
       arrival,
     };
-  const { told, noFile } = toldToDevice(look.server, device, link, place, now);
-  const answer = answerWith(scene, told, place, noFile);
-  if (boots && answer.out && answer.lease) arrival.push(outcomeOf(told, place, answer.lease.acknowledged, device));
-  return { ...answer, told, noFile, arrival };
+  // RFC 2131, 4.3.5: who only asks for parameters has its address already.
+  const told = toldToDevice(look.server, knownAs(look, client), device, place ?? ownPlace(message, link), now);
+  const answer = answerWith(scene, told.told, place, told.noFile);
+  if (boots && place && answer.out && answer.lease)
+    arrival.push(outcomeOf(told.told, place, answer.lease.acknowledged, device));
+  return { ...answer, told: told.told, noFile: told.noFile, arrival };
 }
+
+const noAddress = (look: Look, device: BootDevice, link: Link): string =>
+  look.away
+    ? `${device.key} has no address of its own in ${link.key}, and no new lease is given while the database is away`
+    : `there is no address for ${device.key} in ${link.key}: none of its own, and no free one in the pool`;
+
+const ownPlace = (message: Message, link: Link): LeaseOffer => ({
+  address: message.clientAddress,
+  source: 'fixed',
+  from: 'as the client has it',
+  link,
+  held: undefined,
+});
 
 const evidenceOf = (client: Client, by: string) => ({
   mac: client.mac,
@@ -239,73 +238,88 @@ function outcomeOf(told: Told, place: LeaseOffer, acknowledged: boolean, device:
 }
 
 function answerStranger(scene: Scene, box: { serial: string } | undefined): Answer {
-  const { look, client, link } = scene;
-  const place = look.pooled(link, 'quarantine', client);
-  const stranger = { address: place?.address ?? null, conflict: null };
+  const { look, message, type, client, link, now } = scene;
   const known = box ? `; it is box ${box.serial}, which is fitted nowhere` : '';
   const words = `no device has this serial or MAC${known}`;
+  const asking = { word: client.word, device: null, wanted: ipv4Number(wantedAddress(message) ?? '') };
+  // RFC 2131, 4.3.2: of a client that nothing is known of, it is not said that its address is wrong.
+  const keeps = type === 'REQUEST' && requestState(message) !== 'selecting';
+  if (keeps && !look.wireOf(link).some((one) => look.leases.own(one, 'quarantine', asking)))
+    return {
+      outcome: 'counted',
+      detail: `it asks to keep ${wantedAddress(message) ?? 'an address'}, of which nothing is known here`,
+    };
+  const informs = type === 'INFORM' && link.quarantine.length > 0;
+  const place = informs ? ownPlace(message, link) : pooledOffer(look, look.wireOf(link), 'quarantine', asking, now);
+  const stranger = { address: place?.address ?? null, conflict: null };
   if (!place)
     return { outcome: 'dropped', detail: `${words}, and ${link.key} has no quarantine pool with room`, stranger };
-  const told = toldToStranger(look.server, link, place);
+  const told = toldToStranger(knownAs(look, client), place);
   return { ...answerWith(scene, told, place, `${words}: quarantine`), told, stranger };
 }
 
 /** OFFER to a DISCOVER; ACK or NAK to a REQUEST; parameters to an INFORM. */
-function answerWith({ look, message, type }: Scene, told: Told, offer: LeaseOffer, noFile: string | null): Answer {
-  if (type === 'INFORM') return informed(message, told);
+function answerWith(scene: Scene, whole: Told, offer: LeaseOffer | undefined, noFile: string | null): Answer {
+  const { look, message, type, now } = scene;
+  if (type === 'INFORM' || !offer) return informed(scene, whole);
+  const told = look.away ? whileAway(whole, offer, now) : whole;
+  if (!told)
+    return { outcome: 'dropped', detail: `the lease of ${offer.address} cannot be kept while the database is away` };
   const lease = { seconds: told.leaseSeconds, acknowledged: type === 'REQUEST' };
-  if (type === 'DISCOVER') return { ...replied(message, 'OFFER', told, offer, noFile), offer, lease };
+  if (type === 'DISCOVER') return { ...replied(scene, 'OFFER', told, offer, noFile), offer, lease };
   const wanted = wantedAddress(message);
-  if (wanted !== offer.address)
-    return refused(look, message, `${wanted ?? 'no address'} is not its address here; that is ${offer.address}`);
-  return { ...replied(message, 'ACK', told, offer, noFile), offer, lease };
+  if (wanted === undefined) return { outcome: 'dropped', detail: 'it asks for no address' };
+  if (wanted !== offer.address) return refused(scene, `${wanted} is not its address here; that is ${offer.address}`);
+  return { ...replied(scene, 'ACK', told, offer, noFile), offer, lease };
+}
+
+/** What stands in the records is promised there; of a pool, no more than what was kept of it. */
+function whileAway(told: Told, { source, held }: LeaseOffer, now: number): Told | undefined {
+  if (source === 'fixed') return told;
+  const left = Math.floor(((held?.kept ?? 0) - now) / 1000);
+  if (left <= 0) return undefined;
+  const leaseSeconds = Math.min(told.leaseSeconds, left);
+  return { ...told, leaseSeconds, leaseFrom: 'what is left of it while the database is away' };
 }
 
 function replied(
-  message: Message,
+  scene: Scene,
   type: 'OFFER' | 'ACK',
   told: Told,
-  offer: LeaseOffer,
+  { address, from }: LeaseOffer,
   noFile: string | null,
 ): Answer {
-  const reply = buildReply(message, type, told);
-  if (!reply.ok)
-    return {
-      outcome: 'broken',
-      detail: `option ${reply.fault.params.code ?? '?'} cannot be written: ${reply.fault.code}`,
-    };
   const file = noFile === null ? (told.file ? `, boot file ${told.file.name}` : '') : `, no boot file: ${noFile}`;
-  return sent(message, reply.value, type, offer.address, `${type} of ${offer.address} (${offer.from})${file}`);
+  return sent(scene, type, told, address, `${type} of ${address} (${from})${file}`);
 }
 
-/** The largest message that the client takes (option 57) counts IP and UDP headers, too. */
-function largestOf(message: Message): number {
-  const bytes = message.options.get(57);
-  const said = bytes?.length === 2 ? (bytes[0] ?? 0) * 256 + (bytes[1] ?? 0) : 576;
-  return Math.max(548, said - 28);
+function sent(scene: Scene, type: 'OFFER' | 'ACK', told: Told, address: string, words: string): Answer {
+  const { message, link, onWire } = scene;
+  const built = buildReply(message, type, told);
+  if (!built.ok) return { outcome: 'broken', detail: brokenWords(built.fault) };
+  const reply = built.value;
+  const left = reply.untold.filter(({ why }) => why.startsWith('no room'));
+  const out = { bytes: reply.bytes, destination: destinationOf(message, type, onWire), vrf: link.vrfName };
+  const without = left.map(({ code, name }) => `${name} (${code})`).join(', ');
+  const detail = left.length === 0 ? words : `${words}; without ${without}: ${left[0]?.why ?? ''}`;
+  return { outcome: 'answered', detail, address, reply, out };
 }
 
-function sent(message: Message, reply: Reply, type: 'OFFER' | 'ACK', address: string, detail: string): Answer {
-  const bytes = encodeMessage(reply.message, { largest: Math.min(1472, Math.max(548, largestOf(message))) });
-  if (!bytes.ok) return { outcome: 'broken', detail: `the reply does not fit: ${bytes.fault.code}` };
-  const destination = destinationOf(message, { type, yourAddress: reply.message.yourAddress });
-  return { outcome: 'answered', detail, address, reply, out: { bytes: bytes.value, destination } };
+function brokenWords({ code, params }: { code: string; params: Record<string, string | number> }): string {
+  return code === 'dhcp-too-large'
+    ? `the reply does not fit: what must be told needs ${params.length ?? '?'} bytes, the client takes ${params.largest ?? '?'}`
+    : `option ${params.code ?? '?'} cannot be written: ${code}`;
 }
 
-function refused(look: Look, message: Message, words: string): Answer {
-  const bytes = encodeMessage(buildNak(message, look.server, words.slice(0, 200)));
-  if (!bytes.ok) return { outcome: 'broken', detail: words };
-  const destination = destinationOf(message, { type: 'NAK', yourAddress: '0.0.0.0' });
-  return { outcome: 'refused', detail: `NAK: ${words}`, out: { bytes: bytes.value, destination } };
+function refused({ look, message, client, link, onWire }: Scene, words: string): Answer {
+  const bytes = buildNak(message, knownAs(look, client).serverAddress, words.slice(0, 200));
+  if (!bytes.ok) return { outcome: 'broken', detail: brokenWords(bytes.fault) };
+  const out = { bytes: bytes.value, destination: destinationOf(message, 'NAK', onWire), vrf: link.vrfName };
+  return { outcome: 'refused', detail: `NAK: ${words}`, out };
 }
 
 /** RFC 2131, 4.3.5: parameters only, no lease. */
-function informed(message: Message, told: Told): Answer {
-  const reply = buildReply(message, 'ACK', told);
-  if (!reply.ok) return { outcome: 'broken', detail: reply.fault.code };
-  for (const name of ['lease-time', 'renewal-time', 'rebinding-time'] as const)
-    reply.value.message.options.delete(codeOf(name));
-  reply.value.message.yourAddress = '0.0.0.0';
-  reply.value.message.clientAddress = message.clientAddress;
-  return sent(message, reply.value, 'ACK', message.clientAddress, 'parameters, as it has an address already');
+function informed(scene: Scene, told: Told): Answer {
+  const own = scene.message.clientAddress;
+  return sent(scene, 'ACK', told, own, `parameters for ${own}`);
 }

@@ -1,44 +1,36 @@
 /**
- * What a decision looks up: answers about the records and the leases as they stand. Who decides about one packet fills
- * it with what this packet needs; who decides about many fills it for all of them.
+ * What a decision looks up: the records and the leases as they stand. The listener has all of them in memory; who decides
+ * about one packet fills it with what this packet needs.
  */
 import type { DialectSheet } from '../dialect/sheet.ts';
 import type { Effective } from '../settings/layers.ts';
 import type { Client } from './client.ts';
+import type { Held, LeaseTable } from './leases.ts';
+import type { Link } from './link.ts';
 
 export type Look = {
   /** The address that clients reach this server at. */
   server: string;
-  /** The smallest prefix of the default VRF around an address. */
-  linkAround: (address: string) => Link | undefined;
+  /** The smallest prefix around an address in each VRF that has one; the default VRF first. */
+  linksAround: (address: string) => readonly Link[];
+  /** The prefixes of one wire: those of the same VLAN, this one first. */
+  wireOf: (link: Link) => readonly Link[];
   /** The device that has an address on one of its interfaces. */
-  deviceAt: (address: string) => number | undefined;
+  deviceAt: (address: string, vrf: number) => number | undefined;
   boxOfSerial: (serial: string) => BootBox | undefined;
   /** A hardware address is of a box, or of an interface. */
   ownerOf: (mac: string) => MacOwner | undefined;
   /** A device that is in the records. */
   device: (id: number) => BootDevice | undefined;
-  /** The address of a pool that a client is given, if there is one left. */
-  pooled: (link: Link, source: 'pool' | 'quarantine', client: Client) => LeaseOffer | undefined;
-  /** Who holds a lease on an address: the word of the client. */
-  holderAt: (address: string) => string | undefined;
+  leases: Pick<LeaseTable, 'at' | 'own' | 'choose'>;
   /** Whether a client that is nobody's can be put on the list of its prefix, or is on it. */
   mayBeListed: (link: Link, client: Client) => boolean;
-};
-
-/** A prefix that clients boot in. */
-export type Link = {
-  id: number;
-  key: string;
-  cidr: string;
-  vrf: number;
-  site: number | null;
-  gateway: string | null;
-  /** More addresses that its relay sends from, with commas. */
-  relays: string | null;
-  leaseSeconds: number | null;
-  /** Other fields, as far as options come from them. */
-  [field: string]: unknown;
+  /** Serials that a client tells otherwise than as its whole identifier, as its boot profile says. */
+  serialsIn: (client: Client) => readonly string[];
+  /** The database is away: nothing is promised that is not kept there already. */
+  away: boolean;
+  /** Not all devices are read yet: who is not known may be one of them. */
+  partial: boolean;
 };
 
 /** A device, and what is named of it. */
@@ -76,4 +68,8 @@ export type LeaseOffer = {
   source: LeaseSource;
   /** Where it comes from, in words. */
   from: string;
+  /** The prefix that it lies in: of several on a wire, not always that of the relay. */
+  link: Link;
+  /** What the client has of it already. */
+  held: Held | undefined;
 };

@@ -1,7 +1,8 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { mustParse } from '../fault.ts';
-import { decodeMessage, encodeMessage, relayInformation, typeOfMessage, type Message } from './message.ts';
+import { decodeMessage, encodeMessage, typeOfMessage, type Message } from './message.ts';
+import { relayInformation } from './relayInformation.ts';
 
 const bytesOf = (hex: string): Uint8Array =>
   Uint8Array.from(hex.replace(/\s+/g, '').match(/../g) ?? [], (pair) => parseInt(pair, 16));

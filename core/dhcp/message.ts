@@ -7,7 +7,9 @@
  * Options may run on into `file` and `sname` (option 52), and a long option may come in several pieces (RFC 3396).
  */
 import { fail, ok, type Parsed } from '../fault.ts';
-import { ipv4Bytes, ipv4Text, messageTypes, type MessageType } from './options.ts';
+import { OPTION_END, writeOption, type Areas } from './areas.ts';
+import { ipv4Bytes, ipv4Text } from './ipv4.ts';
+import { messageTypes, type MessageType } from './options.ts';
 
 export type MessageFault =
   | 'dhcp-short'
@@ -127,12 +129,25 @@ export function encodeMessage(
   message: Message,
   { largest = 1472 }: EncodeOptions = {},
 ): Parsed<Uint8Array, MessageFault> {
+  const main: number[] = [];
+  const relay = message.options.get(RELAY);
+  for (const [code, bytes] of message.options) if (code !== RELAY && code !== OVERLOAD) writeOption(main, code, bytes);
+  if (relay) writeOption(main, RELAY, relay);
+  main.push(OPTION_END);
+  return encodeAreas(message, { main }, largest);
+}
+
+/** Writes a message whose options have their places already. */
+export function encodeAreas(
+  message: Omit<Message, 'options'>,
+  { main, sname, file }: Areas,
+  largest: number,
+): Parsed<Uint8Array, MessageFault> {
   const hardware =
     message.hardwareAddress === '' ? [] : message.hardwareAddress.split(':').map((pair) => parseInt(pair, 16));
   if (hardware.length > 16 || hardware.some((b) => Number.isNaN(b)))
     return fail('dhcp-hardware', { length: hardware.length });
-  const body = writeOptions(message.options);
-  const size = Math.max(SMALLEST, FIXED + 4 + body.length);
+  const size = Math.max(SMALLEST, FIXED + 4 + main.length);
   if (size > largest) return fail('dhcp-too-large', { length: size, largest });
   const bytes = new Uint8Array(size);
   const view = new DataView(bytes.buffer);
@@ -143,19 +158,15 @@ export function encodeMessage(
   view.setUint32(4, message.xid);
   view.setUint16(8, message.secs);
   view.setUint16(10, message.broadcast ? 0x8000 : 0);
-  for (const [at, address] of [
-    [12, message.clientAddress],
-    [16, message.yourAddress],
-    [20, message.serverAddress],
-    [24, message.relayAddress],
-  ] as const) {
-    bytes.set(ipv4Bytes(address) ?? [], at);
-  }
+  bytes.set(ipv4Bytes(message.clientAddress) ?? [], 12);
+  bytes.set(ipv4Bytes(message.yourAddress) ?? [], 16);
+  bytes.set(ipv4Bytes(message.serverAddress) ?? [], 20);
+  bytes.set(ipv4Bytes(message.relayAddress) ?? [], 24);
   bytes.set(hardware, 28);
-  bytes.set(latin(message.serverName, 63), 44);
-  bytes.set(latin(message.file, 127), 108);
+  bytes.set(sname ?? latin(message.serverName, 63), 44);
+  bytes.set(file ?? latin(message.file, 127), 108);
   bytes.set(COOKIE, FIXED);
-  bytes.set(body, FIXED + 4);
+  bytes.set(main, FIXED + 4);
   return ok(bytes);
 }
 
@@ -164,38 +175,7 @@ const latin = (words: string, most: number): number[] =>
 
 const RELAY = 82;
 
-function writeOptions(options: Map<number, Uint8Array>): number[] {
-  const out: number[] = [];
-  const write = (code: number, bytes: Uint8Array) => {
-    // RFC 3396, section 5: what is longer than 255 goes in pieces, one behind the other.
-    for (let at = 0; at === 0 || at < bytes.length; at += 255) {
-      const piece = bytes.subarray(at, at + 255);
-      out.push(code, piece.length, ...piece);
-    }
-  };
-  for (const [code, bytes] of options) if (code !== RELAY && code !== OVERLOAD) write(code, bytes);
-  const relay = options.get(RELAY);
-  if (relay) write(RELAY, relay);
-  out.push(END);
-  return out;
-}
-
 export function typeOfMessage(message: Message): Parsed<MessageType, MessageFault> {
   const type = messageTypes[message.options.get(53)?.[0] ?? 0];
   return type ? ok(type) : fail('dhcp-no-type');
-}
-
-/** The sub-options of the relay (RFC 3046): circuit and remote identifier. Malformed ones are left out. */
-export function relayInformation(bytes: Uint8Array | undefined): { circuit?: Uint8Array; remote?: Uint8Array } {
-  const found: { circuit?: Uint8Array; remote?: Uint8Array } = {};
-  if (!bytes) return found;
-  for (let at = 0; at + 2 <= bytes.length;) {
-    const [code = 0, length = 0] = [bytes[at], bytes[at + 1]];
-    const value = bytes.subarray(at + 2, at + 2 + length);
-    if (value.length < length) break;
-    if (code === 1) found.circuit = value;
-    if (code === 2) found.remote = value;
-    at += 2 + length;
-  }
-  return found;
 }

@@ -2,12 +2,33 @@
  * DHCP options: one table of what exists, one codec per type of value. RFC 2132 unless the row says otherwise.
  * A value that does not fit its type is a fault of the packet; nothing here throws.
  */
-import { formatIp, parseIp } from '../addressing/ip.ts';
 import { fail, ok, type Parsed } from '../fault.ts';
 import { utf8Bytes, utf8Text } from '../text/utf8.ts';
+import { hexOf } from './hex.ts';
+import { bytesOfIpv4, ipv4Bytes, ipv4Number, ipv4Text, maskOf } from './ipv4.ts';
 
-/** RFC 2132, 9.6: by number. */
-export const messageTypes = ['', 'DISCOVER', 'OFFER', 'REQUEST', 'DECLINE', 'ACK', 'NAK', 'RELEASE', 'INFORM'] as const;
+/** RFC 2132, 9.6; RFC 3203; RFC 4388; RFC 6926; RFC 7724: by number. */
+export const messageTypes = [
+  '',
+  'DISCOVER',
+  'OFFER',
+  'REQUEST',
+  'DECLINE',
+  'ACK',
+  'NAK',
+  'RELEASE',
+  'INFORM',
+  'FORCERENEW',
+  'LEASEQUERY',
+  'LEASEUNASSIGNED',
+  'LEASEUNKNOWN',
+  'LEASEACTIVE',
+  'BULKLEASEQUERY',
+  'LEASEQUERYDONE',
+  'ACTIVELEASEQUERY',
+  'LEASEQUERYSTATUS',
+  'TLS',
+] as const;
 export type MessageType = Exclude<(typeof messageTypes)[number], ''>;
 
 export type OptionFault = 'dhcp-option-length' | 'dhcp-option-value' | 'dhcp-option-type';
@@ -28,22 +49,6 @@ const length = (bytes: Uint8Array, expected: string) =>
 
 const plain = (value: OptionValue): string => (Array.isArray(value) ? value.join(', ') : String(value));
 
-export const ipv4Bytes = (text: string): Uint8Array | undefined => {
-  const read = parseIp(text);
-  if (!read.ok || read.value.family !== 4) return undefined;
-  const { value } = read.value;
-  return Uint8Array.of(
-    Number(value >> 24n),
-    Number((value >> 16n) & 255n),
-    Number((value >> 8n) & 255n),
-    Number(value & 255n),
-  );
-};
-export const ipv4Text = (bytes: Uint8Array, at = 0): string =>
-  formatIp({ family: 4, value: [0, 1, 2, 3].reduce((sum, i) => (sum << 8n) | BigInt(bytes[at + i] ?? 0), 0n) });
-
-const hexOf = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join('');
-
 /** An unsigned number of a fixed width, network order. */
 const unsigned = (width: 1 | 2 | 4): Codec<number> => ({
   decode: (bytes) =>
@@ -53,6 +58,97 @@ const unsigned = (width: 1 | 2 | 4): Codec<number> => ({
       return wrong(value, `a number from 0 to ${256 ** width - 1}`);
     }
     return ok(Uint8Array.from({ length: width }, (_, i) => Math.floor(value / 256 ** (width - 1 - i)) % 256));
+  },
+  show: plain,
+});
+
+/** RFC 2132, 3.4: two's complement. */
+const signed: Codec<number> = {
+  decode: (bytes) => (bytes.length === 4 ? ok(bytes.reduce((sum, byte) => (sum << 8) | byte, 0)) : length(bytes, '4')),
+  encode: (value) =>
+    typeof value === 'number' && Number.isInteger(value) && Math.abs(value) < 2 ** 31
+      ? unsigned(4).encode(value >>> 0)
+      : wrong(value, 'a whole number of 32 bits'),
+  show: plain,
+};
+
+const LABEL = /^[A-Za-z0-9_]([A-Za-z0-9_-]{0,61}[A-Za-z0-9_])?$/;
+
+/** RFC 1035, 3.1: labels, each with its length before it. */
+function nameBytes(name: string): number[] | undefined {
+  const labels = name.replace(/\.$/, '').split('.');
+  if (labels.some((label) => !LABEL.test(label))) return undefined;
+  const bytes = labels.flatMap((label) => [label.length, ...Array.from(label, (sign) => sign.charCodeAt(0))]);
+  return bytes.length < 255 ? [...bytes, 0] : undefined;
+}
+
+/** RFC 3397: names behind one another, in which a name may go on at an earlier place (RFC 1035, 4.1.4). */
+function namesOf(bytes: Uint8Array): string[] | undefined {
+  const names: string[] = [];
+  for (let at = 0; at < bytes.length;) {
+    const labels: string[] = [];
+    let next: number | undefined;
+    for (let place = at; ;) {
+      const size = bytes[place];
+      if (size === undefined) return undefined;
+      if (size >= 192) {
+        next ??= place + 2;
+        const earlier = (size & 63) * 256 + (bytes[place + 1] ?? 0);
+        // Only backwards: whatever leads forward, or to itself, goes round for ever.
+        if (place + 1 >= bytes.length || earlier >= place) return undefined;
+        place = earlier;
+      } else if (size > 63 || place + 1 + size > bytes.length || labels.length > 127) return undefined;
+      else if (size === 0) {
+        at = next ?? place + 1;
+        break;
+      } else {
+        labels.push(String.fromCharCode(...bytes.subarray(place + 1, place + 1 + size)));
+        place += 1 + size;
+      }
+    }
+    names.push(labels.join('.'));
+  }
+  return names;
+}
+
+/** RFC 3442: the length of a destination, as many of its bytes as count, the router. */
+function routesOf(bytes: Uint8Array): string[] | undefined {
+  const routes: string[] = [];
+  for (let at = 0; at < bytes.length;) {
+    const bits = bytes[at] ?? 33;
+    const count = Math.ceil(bits / 8);
+    if (bits > 32 || at + 1 + count + 4 > bytes.length) return undefined;
+    const destination = Uint8Array.from({ length: 4 }, (_, i) => (i < count ? (bytes[at + 1 + i] ?? 0) : 0));
+    routes.push(`${ipv4Text(destination)}/${bits} by ${ipv4Text(bytes, at + 1 + count)}`);
+    at += 1 + count + 4;
+  }
+  return routes;
+}
+
+function routeBytes(text: string): number[] | undefined {
+  const [, address = '', bits = '', router = ''] = /^(\S+)\/(\d{1,2}) by (\S+)$/.exec(text.trim()) ?? [];
+  const [destination, by, length] = [ipv4Number(address), ipv4Bytes(router), Number(bits)];
+  if (destination === undefined || !by || length > 32) return undefined;
+  if ((destination & (ipv4Number(maskOf(length)) ?? 0)) >>> 0 !== destination) return undefined;
+  return [length, ...bytesOfIpv4(destination).subarray(0, Math.ceil(length / 8)), ...by];
+}
+
+/** A list of texts, each of which is written by itself. */
+const listOf = (
+  read: (bytes: Uint8Array) => string[] | undefined,
+  write: (text: string) => number[] | undefined,
+  expected: string,
+): Codec<string[]> => ({
+  decode: (bytes) => {
+    const names = bytes.length > 0 ? read(bytes) : undefined;
+    return names ? ok(names) : fail('dhcp-option-value', { value: hexOf(bytes) });
+  },
+  encode: (value) => {
+    if (!Array.isArray(value) || value.length === 0) return wrong(value, `a list of ${expected}`);
+    const parts = value.map((item) => write(String(item)));
+    const bad = parts.indexOf(undefined);
+    if (bad >= 0) return wrong(value[bad] ?? '', `a list of ${expected}`);
+    return ok(Uint8Array.from(parts.flatMap((part) => part ?? [])));
   },
   show: plain,
 });
@@ -97,6 +193,9 @@ const codecs = {
   uint8: unsigned(1),
   uint16: unsigned(2),
   uint32: unsigned(4),
+  int32: signed,
+  names: listOf(namesOf, nameBytes, 'names of domains'),
+  routes: listOf(routesOf, routeBytes, 'routes, such as 10.77.0.0/16 by 10.77.16.1'),
   messageType: { ...unsigned(1), show: (value: OptionValue) => messageTypes[Number(value)] || plain(value) },
   seconds: { ...unsigned(4), show: (value: OptionValue) => `${plain(value)} s` },
   flag: {
@@ -140,7 +239,7 @@ export interface OptionRow {
 /** What we know by name. Everything else is bytes, unless a site declares a type for 224-254. */
 export const options = [
   { code: 1, name: 'subnet-mask', type: 'address', usual: true },
-  { code: 2, name: 'time-offset', type: 'uint32' },
+  { code: 2, name: 'time-offset', type: 'int32' },
   { code: 3, name: 'routers', type: 'addresses', usual: true },
   { code: 4, name: 'time-servers', type: 'addresses' },
   {
@@ -161,6 +260,7 @@ export const options = [
   },
   { code: 26, name: 'interface-mtu', type: 'uint16' },
   { code: 28, name: 'broadcast-address', type: 'address' },
+  { code: 33, name: 'static-routes', type: 'addresses' },
   {
     code: 42,
     name: 'ntp-servers',
@@ -185,9 +285,15 @@ export const options = [
   { code: 67, name: 'bootfile-name', type: 'text', usual: true },
   { code: 77, name: 'user-class', type: 'bytes' },
   { code: 80, name: 'rapid-commit', type: 'bytes' },
-  { code: 82, name: 'relay-agent-information', type: 'bytes' },
-  { code: 119, name: 'domain-search', type: 'bytes' },
-  { code: 121, name: 'classless-static-routes', type: 'bytes' },
+  { code: 82, name: 'relay-agent-information', type: 'bytes' }, // RFC 3046
+  { code: 91, name: 'client-last-transaction-time', type: 'seconds' }, // RFC 4388
+  { code: 92, name: 'associated-ip', type: 'addresses' }, // RFC 4388
+  { code: 114, name: 'captive-portal', type: 'text' }, // RFC 8910
+  { code: 118, name: 'subnet-selection', type: 'address' }, // RFC 3011
+  { code: 119, name: 'domain-search', type: 'names' }, // RFC 3397
+  { code: 121, name: 'classless-static-routes', type: 'routes' }, // RFC 3442
+  { code: 124, name: 'vendor-class-by-enterprise', type: 'bytes' }, // RFC 3925
+  { code: 125, name: 'vendor-specific-by-enterprise', type: 'bytes' }, // RFC 3925
   { code: 150, name: 'tftp-server-addresses', type: 'addresses', usual: true }, // RFC 5859
 ] as const satisfies OptionRow[];
 

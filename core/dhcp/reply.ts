@@ -3,6 +3,8 @@
  * a reason for every part. Nothing here reads a clock or a database.
  */
 import { fail, ok, type Parsed } from '../fault.ts';
+import { placed, type Entry } from './areas.ts';
+import { hexOf } from './hex.ts';
 import {
   codeOf,
   encodeOption,
@@ -13,7 +15,7 @@ import {
   type OptionValue,
   type SiteTypes,
 } from './options.ts';
-import { messageTypes, type Message, type MessageType } from './message.ts';
+import { encodeAreas, messageTypes, type Message, type MessageFault, type MessageType } from './message.ts';
 
 /** One option that could be told, and where it comes from: `prefix 10.77.16.0/24, gateway`. */
 export interface Offerable {
@@ -22,6 +24,8 @@ export interface Offerable {
   from: string;
   /** Told even when the client did not ask for it. */
   always?: boolean;
+  /** Not told, even when the client asks for it. */
+  withheld?: boolean;
 }
 
 /** What the records say about a client. */
@@ -31,8 +35,10 @@ export interface Told {
   leaseSeconds: number;
   /** Where that comes from. */
   leaseFrom: string;
-  /** The address that clients reach this server at: option 54, and `siaddr` when the boot file lies here. */
+  /** What the client knows this server by: option 54. */
   serverAddress: string;
+  /** Where that comes from; left out, it is the address of the server itself. */
+  serverFrom?: string;
   /** The boot file, if this client is given one. */
   file?: { name: string; server: string; from: string };
   options: Offerable[];
@@ -50,125 +56,179 @@ interface Line {
 
 export interface Reply {
   message: Message;
+  bytes: Uint8Array;
   lines: Line[];
   /** What was not told, and why: not asked for, or no room. */
   untold: { code: number; name: string; why: string }[];
 }
 
-const ALWAYS: OptionName[] = ['subnet-mask', 'routers', 'lease-time', 'server-identifier'];
+const ALWAYS: OptionName[] = ['subnet-mask', 'routers'];
 
-/** OFFER to a DISCOVER, ACK to a REQUEST. */
-export function buildReply(request: Message, type: 'OFFER' | 'ACK', told: Told): Parsed<Reply, OptionFault> {
-  const asked = new Set(request.options.get(codeOf('parameter-request-list')) ?? []);
-  const lines: Line[] = [];
+type Wanted = Line & { must: boolean };
+
+/** OFFER to a DISCOVER, ACK to a REQUEST; to an INFORM an ACK without a lease (RFC 2131, 4.3.5). */
+export function buildReply(
+  request: Message,
+  type: 'OFFER' | 'ACK',
+  told: Told,
+): Parsed<Reply, OptionFault | MessageFault> {
+  const informs = typeName(request) === 'INFORM';
+  const lines: Wanted[] = [];
   const untold: Reply['untold'] = [];
-  const options = new Map<number, Uint8Array>();
-  const put = (code: number, value: OptionValue, from: string): OptionFault | undefined => {
+  const nameOf = (code: number) => rowOf(code, told.siteTypes).name;
+  const put = (code: number, value: OptionValue, from: string, must: boolean): OptionFault | undefined => {
     const bytes = encodeOption(code, value, told.siteTypes);
     if (!bytes.ok) return bytes.fault.code;
-    options.set(code, bytes.value);
-    lines.push({
-      code,
-      name: rowOf(code, told.siteTypes).name,
-      value: showOption(code, value, told.siteTypes),
-      bytes: bytes.value,
-      from,
-    });
+    const shown = showOption(code, value, told.siteTypes);
+    lines.push({ code, name: nameOf(code), value: shown, bytes: bytes.value, from, must });
     return undefined;
   };
-  const fixed: [OptionName, OptionValue, string][] = [
-    ['message-type', messageTypes.indexOf(type), `the answer to a ${typeName(request)}`],
-    ['server-identifier', told.serverAddress, 'this server'],
-    ['lease-time', told.leaseSeconds, told.leaseFrom],
+  const lease: [OptionName, OptionValue, string, boolean][] = [
+    ['lease-time', told.leaseSeconds, told.leaseFrom, true],
     // RFC 2131, 4.4.5: half and seven eighths.
-    ['renewal-time', Math.floor(told.leaseSeconds / 2), 'half of the lease'],
-    ['rebinding-time', Math.floor((told.leaseSeconds * 7) / 8), 'seven eighths of the lease'],
+    ['renewal-time', Math.floor(told.leaseSeconds / 2), 'half of the lease', false],
+    ['rebinding-time', Math.floor((told.leaseSeconds * 7) / 8), 'seven eighths of the lease', false],
   ];
-  for (const [name, value, from] of fixed) {
-    const fault = put(codeOf(name), value, from);
+  const fixed: [OptionName, OptionValue, string, boolean][] = [
+    ['message-type', messageTypes.indexOf(type), `the answer to a ${typeName(request)}`, true],
+    ['server-identifier', told.serverAddress, told.serverFrom ?? 'this server', true],
+    ...(informs ? [] : lease),
+  ];
+  for (const [name, value, from, must] of fixed) {
+    const fault = put(codeOf(name), value, from, must);
     if (fault) return fail(fault, { code: codeOf(name) });
   }
-  for (const { code, value, from, always } of told.options) {
+  const asked = [...(request.options.get(codeOf('parameter-request-list')) ?? [])];
+  for (const { code, value, from, always, withheld } of inOrder(told.options, asked)) {
     const needed = always || ALWAYS.some((name) => codeOf(name) === code);
-    if (!needed && !asked.has(code)) {
-      untold.push({ code, name: rowOf(code, told.siteTypes).name, why: 'the client did not ask for it' });
+    if (withheld || (!needed && !asked.includes(code))) {
+      untold.push({ code, name: nameOf(code), why: withheld ? 'it is withheld' : 'the client did not ask for it' });
       continue;
     }
-    const fault = put(code, value, from);
-    if (fault) return fail(fault, { code });
+    // One that cannot be written keeps nobody from the others.
+    const fault = put(code, value, from, code === codeOf('subnet-mask'));
+    if (fault) untold.push({ code, name: nameOf(code), why: `its value cannot be written: ${fault}` });
   }
-  echo(request, options, lines);
-  return ok({ message: replyTo(request, told, options), lines, untold });
+  for (const line of echoed(request)) lines.push({ ...line, must: true });
+  return written(replyTo(request, told), lines, untold, largestOf(request));
+}
+
+/** RFC 2132, 9.8: in the order of the request list; what nobody asked for comes behind it. */
+function inOrder(options: readonly Offerable[], asked: readonly number[]): Offerable[] {
+  const place = ({ code }: Offerable) => (asked.includes(code) ? asked.indexOf(code) : asked.length);
+  const sorted = [...options].sort((a, b) => place(a) - place(b));
+  // RFC 2132, 3.3: a mask goes before the routers.
+  const mask = sorted.findIndex(({ code }) => code === codeOf('subnet-mask'));
+  const routers = sorted.findIndex(({ code }) => code === codeOf('routers'));
+  if (routers >= 0 && mask > routers) sorted.splice(routers, 0, ...sorted.splice(mask, 1));
+  return sorted;
+}
+
+/** IP and UDP headers. */
+const HEADERS = 28;
+const FIELDS = 240;
+const SMALLEST_MESSAGE = 576;
+const LARGEST_MESSAGE = 1500;
+
+/** The largest message that the client takes (RFC 2132, 9.10), without its headers; less than 576 is not believed. */
+export function largestOf(request: Message): number {
+  const bytes = request.options.get(codeOf('maximum-message-size'));
+  const said = bytes?.length === 2 ? (bytes[0] ?? 0) * 256 + (bytes[1] ?? 0) : SMALLEST_MESSAGE;
+  return Math.min(LARGEST_MESSAGE, Math.max(SMALLEST_MESSAGE, said)) - HEADERS;
+}
+
+function written(
+  message: Message,
+  lines: Wanted[],
+  untold: Reply['untold'],
+  largest: number,
+): Parsed<Reply, MessageFault> {
+  const fields = { main: largest - FIELDS, sname: message.serverName === '', file: message.file === '' };
+  let fits = placed(lines, fields);
+  const bootfile = codeOf('bootfile-name');
+  const twice = lines.some(({ code }) => code === bootfile) && message.file !== '';
+  if (fits.left.length > 0 && twice) {
+    // RFC 2132, 9.5: option 67 says the name where the field has options in it.
+    const freed = placed(lines, { ...fields, file: true });
+    if (freed.left.length < fits.left.length && !freed.left.includes(bootfile)) {
+      fits = freed;
+      if (freed.areas.file) message.file = '';
+    }
+  }
+  const { areas, left } = fits;
+  const missing = lines.find(({ code, must }) => must && left.includes(code));
+  if (missing) return fail('dhcp-too-large', { length: largest + missing.bytes.length, largest });
+  const bytes = encodeAreas(message, areas, largest);
+  if (!bytes.ok) return bytes;
+  const why = `no room: the client takes messages of ${largest + HEADERS} bytes`;
+  for (const { code, name } of lines) if (left.includes(code)) untold.push({ code, name, why });
+  const told = lines.filter(({ code }) => !left.includes(code));
+  for (const line of told) message.options.set(line.code, line.bytes);
+  return ok({ message, bytes: bytes.value, lines: told.map(({ must: _, ...line }) => line), untold });
 }
 
 const typeName = (request: Message): string => messageTypes[request.options.get(53)?.[0] ?? 0] ?? '';
 
-/** The client identifier comes back (RFC 6842), and the relay's information (RFC 3046, section 2.2). */
-function echo(request: Message, options: Map<number, Uint8Array>, lines: Line[]): void {
-  for (const [name, from] of [
+/** The client identifier comes back (RFC 6842), and the relay's information, last of all (RFC 3046, section 2.2). */
+function echoed(request: Message): Line[] {
+  const from: [OptionName, string][] = [
     ['client-identifier', 'as the client sent it'],
     ['relay-agent-information', 'as the relay sent it'],
-  ] as const) {
-    const code = codeOf(name);
-    const bytes = request.options.get(code);
-    if (!bytes) continue;
-    options.set(code, bytes);
-    lines.push({ code, name, value: showOption(code, hex(bytes)), bytes, from });
-  }
+  ];
+  return from.flatMap(([name, why]) => {
+    const bytes = request.options.get(codeOf(name));
+    return bytes ? [{ code: codeOf(name), name, value: showOption(codeOf(name), hexOf(bytes)), bytes, from: why }] : [];
+  });
 }
 
-const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join('');
-
-function replyTo(request: Message, told: Told, options: Map<number, Uint8Array>): Message {
-  return {
-    op: 'reply',
-    hardwareType: request.hardwareType,
-    hops: 0,
-    xid: request.xid,
-    secs: 0,
-    broadcast: request.broadcast,
-    clientAddress: typeName(request) === 'REQUEST' ? request.clientAddress : '0.0.0.0',
-    yourAddress: told.address,
-    serverAddress: told.file?.server ?? '0.0.0.0',
-    relayAddress: request.relayAddress,
-    hardwareAddress: request.hardwareAddress,
-    serverName: '',
-    file: told.file?.name ?? '',
-    options,
-  };
-}
+const replyTo = (request: Message, told: Pick<Told, 'address' | 'file'>): Message => ({
+  op: 'reply',
+  hardwareType: request.hardwareType,
+  hops: 0,
+  xid: request.xid,
+  secs: 0,
+  broadcast: request.broadcast,
+  clientAddress: ['REQUEST', 'INFORM'].includes(typeName(request)) ? request.clientAddress : '0.0.0.0',
+  yourAddress: typeName(request) === 'INFORM' ? '0.0.0.0' : told.address,
+  serverAddress: told.file?.server ?? '0.0.0.0',
+  relayAddress: request.relayAddress,
+  hardwareAddress: request.hardwareAddress,
+  serverName: '',
+  file: told.file?.name ?? '',
+  options: new Map(),
+});
 
 /** "No": the address that the client wants is not its own here (RFC 2131, 4.3.2). */
-export function buildNak(request: Message, serverAddress: string, words: string): Message {
-  const options = new Map<number, Uint8Array>();
+export function buildNak(request: Message, serverAddress: string, words: string): Parsed<Uint8Array, MessageFault> {
+  const entries: Entry[] = [];
   for (const [name, value] of [
     ['message-type', messageTypes.indexOf('NAK')],
     ['server-identifier', serverAddress],
     ['message', words],
   ] as const) {
     const bytes = encodeOption(codeOf(name), value);
-    if (bytes.ok) options.set(codeOf(name), bytes.value);
+    if (bytes.ok) entries.push({ code: codeOf(name), bytes: bytes.value, must: name !== 'message' });
   }
-  echo(request, options, []);
+  for (const { code, bytes } of echoed(request)) entries.push({ code, bytes, must: true });
+  const largest = largestOf(request);
+  const { areas } = placed(entries, { main: largest - FIELDS, sname: true, file: true });
   // A relay must broadcast it: the client cannot be reached at an address that is not its own.
-  return {
-    ...replyTo(
-      request,
-      { address: '0.0.0.0', addressFrom: '', leaseSeconds: 0, leaseFrom: '', serverAddress, options: [] },
-      options,
-    ),
-    clientAddress: '0.0.0.0',
-    broadcast: true,
-  };
+  const nak = { ...replyTo(request, { address: '0.0.0.0' }), clientAddress: '0.0.0.0', broadcast: true };
+  return encodeAreas(nak, areas, largest);
 }
 
 /** Where a reply goes (RFC 2131, 4.1). */
 export type Destination = { to: 'relay' | 'client'; address: string; port: 67 | 68 } | { to: 'broadcast'; port: 68 };
 
-export function destinationOf(request: Message, reply: { type: MessageType; yourAddress: string }): Destination {
+/** `onWire`: the client is on the service's own wire, where it hears broadcasts. */
+export function destinationOf(request: Message, type: MessageType, onWire: boolean): Destination {
+  const own = request.clientAddress;
+  // RFC 2131, 4.3.5: parameters go to the address that the client has.
+  if (typeName(request) === 'INFORM' && own !== '0.0.0.0') return { to: 'client', address: own, port: 68 };
   if (request.relayAddress !== '0.0.0.0') return { to: 'relay', address: request.relayAddress, port: 67 };
-  if (reply.type === 'NAK') return { to: 'broadcast', port: 68 };
-  if (request.clientAddress !== '0.0.0.0') return { to: 'client', address: request.clientAddress, port: 68 };
+  // Of a client behind a router nobody on this wire has asked anything.
+  if (type === 'NAK' && (onWire || own === '0.0.0.0')) return { to: 'broadcast', port: 68 };
+  if (own !== '0.0.0.0') return { to: 'client', address: own, port: 68 };
   // A unicast to an address that the client does not have yet would need an ARP entry; every client takes a broadcast.
   return { to: 'broadcast', port: 68 };
 }

@@ -1,11 +1,10 @@
 /** What a client is told: every option with the record that it comes from. */
-import { formatIp, parseIp } from '../addressing/ip.ts';
-import { parsePrefix } from '../addressing/prefix.ts';
 import { bootFileOf } from '../dialect/dialect.ts';
-import { mustParse } from '../fault.ts';
 import { layerText, type Effective } from '../settings/layers.ts';
 import { listSetting, numberSetting, textSetting } from '../settings/read.ts';
-import type { BootDevice, LeaseOffer, Link } from './look.ts';
+import { ipv4Number } from './ipv4.ts';
+import type { Link } from './link.ts';
+import type { BootDevice, LeaseOffer } from './look.ts';
 import { codeOf, offeredOptions, type OptionName, type OptionValue } from './options.ts';
 import type { Offerable, Told } from './reply.ts';
 
@@ -13,11 +12,6 @@ import type { Offerable, Told } from './reply.ts';
 const STRANGER_SECONDS = 300;
 const STANDARD_SECONDS = 3600;
 const SHORTEST_SECONDS = 60;
-
-const maskText = (link: Link): string => {
-  const { length } = mustParse(parsePrefix(link.cidr));
-  return formatIp({ family: 4, value: length === 0 ? 0n : (0xffffffffn << BigInt(32 - length)) & 0xffffffffn });
-};
 
 const offer = (name: OptionName, value: OptionValue, from: string, always = false): Offerable => ({
   code: codeOf(name),
@@ -37,13 +31,12 @@ function settingFrom(settings: Settings, name: string): string {
   return `setting ${name}, ${layers.size > 0 ? [...layers].join(' and ') : 'default of the catalogue'}`;
 }
 
-const ipv4Only = (addresses: string[]): string[] => addresses.filter((a) => mustParse(parseIp(a)).family === 4);
+const ipv4Only = (addresses: string[]): string[] => addresses.filter((one) => ipv4Number(one) !== undefined);
 
 /** The options that records give. What the prefix says goes before the settings: it knows the wire that the client is on. */
 function recordedOptions(link: Link, settings: Settings): Offerable[] {
   return offeredOptions.flatMap(({ code, type, from: { prefix, setting } }): Offerable[] => {
-    const own = prefix === undefined ? null : link[prefix];
-    const text = typeof own === 'string' ? own : undefined;
+    const text = prefix === undefined ? undefined : (link.fields[prefix] ?? undefined);
     const from = text !== undefined || setting === undefined ? `prefix ${link.key}` : settingFrom(settings, setting);
     if (type === 'addresses') {
       const value = text?.split(', ') ?? ipv4Only(listSetting(settings, setting ?? ''));
@@ -55,20 +48,24 @@ function recordedOptions(link: Link, settings: Settings): Offerable[] {
 }
 
 function linkOptions(link: Link): Offerable[] {
-  const options = [offer('subnet-mask', maskText(link), `prefix ${link.key}`, true)];
+  const options = [offer('subnet-mask', link.mask, `prefix ${link.key}`, true)];
   if (link.gateway !== null) options.push(offer('routers', [link.gateway], `gateway of ${link.key}`, true));
   return options;
 }
 
+/** By what a client knows its server, and where from. */
+export type Known = Pick<Told, 'serverAddress' | 'serverFrom'>;
+
 /** `noFile`: why a device is given no boot file. `now`: ms since 1970. */
 export function toldToDevice(
   server: string,
+  known: Known,
   device: BootDevice,
-  link: Link,
   place: LeaseOffer,
   now: number,
 ): { told: Told; noFile: string | null } {
   const { settings } = device;
+  const { link } = place;
   const { file, noFile, bootOptions } = bootFile(server, device, now);
   const seconds = Math.max(SHORTEST_SECONDS, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS));
   return {
@@ -78,7 +75,7 @@ export function toldToDevice(
       addressFrom: place.from,
       leaseFrom: link.leaseSeconds === null ? settingFrom(settings, 'lease.seconds') : `prefix ${link.key}`,
       leaseSeconds: link.leaseSeconds ?? seconds,
-      serverAddress: server,
+      ...known,
       ...(file ? { file } : {}),
       options: [
         ...linkOptions(link),
@@ -116,11 +113,11 @@ function bootFile(
 }
 
 /** A stranger learns where it is, and nothing of what we would tell one of our own. */
-export const toldToStranger = (server: string, link: Link, place: LeaseOffer): Told => ({
+export const toldToStranger = (known: Known, place: LeaseOffer): Told => ({
   address: place.address,
   addressFrom: place.from,
   leaseSeconds: STRANGER_SECONDS,
   leaseFrom: 'short for strangers: they may soon be somebody',
-  serverAddress: server,
-  options: linkOptions(link),
+  ...known,
+  options: linkOptions(place.link),
 });

@@ -146,6 +146,7 @@ const boot = z.strictObject({
     .max(100)
     .describe('The name of its first file'),
   always: z.array(z.int().min(1).max(254)).max(40).default([]).describe('Options told even when not asked for'),
+  serial: pattern('The serial in a client identifier (option 61) of text', 'serial').optional(),
 });
 
 const lineForm = (about: string, ...groups: string[]) => pattern(about, ...groups);

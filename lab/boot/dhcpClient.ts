@@ -1,6 +1,7 @@
 /** The DHCP client of a booting device (RFC 2131, section 4.4), behind a relay. */
 import { randomInt } from 'node:crypto';
-import { ipv4Bytes, ipv4Text, usuallyAsked } from '@zpine/core/dhcp/options';
+import { ipv4Bytes, ipv4Text } from '@zpine/core/dhcp/ipv4';
+import { usuallyAsked } from '@zpine/core/dhcp/options';
 import { type Message, type MessageType, messageTypes } from '@zpine/core/dhcp/message';
 import { utf8Text } from '@zpine/core/text/utf8';
 import { sleep } from '../sleep.ts';

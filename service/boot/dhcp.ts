@@ -1,21 +1,29 @@
-/** The DHCP listener: packets in, packets out. What is answered is decided in app/boot. */
+/**
+ * The DHCP listener: packets in, packets out. What is answered is decided in core, by what is held in memory; promises
+ * that nothing else stands for wait until they are on disk.
+ */
 import type { Socket, RemoteInfo } from 'node:dgram';
-import { dial, dialled, type DialRow } from '@zpine/core/addressing/dial';
-import type { Outgoing } from '@zpine/core/dhcp/decide';
+import { dial, dialledBy, type DialRow } from '@zpine/core/addressing/dial';
+import { decide, type Decision, type Outgoing } from '@zpine/core/dhcp/decide';
+import { ipv4Number } from '@zpine/core/dhcp/ipv4';
+import type { BootMemory } from '@zpine/core/dhcp/memory';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { answerDhcp } from '../app/boot/answer.ts';
-import type { Actor, Store } from '../store/store.ts';
-import { transact } from '../store/transact.ts';
+import type { Kept } from '../app/boot/leases.ts';
+import type { Store } from '../store/store.ts';
+import type { Faults } from '../store/faults.ts';
+import type { Account } from './account.ts';
+import type { BootClock } from './clock.ts';
 import { CountedNotes } from './counted.ts';
-import { bound, closed, PacketTurns, type Log } from './sockets.ts';
-import { Faults } from '../store/faults.ts';
+import type { Ledger } from './ledger.ts';
+import { bound, closed, type Log } from './sockets.ts';
 
-const actor: Actor = { name: 'boot', via: 'service' };
 const SERVER_PORT = 67;
-/** One relay may keep half of the places busy, and a fifth of the room. */
-const BOUNDS = { running: 12, runningPerLane: 6, waiting: 2000, waitingPerLane: 400 };
 const VRF = 'default';
+/** An offer is held for so long. */
+const OFFER_MS = 60_000;
+/** An address at which somebody else was found is left alone for so long. */
+const DECLINED_MS = 3_600_000;
 
 export interface BootOptions {
   /** As devices know it. */
@@ -25,21 +33,28 @@ export interface BootOptions {
   broadcast: boolean;
 }
 
+/** What a boot service consists of, beside its sockets. */
+export interface BootParts {
+  store: Store;
+  memory: BootMemory;
+  clock: BootClock;
+  ledger: Ledger;
+  account: Account;
+  faults: Faults;
+}
+
 export class DhcpListener {
-  private readonly store: Store;
+  private readonly parts: BootParts;
   private readonly options: BootOptions;
   private readonly log: Log;
-  private readonly faults: Faults;
-  private readonly turns = new PacketTurns(BOUNDS);
   private readonly counted: CountedNotes;
   private sockets: Socket[] = [];
 
-  constructor(store: Store, options: BootOptions, log: Log) {
-    this.store = store;
+  constructor(parts: BootParts, options: BootOptions, log: Log) {
+    this.parts = parts;
     this.options = options;
     this.log = log;
-    this.faults = new Faults(log);
-    this.counted = new CountedNotes('dhcp', store, options.dialMap, this.faults);
+    this.counted = new CountedNotes('dhcp', parts.account, parts.clock, options.dialMap);
   }
 
   async start(): Promise<void> {
@@ -47,63 +62,132 @@ export class DhcpListener {
     // A socket on an address receives no broadcasts, one on all addresses cannot choose where it sends from: both are
     // needed, and share the port, where clients hang on the same wire.
     const shared = this.options.broadcast;
-    this.sockets = [await bound(own.address, own.port, { broadcast: true, shared })];
-    if (shared) this.sockets.push(await bound('0.0.0.0', own.port, { broadcast: true, shared }));
-    for (const socket of this.sockets) {
-      socket.on('message', (bytes, from) => this.heard(bytes, from));
-      socket.on('error', (error) => this.log.warn({ err: error }, 'DHCP socket'));
-    }
+    this.hears(await bound(own.address, own.port, { broadcast: true, shared }), false);
+    if (shared) this.hears(await bound('0.0.0.0', own.port, { broadcast: true, shared }), true);
     this.log.info({ ...own }, 'DHCP listens');
   }
 
   async stop(): Promise<void> {
     const { sockets } = this;
     this.sockets = [];
-    await this.turns.idle();
-    await this.counted.stop();
+    this.counted.stop();
+    await this.parts.ledger.stop();
     await Promise.all(sockets.map(closed));
   }
 
-  private heard(bytes: Uint8Array, from: RemoteInfo): void {
+  private hears(socket: Socket, broadcast: boolean): void {
+    this.sockets.push(socket);
+    socket.on('message', (bytes, from) => {
+      try {
+        this.heard(bytes, from, broadcast);
+      } catch (error) {
+        this.parts.faults.say(error, 'a DHCP packet was not answered');
+      }
+    });
+    socket.on('error', (error) => this.log.warn({ err: error }, 'DHCP socket'));
+  }
+
+  private heard(bytes: Uint8Array, from: RemoteInfo, broadcast: boolean): void {
     const message = decodeMessage(bytes);
     if (!message.ok) {
       const { detail } = problemOf(new Refusal(message.fault.code, message.fault.params));
-      return this.counted.note(from.address, detail);
+      return this.counted.note(from.address, detail, macIn(bytes));
     }
     if (message.value.op !== 'request') return;
-    const type = typeOfMessage(message.value);
-    const client = `${message.value.hardwareAddress} ${type.ok ? type.value : ''}`;
-    const before = this.turns.dropped;
-    this.turns.add(from.address, client, () => this.answer(message.value, from.address));
-    // Said now and then, not for each.
-    if (this.turns.dropped > before && this.turns.dropped % 1000 === 1)
-      this.log.warn({ dropped: this.turns.dropped, from: from.address }, 'more DHCP packets than can be answered');
+    const { memory, clock } = this.parts;
+    const source = dialledBy(this.options.dialMap, from.address);
+    const now = clock.now();
+    this.carryOut(decide(memory, message.value, { source, broadcast }, now), message.value, from.address, now);
   }
 
-  private async answer(message: Message, source: string): Promise<void> {
-    try {
-      const out = await transact(this.store, actor, 'dhcp', (tx) =>
-        answerDhcp(tx, message, dialled(this.options.dialMap, VRF, source)),
-      );
-      if (out && 'counted' in out) this.counted.note(source, out.counted);
-      else if (out) await this.send(out, message);
-    } catch (error) {
-      this.faults.say(error, 'a DHCP packet was not answered');
+  private carryOut(decision: Decision, message: Message, source: string, now: number): void {
+    const { outcome, detail, client, link, device, stranger, refusedRelay, arrival = [] } = decision;
+    const { account, memory } = this.parts;
+    // Counted from this moment on: a flood lists no more of them while the first are being written down.
+    if (link && stranger && !memory.strangers.has(client.word))
+      memory.strangers.put(client.word, { prefix: link.id, settled: false });
+    if (link && refusedRelay) account.relay(link, refusedRelay.relay, refusedRelay.source);
+    if (outcome === 'counted') return this.counted.note(source, detail);
+    const told = (said = detail, how: 'answered' | 'refused' | 'dropped' | 'broken' = outcome): void => {
+      if (link && stranger) account.stranger({ client, link, ...stranger });
+      if (device && device.windowUntil !== null) account.arrival(device.id, arrival);
+      const type = typeOfMessage(message);
+      const what = type.ok ? type.value : 'message';
+      const note = { protocol: 'dhcp' as const, what, outcome: how, mac: client.mac, detail: said };
+      account.note({ ...note, address: decision.address, device: device?.id }, now);
+    };
+    this.giveBack(decision, now);
+    const row = rowOf(decision, now);
+    if (!row || !decision.out || !decision.lease) {
+      if (decision.out) this.send(decision.out, message);
+      return told();
     }
+    if (!decision.lease.acknowledged) {
+      if (row.source !== 'fixed') this.parts.ledger.offer({ ...row, expires: now + OFFER_MS, acknowledged: false });
+      this.send(decision.out, message);
+      return told();
+    }
+    const { out } = decision;
+    // The records promise a fixed address; of a lease that is on disk no more is promised while the database is away.
+    if (row.source === 'fixed' || memory.away) {
+      this.parts.ledger.keep(row);
+      this.send(out, message);
+      return told();
+    }
+    this.parts.ledger.keep(row, (how) => {
+      if (how === 'kept') {
+        this.send(out, message);
+        return told();
+      }
+      const why = how === 'lost' ? 'another client was given it first' : 'it could not be written down';
+      told(`no ACK of ${decision.address ?? ''}: ${why}`, 'dropped');
+    });
   }
 
-  private send({ bytes, destination }: Outgoing, request: Message): Promise<void> {
+  private giveBack({ given, client, device }: Decision, now: number): void {
+    if (!given) return;
+    const address = ipv4Number(given.address) ?? 0;
+    const { vrf, prefix } = given;
+    const about = { vrf, prefix, address, acknowledged: false, mac: client.mac };
+    const { ledger } = this.parts;
+    if (given.verb === 'declined')
+      return ledger.keep({ ...about, source: 'declined', word: '', device: null, expires: now + DECLINED_MS });
+    const source = given.source;
+    ledger.keep({ ...about, source, word: client.word, device: device?.id ?? null, expires: now });
+  }
+
+  private send({ bytes, destination, vrf }: Outgoing, request: Message): void {
     const [socket] = this.sockets;
-    if (!socket) return Promise.resolve();
+    if (!socket) return;
     const to =
       destination.to === 'broadcast'
         ? { address: '255.255.255.255', port: destination.port }
-        : dial(this.options.dialMap, VRF, { address: destination.address, port: destination.port });
-    return new Promise((resolve) => {
-      socket.send(bytes, to.port, to.address, (error) => {
-        if (error) this.log.warn({ err: error, to, mac: request.hardwareAddress }, 'a DHCP reply could not be sent');
-        resolve();
-      });
+        : dial(this.options.dialMap, vrf, { address: destination.address, port: destination.port });
+    socket.send(bytes, to.port, to.address, (error) => {
+      if (error) this.log.warn({ err: error, to, mac: request.hardwareAddress }, 'a DHCP reply could not be sent');
     });
   }
+}
+
+/** The lease that a decision promises, as it is to be written down. */
+function rowOf({ offer, lease, client, device }: Decision, now: number): Kept | undefined {
+  if (!offer || !lease) return undefined;
+  return {
+    vrf: offer.link.vrf,
+    prefix: offer.link.id,
+    address: ipv4Number(offer.address) ?? 0,
+    source: offer.source,
+    word: client.word,
+    mac: client.mac,
+    device: device?.id ?? null,
+    expires: now + lease.seconds * 1000,
+    acknowledged: lease.acknowledged,
+  };
+}
+
+/** Of a message that cannot be read: its hardware address stands at a fixed place (RFC 2131, section 2). */
+function macIn(bytes: Uint8Array): string | undefined {
+  const length = bytes[2] ?? 0;
+  if (length === 0 || length > 16 || bytes.length < 28 + length) return undefined;
+  return Array.from(bytes.subarray(28, 28 + length), (byte) => byte.toString(16).padStart(2, '0')).join(':');
 }

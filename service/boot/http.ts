@@ -3,31 +3,27 @@ import type { AddressInfo } from 'node:net';
 import { serve, type ServerType, type HttpBindings } from '@hono/node-server';
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
-import { dial, dialled } from '@zpine/core/addressing/dial';
+import { dial, dialledBy } from '@zpine/core/addressing/dial';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
-import { saveBootRecord } from '../app/boot/records.ts';
-import type { Actor, Store } from '../store/store.ts';
+import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
-import type { BootOptions } from './dhcp.ts';
+import type { BootOptions, BootParts } from './dhcp.ts';
 import type { Log } from './sockets.ts';
-import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const MOST_BYTES = 256 * 1024;
 const VRF = 'default';
 
 export class BootHttp {
-  private readonly store: Store;
+  private readonly parts: BootParts;
   private readonly options: BootOptions & { httpPort: number };
   private readonly log: Log;
-  private readonly faults: Faults;
   private server: ServerType | undefined;
 
-  constructor(store: Store, options: BootOptions & { httpPort: number }, log: Log) {
-    this.store = store;
+  constructor(parts: BootParts, options: BootOptions & { httpPort: number }, log: Log) {
+    this.parts = parts;
     this.options = options;
     this.log = log;
-    this.faults = new Faults(log);
   }
 
   async start(): Promise<void> {
@@ -51,13 +47,12 @@ export class BootHttp {
   private app(): Hono<{ Bindings: HttpBindings }> {
     const app = new Hono<{ Bindings: HttpBindings }>();
     const from = (incoming: HttpBindings['incoming']) =>
-      dialled(this.options.dialMap, VRF, incoming.socket.remoteAddress ?? '');
+      dialledBy(this.options.dialMap, incoming.socket.remoteAddress ?? '');
+    const { account, clock } = this.parts;
     const note = (address: string, detail: string, outcome: 'answered' | 'refused') =>
-      transact(this.store, actor, 'http', (tx) =>
-        saveBootRecord(tx, { protocol: 'http', what: 'life', outcome, address, detail }),
-      );
+      account.note({ protocol: 'http', what: 'life', outcome, address, detail }, clock.now());
     app.onError((error, c) => {
-      this.faults.say(error, 'boot HTTP');
+      this.parts.faults.say(error, 'boot HTTP');
       return c.json({ taken: false, why: 'the service cannot answer just now' }, 503);
     });
     app.use(bodyLimit({ maxSize: MOST_BYTES, onError: (c) => c.json({ taken: false, why: 'too large' }, 413) }));
@@ -65,17 +60,18 @@ export class BootHttp {
       const address = from(c.env.incoming);
       const body = callHomeBody.safeParse(await c.req.json().catch(() => undefined));
       if (!body.success) {
-        await note(
+        note(
           address,
           `a sign of life that cannot be read: ${body.error.issues.map((i) => `${i.path.join('.')} ${i.message}`).join('; ')}`,
           'refused',
         );
         return c.json({ taken: false, why: 'it cannot be read' }, 400);
       }
-      const taken = await transact(this.store, actor, 'life', (tx) =>
+      await account.settled();
+      const taken = await transact(this.parts.store, actor, 'life', (tx) =>
         callHome(tx, c.req.param('token'), body.data, address),
       );
-      await note(
+      note(
         address,
         taken ? `sign of life of ${body.data.serial}` : 'a sign of life to an address that is not, or no longer, open',
         taken ? 'answered' : 'refused',

@@ -1,17 +1,16 @@
 /** The TFTP listener: a socket for requests, one more for each transfer. Which file is given is decided in app/boot. */
 import type { Socket, RemoteInfo } from 'node:dgram';
-import { dial, dialled } from '@zpine/core/addressing/dial';
+import { dial, dialledBy } from '@zpine/core/addressing/dial';
+import { ipv4Number } from '@zpine/core/dhcp/ipv4';
 import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core/tftp/packet';
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
-import { saveBootRecord } from '../app/boot/records.ts';
-import type { Actor, Store } from '../store/store.ts';
+import { fileFor, type FileHolder, type ShownSize, transferred } from '../app/boot/files.ts';
+import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
-import type { BootOptions } from './dhcp.ts';
+import type { BootOptions, BootParts } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
 import { bound, closed, PacketTurns, type Log } from './sockets.ts';
-import { Faults } from '../store/faults.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 const PORT = 69;
@@ -26,10 +25,9 @@ const VRF = 'default';
 type ReadRequest = Extract<Packet, { kind: 'read' | 'write' }>;
 
 export class TftpListener {
-  private readonly store: Store;
+  private readonly parts: BootParts;
   private readonly options: BootOptions;
   private readonly log: Log;
-  private readonly faults: Faults;
   private readonly turns = new PacketTurns(BOUNDS);
   private readonly counted: CountedNotes;
   /** By the client's address and port: a request that comes again belongs to the transfer that is under way. */
@@ -37,12 +35,11 @@ export class TftpListener {
   private socket: Socket | undefined;
   private own = '';
 
-  constructor(store: Store, options: BootOptions, log: Log) {
-    this.store = store;
+  constructor(parts: BootParts, options: BootOptions, log: Log) {
+    this.parts = parts;
     this.options = options;
     this.log = log;
-    this.faults = new Faults(log);
-    this.counted = new CountedNotes('tftp', store, options.dialMap, this.faults);
+    this.counted = new CountedNotes('tftp', parts.account, parts.clock, options.dialMap);
   }
 
   async start(): Promise<void> {
@@ -59,7 +56,7 @@ export class TftpListener {
     this.socket = undefined;
     for (const transfer of this.transfers.values()) transfer.stop();
     await this.turns.idle();
-    await this.counted.stop();
+    this.counted.stop();
     if (socket) await closed(socket);
   }
 
@@ -72,9 +69,20 @@ export class TftpListener {
       } catch (error) {
         this.transfers.delete(key);
         this.refuse(from, errorCodes.undefined, 'the service cannot answer just now');
-        this.faults.say(error, 'a TFTP request was not answered');
+        this.parts.faults.say(error, 'a TFTP request was not answered');
       }
     });
+  }
+
+  /** Who has an address now: what was acknowledged a moment ago is on its way to the disk. */
+  private holderOf(address: string): FileHolder | undefined {
+    const { memory, clock } = this.parts;
+    const value = ipv4Number(address) ?? 0;
+    for (const { vrf } of memory.linksAround(address)) {
+      const held = memory.leases.at(vrf, value);
+      if (held?.acknowledged && held.expires > clock.now()) return { device: held.device, mac: held.mac };
+    }
+    return undefined;
   }
 
   private refuse(to: RemoteInfo, code: number, message: string): void {
@@ -82,10 +90,11 @@ export class TftpListener {
   }
 
   private async request(bytes: Uint8Array, from: RemoteInfo, key: string): Promise<void> {
-    const address = dialled(this.options.dialMap, VRF, from.address);
+    const address = dialledBy(this.options.dialMap, from.address);
     const note = (detail: string) =>
-      transact(this.store, actor, 'tftp', (tx) =>
-        saveBootRecord(tx, { protocol: 'tftp', what: 'request', outcome: 'refused', address, detail }),
+      this.parts.account.note(
+        { protocol: 'tftp', what: 'request', outcome: 'refused', address, detail },
+        this.parts.clock.now(),
       );
     const packet = decodePacket(bytes);
     if (!packet.ok) {
@@ -107,7 +116,10 @@ export class TftpListener {
     if (this.transfers.size >= MOST_TRANSFERS || theirs >= MOST_OF_CLIENT)
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
     this.transfers.set(key, { client: from.address, stop: () => undefined });
-    const file = await transact(this.store, actor, 'tftp', (tx) => fileFor(tx, name, address));
+    await this.parts.account.settled();
+    const file = await transact(this.parts.store, actor, 'tftp', (tx) =>
+      fileFor(tx, name, address, this.holderOf(address)),
+    );
     if (!file.ok) {
       this.transfers.delete(key);
       const [code, words] =
@@ -144,9 +156,9 @@ export class TftpListener {
       };
       this.turns.add(from.address, `${key} ended`, async () => {
         try {
-          await transact(this.store, actor, 'tftp', (tx) => transferred(tx, about, how));
+          await transact(this.parts.store, actor, 'tftp', (tx) => transferred(tx, about, how));
         } catch (error) {
-          this.faults.say(error, 'the end of a transfer could not be noted', { file: request.name });
+          this.parts.faults.say(error, 'the end of a transfer could not be noted', { file: request.name });
         }
       });
     };

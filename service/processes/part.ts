@@ -9,6 +9,7 @@ import type { Config } from '../config.ts';
 import { logFor } from '../log.ts';
 import { prepareStore } from '../stores.ts';
 import { isAway } from '../store/database.ts';
+import type { Hint } from '../store/unsaved.ts';
 import { residentBytes } from './shown.ts';
 import type { FromPart, PartName, ToPart } from './tender.ts';
 
@@ -27,6 +28,11 @@ export async function runPart(name: PartName, config: Config): Promise<() => Pro
   if (name === 'boot') {
     const { startBoot } = await import('../bootPart.ts');
     const boot = await onceReached(log, () => startBoot(config, log));
+    process.on('message', ({ committed }: ToPart) => {
+      if (!committed) return;
+      const known = () => say({ known: { id: committed.id } });
+      void boot?.refresh(committed.hints).then(known, known);
+    });
     say({ ready: {} });
     return () => boot?.stop() ?? Promise.resolve();
   }
@@ -57,6 +63,7 @@ export async function runPart(name: PartName, config: Config): Promise<() => Pro
     apart: pool,
     importInProcess: (job, ...endings) => pool.importUpload(job, ...endings),
     processes: () => [...told(), ...pool.shown()],
+    refresh: config.bootAddress === '' ? undefined : bootProcess(say),
   });
   say({ ready: { url: api.url } });
   return api.stop;
@@ -87,6 +94,23 @@ async function onceReached<T>(log: Logger, work: () => Promise<T>): Promise<T> {
 /** What whoever tends the parts tells of them; how much memory they hold is looked up when somebody asks. */
 function heardOfParts(): () => ShownProcess[] {
   let heard: ShownProcess[] = [];
-  process.on('message', (message: ToPart) => (heard = message.processes));
+  process.on('message', (message: ToPart) => (heard = message.processes ?? heard));
   return () => heard.map((one) => ({ ...one, memoryBytes: residentBytes(one.pid) }));
+}
+
+/** Tells the process that answers booting devices what was committed here; resolves when it is known there. */
+function bootProcess(say: (message: FromPart) => void): (hints: readonly Hint[]) => Promise<void> {
+  const waiting = new Map<number, () => void>();
+  let last = 0;
+  process.on('message', ({ known }: ToPart) => {
+    if (!known) return;
+    waiting.get(known.id)?.();
+    waiting.delete(known.id);
+  });
+  return (hints) =>
+    new Promise((resolve) => {
+      const id = (last += 1);
+      waiting.set(id, resolve);
+      say({ committed: { id, hints } });
+    });
 }

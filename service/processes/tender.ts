@@ -4,20 +4,31 @@
  */
 import type { ChildProcess } from 'node:child_process';
 import type { ShownProcess } from '@zpine/contract/processes';
+import type { Hint } from '../store/unsaved.ts';
 import { ownProcess } from './own.ts';
 import { residentBytes } from './shown.ts';
 
 export const partNames = ['api', 'boot'] as const;
 export type PartName = (typeof partNames)[number];
 
+/** What was committed, on its way from the API to who answers booting devices; and that it is known there. */
+export interface Committed {
+  id: number;
+  hints: readonly Hint[];
+}
+
 /** From a part to whoever tends it. `ready` with what the others need to know of it. */
 export interface FromPart {
   ready?: { url?: string };
+  committed?: Committed;
+  known?: { id: number };
 }
 
-/** To the API: how the parts are, whenever that changes. */
+/** To a part. `processes`: how the parts are, whenever that changes. */
 export interface ToPart {
-  processes: ShownProcess[];
+  processes?: ShownProcess[];
+  committed?: Committed;
+  known?: { id: number };
 }
 
 interface Log {
@@ -117,6 +128,7 @@ export class Tender {
     part.since = new Date();
     part.ready = false;
     child.on('message', (message: FromPart) => {
+      this.handOn(message);
       if (!message.ready) return;
       part.ready = true;
       ready?.(message.ready);
@@ -133,6 +145,19 @@ export class Tender {
     };
     child.once('error', (error) => ended(error.message));
     child.once('exit', (code, signal) => ended(signal ? `ended by ${signal}` : `ended with status ${code ?? 0}`));
+  }
+
+  /** From the API to who boots devices and back; where nobody boots any just now, nobody waits for it. */
+  private handOn({ committed, known }: FromPart): void {
+    if (committed && !this.say('boot', { committed })) this.say('api', { known: { id: committed.id } });
+    if (known) this.say('api', { known });
+  }
+
+  private say(name: PartName, message: ToPart): boolean {
+    const part = this.parts.find((one) => one.name === name);
+    if (!part?.ready || !part.child?.connected) return false;
+    part.child.send(message, () => undefined);
+    return true;
   }
 
   private again(part: Tended, how: string): void {
@@ -154,7 +179,6 @@ export class Tender {
 
   private tell(): void {
     const processes = this.shown();
-    for (const { child, ready } of this.parts)
-      if (ready && child?.connected) child.send({ processes } satisfies ToPart, () => undefined);
+    for (const { name } of this.parts) this.say(name, { processes });
   }
 }

@@ -4,6 +4,7 @@ import { accessSteps } from './migrations/access.ts';
 import { addressingSteps } from './migrations/addressing.ts';
 import { plausibilitySteps } from './migrations/plausibility.ts';
 import { fleetSteps } from './migrations/fleet.ts';
+import { bootSteps } from './migrations/boot.ts';
 import { bulkSteps } from './migrations/bulk.ts';
 import { ledgerSteps } from './migrations/ledger.ts';
 import { onboardingSteps } from './migrations/onboarding.ts';
@@ -38,6 +39,7 @@ export const steps: Step[] = [
   ...driftSteps,
   ...checkSteps,
   ...everydaySteps,
+  ...bootSteps,
 ];
 
 /**

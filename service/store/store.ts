@@ -5,6 +5,7 @@ import type { Dialects } from './dialects.ts';
 import type { HeldFew } from './fewKinds.ts';
 import type { Models } from './models.ts';
 import type { Sealer } from './sealing.ts';
+import type { Hint } from './unsaved.ts';
 
 /** Where booting devices find this service, in their own words. */
 export type BootPlace = {
@@ -26,6 +27,8 @@ export type Store = {
   impatient: boolean;
   /** Whether a device lets the service in now, by its id; left out where nobody can ask it. */
   letsIn?: (device: number) => Promise<boolean>;
+  /** Is told what was committed, and waited for; it does not fail. */
+  committed?: (hints: readonly Hint[]) => Promise<void>;
   /** The records of kinds with few of them, as they were when they were last looked at. */
   few?: HeldFew;
   /** What was worked out lately, by name. */

@@ -48,6 +48,8 @@ async function once<T>(
     if (!tx.discarded) await tx.flush();
     ended = true;
     await (tx.discarded ? unit.rollback() : unit.commit());
+    const touched = tx.discarded ? undefined : tx.touched.all();
+    if (touched && touched.length > 0) await store.committed?.(touched);
     return result;
   } catch (error) {
     if (!ended) await unit.rollback();

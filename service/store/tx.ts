@@ -13,6 +13,7 @@ import { Instant } from './instant.ts';
 import type { Models } from './models.ts';
 import type { Sealer } from './sealing.ts';
 import type { Actor, BootPlace, Store } from './store.ts';
+import { Touched } from './touched.ts';
 import type { Unit } from './unit.ts';
 import { Unsaved, type Change, type NewJob } from './unsaved.ts';
 
@@ -56,6 +57,8 @@ export class Tx {
   /** Hears of each change and hint, for whoever wants to see them all. */
   observer: { change: (change: Change) => unknown; hint: (kind: string, id: number) => unknown } | undefined;
   readonly remarks: Remark[] = [];
+  /** What this unit of work has touched, for who has it in memory. */
+  readonly touched = new Touched();
   /** What was unsealed here: no refusal and no fault tells of it. */
   readonly unsealed: string[] = [];
   /** Of whoever asked: nothing is begun any more when they have gone. */
@@ -150,6 +153,7 @@ export class Tx {
   async change(change: Change): Promise<void> {
     const waiting = this.unsaved.change(change);
     this.changeCount += 1;
+    this.touched.note({ kind: change.kind, id: change.id, version: change.versionTo });
     this.observer?.change(change);
     if (this.seen.length < SEEN) this.seen.push(change);
     if (waiting >= FLUSH_AT) await this.flush();
@@ -158,6 +162,7 @@ export class Tx {
   /** Tells who listens that something changed which leaves no history: an arrival, a stranger. */
   hint(kind: string, id: number, version: number | null): void {
     this.unsaved.hint({ kind, id, version });
+    this.touched.note({ kind, id, version });
     this.observer?.hint(kind, id);
   }
 

@@ -27,7 +27,7 @@ export type NewJob = {
   single?: string;
 };
 
-type Hint = { kind: string; id: number; version: number | null };
+export type Hint = { kind: string; id: number; version: number | null };
 
 /** What of a unit of work it is written by. */
 export type Writer = {

@@ -7,7 +7,8 @@ import { promisify } from 'node:util';
 import { expect } from 'chai';
 import { decodeMessage, encodeMessage, messageTypes, type Message, type MessageType } from '@zpine/core/dhcp/message';
 import { mustParse } from '@zpine/core/fault';
-import { codeOf, ipv4Bytes, ipv4Text } from '@zpine/core/dhcp/options';
+import { ipv4Bytes, ipv4Text } from '@zpine/core/dhcp/ipv4';
+import { codeOf } from '@zpine/core/dhcp/options';
 import { decodePacket, encodePacket } from '@zpine/core/tftp/packet';
 import { another, newest, onboarding, prepare, type Onboarding } from './bench.ts';
 
@@ -70,15 +71,20 @@ describe('packets of booting clients', () => {
   after(() => o.end());
 
   /** Sends bytes as a relay does, and waits for an answer; undefined when none comes. */
-  async function tell(bytes: Uint8Array, relay = RELAY, waitMs = 700): Promise<Message | undefined> {
+  async function tell(bytes: Uint8Array, relay = RELAY, waitMs = 700, heardAt = relay): Promise<Message | undefined> {
     const socket = createSocket('udp4');
+    const ears = heardAt === relay ? socket : createSocket('udp4');
     const own = o.at(relay, 67);
     await new Promise<void>((resolve) => socket.bind(own.port, own.address, () => resolve()));
+    if (ears !== socket) {
+      const { address, port } = o.at(heardAt, 68);
+      await new Promise<void>((resolve) => ears.bind(port, address, () => resolve()));
+    }
     const server = o.at('10.77.0.10', 67);
     try {
       return await new Promise((resolve) => {
         const timer = setTimeout(() => resolve(undefined), waitMs);
-        socket.on('message', (reply) => {
+        ears.on('message', (reply) => {
           clearTimeout(timer);
           const read = decodeMessage(reply);
           resolve(read.ok ? read.value : undefined);
@@ -87,6 +93,7 @@ describe('packets of booting clients', () => {
       });
     } finally {
       socket.close();
+      if (ears !== socket) ears.close();
     }
   }
   const ask = async (asking: Asking): Promise<Message | undefined> => {
@@ -100,7 +107,11 @@ describe('packets of booting clients', () => {
   };
   const kindOf = (m: Message | undefined): string =>
     m ? (messageTypes[m.options.get(53)?.[0] ?? 0] ?? '?') : 'silence';
-  const records = async () => (await o.client.call('boot.records', { query: { limit: '20' } })).items;
+  /** Notes are written beside the answers. */
+  const records = async () => {
+    await new Promise((resolve) => setTimeout(resolve, 80));
+    return (await o.client.call('boot.records', { query: { limit: '20' } })).items;
+  };
   /** The last packet that was read; packets that were counted are told of some seconds later, between others. */
   const lastRecord = async () => (await records()).find(({ what }) => what !== 'packet');
   const lastCounted = async () => (await records()).find(({ what }) => what === 'packet');
@@ -270,12 +281,10 @@ describe('packets of booting clients', () => {
   it('that only ask for parameters get those, and no lease (RFC 2131, 4.3.5)', async () => {
     const { device } = await another(o);
     const box = (await o.client.list('box', { device })).items[0];
-    const ack = await ask({
-      mac: String(box?.mac),
-      serial: String(box?.serial),
-      type: 'INFORM',
-      client: '10.77.64.66',
-    });
+    const asking = { mac: String(box?.mac), serial: String(box?.serial), type: 'INFORM' as const };
+    const bytes = mustParse(encodeMessage(message({ ...asking, client: '10.77.64.66' })));
+    // The answer goes to the address that the client says it has.
+    const ack = await tell(bytes, RELAY, 700, '10.77.64.66');
     expect(kindOf(ack)).to.equal('ACK');
     expect(ack?.yourAddress).to.equal('0.0.0.0');
     expect(ack?.options.has(51)).to.equal(false);

@@ -107,6 +107,10 @@ describe('numbers that settings plan', () => {
     await put('site', 'ard', 7, 'lease.seconds');
     expect(await planned()).to.deep.equal([]);
     await put('site', 'ard', 9);
+    expect(await planned())
+      .to.include('ard-acc-1')
+      .and.not.include('cob-acc-1');
+    await put('everywhere', undefined, 40);
     expect(await planned()).to.equal(undefined);
     await admin.edit('device', 'cob-acc-2', { site: 'ard', rack: null });
     expect(await planned()).to.include('cob-acc-2');

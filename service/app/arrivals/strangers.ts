@@ -7,39 +7,29 @@ import type { Stored } from '@zpine/contract/kinds';
 import type { Tx } from '../../store/tx.ts';
 import { mustActAt, mustNotServe } from '../access/sites.ts';
 import type { User } from '../access/who.ts';
+import { endLeases } from '../boot/leases.ts';
 import { fitBox } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
 import { boxesOf, presentStrangers, strangers, type StrangerRow } from './presentStrangers.ts';
 
-export const strangerId = async (tx: Tx, client: Client): Promise<number | undefined> => {
-  const row = await tx.one<{ id: number }>('SELECT id FROM stranger WHERE client = ?', [client.word]);
-  return row && Number(row.id);
-};
-
 /** So many of a prefix are listed at a time; who floods a wire with names of clients fills no table. */
-const MOST_LISTED = 200;
-
-/** Whether a client that matches no device is listed already, or there is room on the list of its prefix. */
-export async function mayBeListed(tx: Tx, client: Client, link: { id: number }): Promise<boolean> {
-  if ((await strangerId(tx, client)) !== undefined) return true;
-  const beyond = await tx.one('SELECT id FROM stranger WHERE prefix_id = ? AND settled_at IS NULL LIMIT 1 OFFSET ?', [
-    link.id,
-    MOST_LISTED - 1,
-  ]);
-  return beyond === undefined;
-}
+export const MOST_LISTED = 200;
 
 /** A dismissed stranger comes back on the list when it is heard of after so long. */
 const FORGOTTEN_HOURS = 24;
 /** Listeners are told of known strangers only now and then. */
 const TELL_EVERY = 5;
 
+/** `packets`: how many of it were heard since it was saved last. */
 export async function saveStranger(
   tx: Tx,
-  client: Client,
-  link: { id: number },
-  address: string | null,
-  conflict: string | null,
+  {
+    client,
+    link,
+    address,
+    conflict,
+    packets,
+  }: { client: Client; link: { id: number }; address: string | null; conflict: string | null; packets: number },
 ): Promise<void> {
   const now = await tx.now();
   const values = {
@@ -57,7 +47,7 @@ export async function saveStranger(
     client.word,
   ]);
   if (!known) {
-    const [id] = await tx.insertRows('stranger', [{ client: client.word, first_at: now, ...values }]);
+    const [id] = await tx.insertRows('stranger', [{ client: client.word, first_at: now, packets, ...values }]);
     tx.hint('stranger', Number(id), 1);
     return;
   }
@@ -68,8 +58,8 @@ export async function saveStranger(
     known.settled_at !== null &&
     (known.settled_as === 'device' || known.settled_at.getTime() < now.ms - FORGOTTEN_HOURS * 3_600_000);
   const more = back
-    ? { settled_at: null, settled_by: null, settled_as: null, device_id: null, first_at: now, packets: 1 }
-    : { packets: known.packets + 1 };
+    ? { settled_at: null, settled_by: null, settled_as: null, device_id: null, first_at: now, packets }
+    : { packets: known.packets + packets };
   const fields: Record<string, unknown> = { ...values, ...more, version: known.version + 1 };
   await tx.execute(
     `UPDATE stranger SET ${Object.keys(fields)
@@ -78,7 +68,10 @@ export async function saveStranger(
     [...Object.values(fields), known.id],
   );
   const news =
-    back || known.conflict !== values.conflict || known.address !== address || (known.packets + 1) % TELL_EVERY === 0;
+    back ||
+    known.conflict !== values.conflict ||
+    known.address !== address ||
+    Math.floor((known.packets + packets) / TELL_EVERY) > Math.floor(known.packets / TELL_EVERY);
   if (news) tx.hint('stranger', Number(known.id), known.version + 1);
 }
 
@@ -150,7 +143,7 @@ export async function recognise(
     throw Refusal.at(['serial'], 'stranger-other-serial', { given: input.serial, said: row.serial });
   }
   await fitBox(tx, device, { serial, mac: row.mac, before: 'faulty' });
-  await tx.execute('DELETE FROM lease WHERE stranger_id = ? OR client = ?', [row.id, row.client]);
+  await endLeases(tx, 'client = ?', [row.client]);
   return settle(tx, row, 'device', device.id);
 }
 

@@ -9,7 +9,7 @@ import type { Tx } from '../../store/tx.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
-import { linkAround, lookFor } from './look.ts';
+import { memoryFor } from './gather.ts';
 
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
 
@@ -63,13 +63,18 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
     options: [],
     untold: [],
   };
-  if (!box) {
-    const prefix = (await linkAround(tx, relay ?? tx.place.address))?.key ?? null;
-    return { ...out, prefix, silent: 'it has no box: whoever boots there is taken for a stranger' };
-  }
-  const message = discoverOf(box, relay, (await dialectOf(tx, device))?.sheet.boot?.vendorClass);
   const source = relay ?? tx.place.address;
-  const decision = decide(await lookFor(tx, message, source, false), message, source, (await tx.now()).ms);
+  // By the dialect's class; on the service's own wire as a broadcast, behind a relay as the relay hands it on.
+  const vendorClass = (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
+  const message = discoverOf(box ?? { serial: '-', mac: null }, relay, vendorClass);
+  const look = await memoryFor(tx, message, source);
+  const decision = decide(look, message, { source, broadcast: relay === null }, (await tx.now()).ms);
+  if (!box)
+    return {
+      ...out,
+      prefix: decision.link?.key ?? null,
+      silent: 'it has no box: whoever boots there is taken for a stranger',
+    };
   const { link, reply, told, noFile = null, detail } = decision;
   const seen = { ...out, prefix: link?.key ?? null };
   if (!reply || !told) return { ...seen, silent: detail };

@@ -9,7 +9,6 @@ import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf, publishedOf } from '../editions/rows.ts';
 import { dialectOf } from '../fleet/dialects.ts';
-import { leaseAt } from './leases.ts';
 import { saveBootRecord } from './records.ts';
 
 /** What may be told of a file that holds secrets: as large as it is shown, and a keyed digest. */
@@ -23,14 +22,15 @@ export type FileAnswer =
   /** What the client is told: not found, or no access; and why, for our own record. */
   | { ok: false; code: 'not-found' | 'access'; why: string };
 
+/** Who was acknowledged the address that a file is asked for from. */
+export type FileHolder = { device: number | null; mac: string };
+
 /** `harbour-sw.furrow` and, for further files of an edition, `harbour-sw/motd`. */
 const wanted = (name: string): string => name.replace(/^\/+/, '');
 
-export async function fileFor(tx: Tx, name: string, from: string): Promise<FileAnswer> {
-  const lease = await leaseAt(tx, from);
-  const device = lease?.device_id
-    ? (await byIds(tx, 'device', [Number(lease.device_id)], true)).get(Number(lease.device_id))
-    : undefined;
+/** `lease`: who has the address, as far as anybody has. */
+export async function fileFor(tx: Tx, name: string, from: string, lease: FileHolder | undefined): Promise<FileAnswer> {
+  const device = lease?.device ? (await byIds(tx, 'device', [lease.device], true)).get(lease.device) : undefined;
   const answer = device
     ? await fileOf(tx, device, wanted(name))
     : await refuseForeign(tx, wanted(name), from, lease !== undefined);

@@ -2,6 +2,7 @@
 import { visible } from '@zpine/core/text/visible';
 import { createHash } from 'node:crypto';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
+import { Instant } from '../../store/instant.ts';
 import { keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
@@ -21,25 +22,62 @@ export interface BootNote {
 /** Repetitions within this time are counted, not written again: a client that cannot boot asks for ever. */
 const SAME_SECONDS = 60;
 
+/** With when it happened first and last, ms since 1970, and how often. */
+export interface TimedNote extends BootNote {
+  at: number;
+  lastAt: number;
+  times: number;
+}
+
+const columnsOf = ({ protocol, what, outcome, mac, address, device, detail }: BootNote) => ({
+  protocol,
+  what,
+  outcome,
+  mac: mac ?? null,
+  address: address ?? null,
+  device_id: device ?? null,
+  // What a client sends may steer the terminal of whoever reads it.
+  detail: visible(detail).slice(0, 500),
+});
+
 /** `times`: how often it happened, where it was counted before. */
 export async function saveBootRecord(tx: Tx, note: BootNote, times = 1): Promise<void> {
-  const now = await tx.now();
-  const { protocol, what, outcome, mac = null, address = null, device = null } = note;
-  // What a client sends may steer the terminal of whoever reads it.
-  const detail = visible(note.detail).slice(0, 500);
-  const same_as = createHash('md5')
-    .update(JSON.stringify([protocol, what, outcome, mac, address, device, detail]))
-    .digest('hex');
-  const touched = await tx.execute(
-    'UPDATE boot_record SET times = times + ?, last_at = ? WHERE same_as = ? AND last_at > ? - INTERVAL ? SECOND ORDER BY id DESC LIMIT 1',
-    [times, now, same_as, now, SAME_SECONDS],
+  const { ms } = await tx.now();
+  await saveBootRecords(tx, [{ ...note, at: ms, lastAt: ms, times }]);
+}
+
+/** Many at once, in three statements at most. */
+export async function saveBootRecords(tx: Tx, notes: readonly TimedNote[]): Promise<void> {
+  if (notes.length === 0) return;
+  const rows = new Map<string, ReturnType<typeof columnsOf> & { at: Instant; last_at: Instant; times: number }>();
+  for (const { at, lastAt, times, ...note } of notes) {
+    const columns = columnsOf(note);
+    const same = createHash('md5')
+      .update(JSON.stringify(Object.values(columns)))
+      .digest('hex');
+    const before = rows.get(same);
+    const last_at = new Instant(Math.max(lastAt, before?.last_at.ms ?? 0));
+    rows.set(same, { ...columns, at: before?.at ?? new Instant(at), last_at, times: times + (before?.times ?? 0) });
+  }
+  const standing = await tx.select<{ id: number; same_as: string }>(
+    `SELECT MAX(id) AS id, same_as FROM boot_record WHERE same_as IN (?) AND last_at > ? - INTERVAL ? SECOND GROUP BY same_as`,
+    [[...rows.keys()], await tx.now(), SAME_SECONDS],
   );
-  if (touched > 0) return;
-  await tx.insertRows(
-    'boot_record',
-    [{ at: now, last_at: now, protocol, what, outcome, mac, address, device_id: device, detail, same_as, times }],
-    '',
-  );
+  const again = standing.flatMap(({ id, same_as: same }) => {
+    const row = rows.get(same);
+    rows.delete(same);
+    return row ? [{ id: Number(id), row }] : [];
+  });
+  if (again.length > 0) {
+    const more = again.map(() => 'WHEN ? THEN ?').join(' ');
+    await tx.execute(`UPDATE boot_record SET times = times + CASE id ${more} ELSE 0 END, last_at = ? WHERE id IN (?)`, [
+      ...again.flatMap(({ id, row }) => [id, row.times]),
+      new Instant(Math.max(...again.map(({ row }) => row.last_at.ms))),
+      again.map(({ id }) => id),
+    ]);
+  }
+  const fresh = [...rows].map(([same_as, row]) => ({ ...row, same_as }));
+  if (fresh.length > 0) await tx.insertRows('boot_record', fresh, '');
 }
 
 export const records = table('boot_record', {

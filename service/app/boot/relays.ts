@@ -1,8 +1,9 @@
 /** Packets that name a relay and come from elsewhere: kept, so that somebody hears of them. */
-import { listedRelays, speaksFor } from '@zpine/core/dhcp/decide';
+import { listed } from '@zpine/core/dhcp/link';
+import { speaksFor } from '@zpine/core/dhcp/place';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { devicesAt } from './look.ts';
+import { addressesAt } from './gather.ts';
 
 /** Written down so often at most. */
 const AGAIN_SECONDS = 10;
@@ -44,19 +45,20 @@ export async function refusedRelays(tx: Tx, prefixes?: readonly number[]): Promi
     const link = links.get(Number(prefix_id));
     return link ? [{ link, relay, source, first_at }] : [];
   });
-  const at = await devicesAt(
+  const at = await addressesAt(
     tx,
     packets.flatMap(({ relay, source }) => [relay, source]),
   );
-  const deviceAt = (address: string) => at.get(address);
+  const deviceAt = (address: string, vrf: number) => at.get(address)?.get(vrf);
   const out: RefusedRelay[] = [];
   for (const { link, relay, source, first_at } of packets) {
-    if (speaksFor({ deviceAt }, link, relay, source)) continue;
+    const relays = listed(link.relays);
+    if (speaksFor({ deviceAt }, [{ vrf: link.vrf, relays }], relay, source)) continue;
     out.push({
       prefix: link.key,
       prefixId: link.id,
       detail: `Packets that say they are from relay ${relay} come from ${source}, which is no address of its device: they are not answered.`,
-      remedy: `zpine prefix edit ${link.key} --relays '${[...listedRelays(link), source].join(', ')}'`,
+      remedy: `zpine prefix edit ${link.key} --relays '${[...relays, source].join(', ')}'`,
       since: first_at.toISOString(),
     });
   }

@@ -5,6 +5,7 @@ import type { BodyOf } from '@zpine/contract/routes';
 import type { Stage } from '@zpine/contract/kinds/devices';
 import type { Stored } from '@zpine/contract/kinds';
 import { find, keyOf } from '../../store/records.ts';
+import { endLeases } from '../boot/leases.ts';
 import type { Tx } from '../../store/tx.ts';
 import { addOne } from '../records/add.ts';
 import { editOne, setFields } from '../records/edit.ts';
@@ -54,7 +55,7 @@ export async function fitBox(
     : await addOne(tx, 'box', { serial, model: `#${model}`, ...(mac === null ? {} : { mac }), ...fitted });
   // Other hardware has another host key and holds no lease; what it runs has to be proved anew.
   await tx.execute('DELETE FROM host_key WHERE device_id = ?', [device.id]);
-  await tx.execute('DELETE FROM lease WHERE device_id = ?', [device.id]);
+  await endLeases(tx, 'device_id = ?', [device.id]);
   if (there && !early.includes(device.stage as Stage)) {
     const published = await tx.one('SELECT id FROM edition WHERE device_id = ? AND published_at IS NOT NULL LIMIT 1', [
       device.id,

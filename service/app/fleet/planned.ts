@@ -1,5 +1,7 @@
 /** What has changed by which devices are watched or captured: in between, plans need not be made again. */
+import type { LayerKind } from '@zpine/core/settings/layers';
 import { devicesBehind } from '../devices/behind.ts';
+import { devicesIn } from '../settings/numbers.ts';
 import type { Tx } from '../../store/tx.ts';
 
 /** Events that were seen; `top` is the newest of all. */
@@ -62,7 +64,7 @@ async function touchedBy(tx: Tx, fresh: readonly Changed[]): Promise<Touched> {
   if (fresh.length === 0) return [];
   const of = (kind: string) => fresh.filter((one) => one.kind === kind);
   if (of('setting').length > 0) return undefined;
-  const said = await tx.select<{ id: number; layer_kind: string; layer_id: number }>(
+  const said = await tx.select<{ id: number; layer_kind: LayerKind; layer_id: number }>(
     'SELECT v.id, v.layer_kind, v.layer_id FROM setting_value v JOIN setting s ON s.id = v.setting_id WHERE s.name IN (?)',
     [PLANS],
   );
@@ -71,8 +73,8 @@ async function touchedBy(tx: Tx, fresh: readonly Changed[]): Promise<Touched> {
     // Nobody knows any more of which setting it was.
     if (gone) return undefined;
     const value = said.find(({ id }) => Number(id) === record);
-    if (value && value.layer_kind !== 'device') return undefined;
-    if (value) ids.add(Number(value.layer_id));
+    if (value?.layer_kind === 'everywhere') return undefined;
+    if (value) for (const id of await devicesIn(tx, value.layer_kind, [Number(value.layer_id)])) ids.add(id);
   }
   const layered = said.some(({ layer_kind: kind }) => kind !== 'everywhere' && kind !== 'device');
   if (layered && fresh.some(({ kind }) => LAYERS.includes(kind))) return undefined;

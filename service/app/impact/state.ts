@@ -1,13 +1,11 @@
 /** Devices as they stand at one moment: what their configuration is made from, and what they would be told when they boot. */
 import { decide } from '@zpine/core/dhcp/decide';
-import type { Look } from '@zpine/core/dhcp/look';
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { discoverOf, usualRelay } from '../boot/explain.ts';
-import { poolOffer } from '../boot/leases.ts';
-import { bootAddresses, bootBox, devicesAt, leasesOf, linkAround, macOwners } from '../boot/look.ts';
+import { memoryForDevices } from '../boot/gather.ts';
 import { digestOfInputs, inputsWith, type Inputs } from '../editions/content.ts';
 import { contextIn, deviceRecords, withSettings, type DeviceContext, type DeviceRecords } from '../editions/context.ts';
 import { fragmentsOf, insertedBy, templateAmong, wholeTemplates } from '../editions/templates.ts';
@@ -124,11 +122,14 @@ async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<
       return box ? [[id, { relay, message: discoverOf(box, relay, described?.sheet.boot?.vendorClass) }] as const] : [];
     }),
   );
-  const look = await lookForAll(tx, contexts, [...new Set([...discovers.values()].map(({ relay }) => relay))]);
+  const devices = [...contexts.values()].map(({ device }) => device);
+  const relays = [...new Set([...discovers.values()].flatMap(({ relay }) => relay ?? []))];
+  const look = await memoryForDevices(tx, devices, relays);
   const now = tx.aboutNow().ms;
   return new Map(
     [...discovers].map(([id, { relay, message }]) => {
-      const { told, noFile, offer, detail, device } = decide(look, message, relay ?? look.server, now);
+      const heard = { source: relay ?? look.server, broadcast: relay === null };
+      const { told, noFile, offer, detail, device } = decide(look, message, heard, now);
       if (!told || device?.id !== id) return [id, [`no answer: ${detail}`]];
       return [
         id,
@@ -141,73 +142,4 @@ async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<
       ];
     }),
   );
-}
-
-/** What decisions about the boxes of many devices look up, read together. */
-async function lookForAll(
-  tx: Tx,
-  contexts: Map<number, DeviceContext>,
-  relays: readonly (string | null)[],
-): Promise<Look> {
-  const ids = [...contexts.keys()];
-  const { address: server } = tx.place;
-  const published = new Map<number, { id: number; number: number }>();
-  for (const [id, editions] of await editionsOf(tx, ids))
-    for (const edition of editions)
-      if (edition.published) published.set(id, { id: edition.id, number: edition.number });
-  const windows = await openWindows(tx, ids);
-  const leases = await leasesOf(tx, ids);
-  const links = new Map<string, Stored<'prefix'> | undefined>();
-  for (const relay of relays) links.set(relay ?? server, await linkAround(tx, relay ?? server));
-  const at = await devicesAt(
-    tx,
-    relays.filter((relay) => relay !== null),
-  );
-  const boxes = new Map(
-    [...contexts.values()].flatMap(({ device, box }) =>
-      box ? [[box.serial.toLowerCase(), bootBox(box, device.key)] as const] : [],
-    ),
-  );
-  const owners = await macOwners(
-    tx,
-    [...boxes.values()].flatMap(({ mac }) => (mac === null ? [] : [mac])),
-  );
-  const devices = new Map(
-    [...contexts].map(([id, { device, addresses, interfaces, settings, dialect, described }]) => [
-      id,
-      {
-        id,
-        key: device.key,
-        addresses: bootAddresses(device, addresses, (on) => interfaces.get(on)),
-        lease: leases.get(id) ?? null,
-        settings,
-        dialectName: dialect,
-        sheet: described?.sheet,
-        edition: published.get(id) ?? null,
-        windowUntil: windows.get(id) ?? null,
-      },
-    ]),
-  );
-  return {
-    server,
-    linkAround: (address) => links.get(address),
-    deviceAt: (address) => at.get(address),
-    boxOfSerial: (serial) => boxes.get(serial.toLowerCase()),
-    ownerOf: (mac) => owners.get(mac),
-    device: (id) => devices.get(id),
-    // Which one of the pool is not decided before it asks: the first stands for it.
-    pooled: (link, source) => poolOffer(link as Stored<'prefix'>, source),
-    holderAt: () => undefined,
-    mayBeListed: () => true,
-  };
-}
-
-/** When the open window of each closes, ms since 1970. */
-async function openWindows(tx: Tx, ids: number[]): Promise<Map<number, number>> {
-  if (ids.length === 0) return new Map();
-  const rows = await tx.select<{ device_id: number; closes_at: Date }>(
-    'SELECT device_id, closes_at FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ? ORDER BY id',
-    [ids, tx.aboutNow()],
-  );
-  return new Map(rows.map((row) => [Number(row.device_id), row.closes_at.getTime()]));
 }

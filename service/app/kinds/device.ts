@@ -1,5 +1,6 @@
 import { asStored, idsOf, type Draft, type KindRules } from '../records/draft.ts';
 import { byIds, keyOf } from '../../store/records.ts';
+import { endLeases } from '../boot/leases.ts';
 import type { Tx } from '../../store/tx.ts';
 import type { Stored } from '@zpine/contract/kinds';
 import { extentOfDevice, freeSlots, clashingSlots, placedDevices, occupySlots, type Placed } from '../racks/slots.ts';
@@ -73,7 +74,7 @@ export const deviceRules: KindRules = {
   async removed(tx, records) {
     const ids = records.map((record) => record.id);
     await freeSlots(tx, 'device', ids);
-    await tx.execute('DELETE FROM lease WHERE device_id IN (?)', [ids]);
+    await endLeases(tx, 'device_id IN (?)', [ids]);
     await tx.execute(
       'UPDATE arrival SET ended_at = ?, limit_at = NULL, probe_at = NULL WHERE device_id IN (?) AND ended_at IS NULL',
       [await tx.now(), ids],

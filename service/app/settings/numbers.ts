@@ -43,7 +43,8 @@ export async function numbersOf(tx: Tx, name: string, asked?: readonly number[])
   return everywhere > 0 || own.size > 0 ? { everywhere, own } : undefined;
 }
 
-async function devicesIn(tx: Tx, kind: LayerKind, ids: number[]): Promise<number[]> {
+/** The devices that have a layer; none for `everywhere`. */
+export async function devicesIn(tx: Tx, kind: LayerKind, ids: number[]): Promise<number[]> {
   if (kind === 'everywhere') return [];
   if (kind !== 'label') return devicesBehind(tx, kind satisfies Handle, ids);
   const labels = (await byIds(tx, 'label', ids)).values();

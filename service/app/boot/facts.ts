@@ -1,0 +1,188 @@
+/** What of the records decisions about booting devices look up, read for some of them or for all. */
+import type { BootFact, FactAddress, KnownDialect, SaidSetting } from '@zpine/core/dhcp/memory';
+import type { Held } from '@zpine/core/dhcp/leases';
+import { linkOf, type Link } from '@zpine/core/dhcp/link';
+import { offeredOptions } from '@zpine/core/dhcp/options';
+import { grouped } from '@zpine/core/lists/grouped';
+import type { SettingValue } from '@zpine/core/settings/layers';
+import type { Stored } from '@zpine/contract/kinds';
+import { allOf, find, keysOf } from '../../store/records.ts';
+import { ipText, valueOf } from '../../store/spans.ts';
+import type { Tx } from '../../store/tx.ts';
+import { dialectIn, layerRecords, layersIn, layerWord, openValue, settingValues } from '../settings/layers.ts';
+import type { ValueRow } from '../settings/layers.ts';
+import { leases, type LeaseRow } from './leases.ts';
+
+const macText = (bytes: Buffer): string => Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join(':');
+
+/** In a number of statements that does not grow with the devices. */
+export async function factsOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<BootFact[]> {
+  if (devices.length === 0) return [];
+  const ids = devices.map(({ id }) => id);
+  const management = new Map(devices.map((device) => [device.id, device.management]));
+  const places = await layerRecords(tx, devices);
+  const boxes = grouped(await find(tx, 'box', { device_id: ids }), ({ device }) => device ?? 0);
+  const macs = grouped(await macsOf(tx, ids), ({ device }) => device);
+  const addresses = grouped(await addressesOf(tx, ids, management), ({ device }) => device);
+  const editions = await publishedOfMany(tx, ids);
+  const windows = await openWindows(tx, ids);
+  return devices.map((device): BootFact => {
+    const { id, key } = device;
+    return {
+      id,
+      key,
+      boxes: (boxes.get(id) ?? []).map((box) => ({ id: box.id, serial: box.serial, mac: box.mac })),
+      macs: (macs.get(id) ?? []).map(({ interface: on, mac }) => ({ interface: on, mac })),
+      addresses: (addresses.get(id) ?? []).map(({ address }) => address),
+      layers: layersIn(tx, places, device).filter(({ kind }) => kind !== 'device'),
+      dialect: dialectIn(places, device),
+      edition: editions.get(id) ?? null,
+      windowUntil: windows.get(id) ?? null,
+    };
+  });
+}
+
+async function macsOf(tx: Tx, ids: readonly number[]): Promise<{ device: number; interface: number; mac: string }[]> {
+  const rows = await tx.select<{ id: number; device_id: number; mac: Buffer }>(
+    'SELECT id, device_id, mac FROM interface WHERE device_id IN (?) AND mac IS NOT NULL ORDER BY id',
+    [ids],
+  );
+  return rows.map((row) => ({ device: Number(row.device_id), interface: Number(row.id), mac: macText(row.mac) }));
+}
+
+async function addressesOf(
+  tx: Tx,
+  ids: readonly number[],
+  management: ReadonlyMap<number, number | null>,
+): Promise<{ device: number; address: FactAddress }[]> {
+  const rows = await tx.select<{
+    id: number;
+    device_id: number;
+    interface_id: number;
+    name: string;
+    address: Buffer;
+    prefix_id: number;
+    vrf_id: number;
+    shared: number;
+  }>(
+    `SELECT a.id, i.device_id, a.interface_id, i.name, a.address, a.prefix_id, a.vrf_id, a.shared FROM interface i
+     JOIN address a ON a.interface_id = i.id WHERE i.device_id IN (?) AND a.address_family = 4 ORDER BY a.sort_key, a.id`,
+    [ids],
+  );
+  return rows.map((row) => {
+    const device = Number(row.device_id);
+    return {
+      device,
+      address: {
+        id: Number(row.id),
+        address: ipText(4, valueOf(row.address, 4)),
+        prefix: Number(row.prefix_id),
+        vrf: Number(row.vrf_id),
+        interface: row.name,
+        management: Number(row.interface_id) === management.get(device),
+        shared: Boolean(row.shared),
+      },
+    };
+  });
+}
+
+/** The edition that each is given now. */
+async function publishedOfMany(tx: Tx, ids: readonly number[]): Promise<Map<number, { id: number; number: number }>> {
+  const rows = await tx.select<{ id: number; device_id: number; number: number }>(
+    `SELECT id, device_id, number FROM edition WHERE device_id IN (?) AND published_at IS NOT NULL
+     ORDER BY device_id, published_at, number`,
+    [ids],
+  );
+  return new Map(rows.map((row) => [Number(row.device_id), { id: Number(row.id), number: row.number }]));
+}
+
+/** When the open window of each closes, ms since 1970. */
+async function openWindows(tx: Tx, ids: readonly number[]): Promise<Map<number, number>> {
+  const rows = await tx.select<{ device_id: number; closes_at: Date }>(
+    'SELECT device_id, closes_at FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ? ORDER BY id',
+    [ids, tx.aboutNow()],
+  );
+  return new Map(rows.map((row) => [Number(row.device_id), row.closes_at.getTime()]));
+}
+
+/** Prefixes of IPv4 that clients may boot in; of these records alone where some are given. */
+export async function linksOf(tx: Tx, records?: readonly Stored<'prefix'>[]): Promise<Link[]> {
+  const prefixes = records ?? (await find(tx, 'prefix', { cidr_family: 4 }));
+  const names = await keysOf(
+    tx,
+    'vrf',
+    prefixes.map(({ vrf }) => vrf),
+  );
+  return prefixes.flatMap((record) => linkOf(record, names.get(record.vrf) ?? '') ?? []);
+}
+
+const LEASE_SECONDS = 'lease.seconds';
+
+/** The settings that clients are told of, with what every layer says. No secret is among them. */
+export async function bootSettings(tx: Tx): Promise<SaidSetting[]> {
+  const names = new Set([LEASE_SECONDS, ...offeredOptions.flatMap(({ from }) => from.setting ?? [])]);
+  const catalogue = (await allOf(tx, 'setting')).filter(({ name, secret }) => names.has(name) && !secret);
+  const said = new Map(catalogue.map(({ id }) => [id, new Map<string, ReturnType<typeof saidBy>>()]));
+  const rows = await tx.select<ValueRow>(`SELECT ${settingValues.all} FROM setting_value WHERE setting_id IN (?)`, [
+    [...said.keys(), 0],
+  ]);
+  const keys = await layerKeys(tx, rows);
+  for (const row of rows) {
+    const layer = { kind: row.layer_kind, id: Number(row.layer_id) };
+    said.get(Number(row.setting_id))?.set(layerWord(layer), saidBy(tx, row, keys.get(layerWord(layer)) ?? ''));
+  }
+  return catalogue.map(({ id, name, defaultValue }) => ({
+    name,
+    usual: defaultValue as SettingValue,
+    said: said.get(id) ?? new Map(),
+  }));
+}
+
+const saidBy = (tx: Tx, row: ValueRow, key: string) => ({
+  layer: { kind: row.layer_kind, key },
+  mode: row.mode,
+  value: openValue(tx, row),
+});
+
+async function layerKeys(tx: Tx, rows: readonly ValueRow[]): Promise<Map<string, string>> {
+  const out = new Map<string, string>();
+  for (const [kind, of] of grouped(rows, ({ layer_kind }) => layer_kind)) {
+    if (kind === 'everywhere') continue;
+    const ids = of.map(({ layer_id }) => Number(layer_id));
+    for (const [id, key] of await keysOf(tx, kind, ids)) out.set(layerWord({ kind, id }), key);
+  }
+  return out;
+}
+
+export async function knownDialects(tx: Tx): Promise<Map<number, KnownDialect>> {
+  const records = await allOf(tx, 'dialect');
+  return new Map(records.map(({ id, key, sheet }) => [id, { name: key, sheet: tx.dialects.of(key, sheet)?.sheet }]));
+}
+
+export async function siteKeys(tx: Tx): Promise<Map<number, string>> {
+  const rows = await tx.select<{ id: number; natural_key: string }>('SELECT id, natural_key FROM site');
+  return new Map(rows.map(({ id, natural_key: key }) => [Number(id), key]));
+}
+
+/** A lease as it stands on disk. */
+export function heldOf(row: LeaseRow): Held {
+  const expires = row.expires_at.getTime();
+  return {
+    vrf: Number(row.vrf_id),
+    address: Number(valueOf(row.address, 4)),
+    prefix: Number(row.prefix_id),
+    source: row.source,
+    word: row.client,
+    mac: row.mac,
+    device: row.device_id === null ? null : Number(row.device_id),
+    expires,
+    acknowledged: Boolean(row.acknowledged),
+    kept: row.acknowledged ? expires : 0,
+  };
+}
+
+/** `behind`: a condition with its values. */
+export async function heldLeases(tx: Tx, behind = '', values: readonly unknown[] = []): Promise<Held[]> {
+  const rows = await tx.select<LeaseRow>(`SELECT ${leases.all} FROM lease WHERE family = 4 ${behind}`, values);
+  return rows.map(heldOf);
+}

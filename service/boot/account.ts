@@ -1,0 +1,132 @@
+/** Gathers what is told of booting devices, and writes it down beside the answers: bounded, the same things counted. */
+import { setTimeout as pause } from 'node:timers/promises';
+import type { BootNote } from '../app/boot/records.ts';
+import { saveTold, type SeenStranger, type Told } from '../app/boot/account.ts';
+import type { Faults } from '../store/faults.ts';
+import type { Actor, Store } from '../store/store.ts';
+import { transact } from '../store/transact.ts';
+import { Batches } from './batches.ts';
+import { isDatabaseAway } from './ledger.ts';
+
+const actor: Actor = { name: 'boot', via: 'service' };
+/** Of one unit of work. */
+const MOST = 60;
+/** So much waits at a time; what is more is counted and left out, notes first. */
+const ROOM = 4000;
+const AGAIN_MS = 500;
+const SETTLED_MS = 400;
+
+export class Account {
+  private readonly store: Store;
+  private readonly faults: Faults;
+  private readonly batches = new Batches<string>(MOST, (names) => this.write(names));
+  /** What waits, by what it is about: the same again only counts. */
+  private readonly waiting = new Map<string, Told>();
+  private owing = false;
+  private stopping = false;
+  private seq = 0;
+  leftOut = 0;
+
+  constructor(store: Store, faults: Faults) {
+    this.store = store;
+    this.faults = faults;
+  }
+
+  /** `at`: ms since 1970. */
+  note(note: BootNote, at: number, times = 1): void {
+    const { protocol, what, outcome, mac, address, device, detail } = note;
+    const name = `note ${[protocol, what, outcome, mac, address, device, detail].join('\n')}`;
+    const before = this.waiting.get(name);
+    if (before?.is === 'note') {
+      before.note.times += times;
+      before.note.lastAt = at;
+      return;
+    }
+    this.take(name, { is: 'note', note: { ...note, at, lastAt: at, times } });
+  }
+
+  stranger(stranger: Omit<SeenStranger, 'packets'>): void {
+    const name = `stranger ${stranger.client.word}`;
+    const before = this.waiting.get(name);
+    const packets = before?.is === 'stranger' ? before.stranger.packets + 1 : 1;
+    this.take(name, { is: 'stranger', stranger: { ...stranger, packets } });
+  }
+
+  relay(link: { id: number }, relay: string, source: string): void {
+    this.take(`relay ${relay} ${source}`, { is: 'relay', link, relay, source });
+  }
+
+  arrival(device: number, happened: Extract<Told, { is: 'arrival' }>['happened']): void {
+    if (happened.length > 0) this.take(`arrival ${device} ${(this.seq += 1)}`, { is: 'arrival', device, happened });
+  }
+
+  /**
+   * What was told of booting devices so far is written down: a file is asked for after the lease that it is asked by. It is
+   * not waited for longer than a client waits.
+   */
+  async settled(): Promise<void> {
+    const limit = new AbortController();
+    await Promise.race([
+      this.batches.idle(),
+      pause(SETTLED_MS, undefined, { signal: limit.signal }).catch(() => undefined),
+    ]);
+    limit.abort();
+  }
+
+  async stop(): Promise<void> {
+    this.stopping = true;
+    await this.batches.idle();
+  }
+
+  private take(name: string, told: Told): void {
+    if (this.waiting.has(name)) {
+      this.waiting.set(name, told);
+      return;
+    }
+    if (this.waiting.size >= ROOM && told.is !== 'arrival') {
+      this.leftOut += 1;
+      return;
+    }
+    this.waiting.set(name, told);
+    if (!this.owing) this.batches.add(name);
+  }
+
+  private async write(names: string[]): Promise<void> {
+    const taken = names.flatMap((name): [string, Told][] => {
+      const told = this.waiting.get(name);
+      this.waiting.delete(name);
+      return told ? [[name, told]] : [];
+    });
+    if (taken.length === 0) return;
+    const fault = await this.save(taken.map(([, told]) => told));
+    if (fault === undefined) return;
+    if (!isDatabaseAway(fault)) {
+      // One that cannot be written keeps no other from being.
+      for (const [, told] of taken.length > 1 ? taken : []) await this.save([told]);
+      return;
+    }
+    if (this.stopping) return;
+    for (const [name, told] of taken) if (!this.waiting.has(name)) this.waiting.set(name, told);
+    this.later();
+  }
+
+  private async save(told: Told[]): Promise<unknown> {
+    try {
+      await transact(this.store, actor, 'boot', (tx) => saveTold(tx, told));
+      return undefined;
+    } catch (error) {
+      this.faults.say(error, 'what booting devices did could not be written down');
+      return error ?? new Error('it failed');
+    }
+  }
+
+  /** The database is away: what is there waits for it, in its order. */
+  private later(): void {
+    if (this.owing) return;
+    this.owing = true;
+    setTimeout(() => {
+      this.owing = false;
+      for (const name of [...this.waiting.keys()]) this.batches.add(name);
+    }, AGAIN_MS).unref();
+  }
+}
