@@ -5,113 +5,32 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { expect } from 'chai';
-import { decodeMessage, encodeMessage, messageTypes, type Message, type MessageType } from '@zpine/core/dhcp/message';
+import { encodeMessage, type MessageType } from '@zpine/core/dhcp/message';
 import { mustParse } from '@zpine/core/fault';
-import { ipv4Bytes, ipv4Text } from '@zpine/core/dhcp/ipv4';
-import { codeOf } from '@zpine/core/dhcp/options';
+import { ipv4Text } from '@zpine/core/dhcp/ipv4';
 import { decodePacket, encodePacket } from '@zpine/core/tftp/packet';
+import { kindOf, message, Packets, RELAY, type Asking } from './asking.ts';
 import { another, newest, onboarding, prepare, type Onboarding } from './bench.ts';
 
 const run = promisify(execFile);
 
-interface Asking {
-  mac?: string;
-  serial?: string;
-  relay?: string;
-  type?: MessageType;
-  wanted?: string;
-  server?: string;
-  client?: string;
-  asked?: number[];
-}
-
-const RELAY = '10.77.64.1';
-
-function message({
-  mac = '02:00:00:00:aa:01',
-  serial,
-  relay = RELAY,
-  type = 'DISCOVER',
-  wanted,
-  server,
-  client = '0.0.0.0',
-  asked = [1, 3, 6, 12, 15, 42, 51, 54, 66, 67, 150],
-}: Asking): Message {
-  const options = new Map<number, Uint8Array>([
-    [codeOf('message-type'), Uint8Array.of(messageTypes.indexOf(type))],
-    [codeOf('parameter-request-list'), Uint8Array.from(asked)],
-  ]);
-  if (serial !== undefined) options.set(61, Uint8Array.of(0, ...new TextEncoder().encode(serial)));
-  if (wanted !== undefined) options.set(50, ipv4Bytes(wanted) ?? new Uint8Array());
-  if (server !== undefined) options.set(54, ipv4Bytes(server) ?? new Uint8Array());
-  return {
-    op: 'request',
-    hardwareType: 1,
-    hops: 1,
-    xid: 0x1234_5678,
-    secs: 0,
-    broadcast: false,
-    clientAddress: client,
-    yourAddress: '0.0.0.0',
-    serverAddress: '0.0.0.0',
-    relayAddress: relay,
-    hardwareAddress: mac,
-    serverName: '',
-    file: '',
-    options,
-  };
-}
-
 describe('packets of booting clients', () => {
   let o: Onboarding;
+  let packets: Packets;
   before(async function () {
     this.timeout(60_000);
     o = await onboarding();
+    packets = new Packets(o);
   });
   after(() => o.end());
 
-  /** Sends bytes as a relay does, and waits for an answer; undefined when none comes. */
-  async function tell(bytes: Uint8Array, relay = RELAY, waitMs = 700, heardAt = relay): Promise<Message | undefined> {
-    const socket = createSocket('udp4');
-    const ears = heardAt === relay ? socket : createSocket('udp4');
-    const own = o.at(relay, 67);
-    await new Promise<void>((resolve) => socket.bind(own.port, own.address, () => resolve()));
-    if (ears !== socket) {
-      const { address, port } = o.at(heardAt, 68);
-      await new Promise<void>((resolve) => ears.bind(port, address, () => resolve()));
-    }
-    const server = o.at('10.77.0.10', 67);
-    try {
-      return await new Promise((resolve) => {
-        const timer = setTimeout(() => resolve(undefined), waitMs);
-        ears.on('message', (reply) => {
-          clearTimeout(timer);
-          const read = decodeMessage(reply);
-          resolve(read.ok ? read.value : undefined);
-        });
-        socket.send(bytes, server.port, server.address);
-      });
-    } finally {
-      socket.close();
-      if (ears !== socket) ears.close();
-    }
-  }
-  const ask = async (asking: Asking): Promise<Message | undefined> => {
-    const bytes = encodeMessage(message(asking));
-    if (!bytes.ok) throw new Error(bytes.fault.code);
-    return tell(bytes.value, asking.relay);
-  };
+  const tell: Packets['tell'] = (...told) => packets.tell(...told);
+  const ask = (asking: Asking) => packets.ask(asking);
   const hardwareOf = async (device: string): Promise<{ mac: string; serial: string }> => {
     const [box] = (await o.client.list('box', { device })).items;
     return { mac: String(box?.mac), serial: String(box?.serial) };
   };
-  const kindOf = (m: Message | undefined): string =>
-    m ? (messageTypes[m.options.get(53)?.[0] ?? 0] ?? '?') : 'silence';
-  /** Notes are written beside the answers. */
-  const records = async () => {
-    await new Promise((resolve) => setTimeout(resolve, 80));
-    return (await o.client.call('boot.records', { query: { limit: '20' } })).items;
-  };
+  const records = () => packets.records();
   /** The last packet that was read; packets that were counted are told of some seconds later, between others. */
   const lastRecord = async () => (await records()).find(({ what }) => what !== 'packet');
   const lastCounted = async () => (await records()).find(({ what }) => what === 'packet');

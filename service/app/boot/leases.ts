@@ -39,12 +39,12 @@ export type Kept = Omit<Held, 'kept'>;
 const placeOf = ({ vrf, address }: Pick<Held, 'vrf' | 'address'>): string => `${vrf} ${address}`;
 
 /**
- * A write goes before what stands there where it is of the same client, where that is over, or where the records say whose
- * the address is. Assignments are made from left to right, so that all others go by the first one.
+ * A write goes before what stands there where it is of the same client, where that is over, where the records say whose the
+ * address is, or where its client found somebody else there. Assignments are made from left to right, so that all others go by the first one.
  */
 const TAKEN = `ON DUPLICATE KEY UPDATE
   won = client = VALUES(client) OR (device_id IS NOT NULL AND device_id <=> VALUES(device_id)) OR client = ''
-    OR expires_at <= VALUES(changed_at) OR acknowledged = 0 OR VALUES(source) = 'fixed',
+    OR expires_at <= VALUES(changed_at) OR acknowledged = 0 OR VALUES(source) IN ('fixed', 'declined'),
   started_at = IF(won, IF(client = VALUES(client) AND expires_at > VALUES(changed_at), started_at, VALUES(started_at)), started_at),
   ${['prefix_id', 'source', 'mac', 'device_id', 'expires_at', 'acknowledged', 'changed_at', 'writer', 'client']
     .map((column) => `${column} = IF(won, VALUES(${column}), ${column})`)
