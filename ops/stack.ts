@@ -75,8 +75,10 @@ const seat = Number(process.env.ZPINE_TEST_SEAT ?? 0);
 
 /** A stretch of loopback of its own for booting devices, so that stacks side by side do not meet. */
 export function bootNet(): { env: Record<string, string>; dialMap: string[] } {
-  const row = `default 10.77.0.0/16 127.${100 + seat * STRETCHES + ((process.ppid + (nets += 1)) % STRETCHES)}.0.0/16 10000`;
-  return { env: { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_DIAL_MAP: row }, dialMap: [row] };
+  const net = 100 + seat * STRETCHES + ((process.ppid + (nets += 1)) % STRETCHES);
+  // A VRF of its own has its part of the same stretch.
+  const dialMap = [`default 10.77.0.0/16 127.${net}.0.0/16 10000`, `shore 10.77.98.0/24 127.${net}.98.0/24 10000`];
+  return { env: { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_DIAL_MAP: dialMap.join(', ') }, dialMap };
 }
 
 export async function startBuiltService(env: Record<string, string>): Promise<TestService> {

@@ -90,6 +90,14 @@ export class BootMemory implements Look {
     return out;
   }
 
+  /** Devices that have an address in any of these prefixes, as far as it is known here. */
+  devicesAddressed(prefixes: ReadonlySet<number>): number[] {
+    const out: number[] = [];
+    for (const { id, addresses } of this.devices.values())
+      if (addresses.some(({ prefix }) => prefixes.has(prefix))) out.push(id);
+    return out;
+  }
+
   deviceIds(): IterableIterator<number> {
     return this.devices.keys();
   }
@@ -177,6 +185,11 @@ export class BootMemory implements Look {
     this.groups = new Map();
   }
 
+  /** Whether a value is said of a device alone. */
+  saysOf(device: number): boolean {
+    return this.settings.some(({ said }) => said.has(`device ${device}`));
+  }
+
   linksAround(address: string): readonly Link[] {
     const value = ipv4Number(address);
     return value === undefined ? [] : this.links.around(value);
@@ -244,8 +257,7 @@ export class BootMemory implements Look {
 
   /** Devices in the same layers have the same settings, but for what is said of one alone. */
   private settingsOf({ id, key, layers }: BootFact): Group {
-    const own = this.settings.some(({ said }) => said.has(`device ${id}`));
-    const all = own ? [...layers, { kind: 'device' as const, id, key }] : layers;
+    const all = this.saysOf(id) ? [...layers, { kind: 'device' as const, id, key }] : layers;
     const name = all.map((layer) => `${layer.kind} ${layer.id}`);
     const group = name.join(', ');
     let held = this.groups.get(group);

@@ -148,10 +148,10 @@ describe('rules that a DHCP server is held to', () => {
   });
 
   it('serves a management VRF whose relay is the gateway there', async () => {
-    await o.client.add('vrf', { name: 'hold' });
+    await o.client.add('vrf', { name: 'shore' });
     const prefix = await o.client.add('prefix', {
       cidr: '10.77.98.0/24',
-      vrf: 'hold',
+      vrf: 'shore',
       gateway: '10.77.98.1',
       site: 'mos',
     });
@@ -160,8 +160,8 @@ describe('rules that a DHCP server is held to', () => {
     const old = (await o.client.call('device.overview', { params: { ref: device } })).management;
     await o.client.remove('address', old?.address ?? '');
     const on = String((await o.client.show('device', device)).management);
-    await o.client.edit('interface', on, { vrf: 'hold' });
-    await o.client.add('address', { address: '10.77.98.9', vrf: 'hold', interface: on });
+    await o.client.edit('interface', on, { vrf: 'shore' });
+    await o.client.add('address', { address: '10.77.98.9', vrf: 'shore', interface: on });
     const asking = { mac: String(box?.mac), serial: String(box?.serial), relay: '10.77.98.1' };
     const offer = await eventually('the device is served there', async () => packets.ask(asking));
     expect([offer.yourAddress, hexOf(offer, 3)]).to.deep.equal(['10.77.98.9', '0a4d6201']);

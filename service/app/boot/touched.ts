@@ -37,8 +37,10 @@ export async function touchedBy(tx: Tx, hints: readonly Hint[], memory: BootMemo
     if (ids.length > 0) for (const id of await devicesBehind(tx, kind, ids)) devices.add(id);
   }
   const prefixes = of('prefix');
-  // A device without a site of its own stands where its address does.
-  if (prefixes.length > 0) for (const id of await devicesBehind(tx, 'prefix', prefixes)) devices.add(id);
+  // A device without a site of its own stands where its address does; the addresses of a prefix that is gone are in another.
+  if (prefixes.length > 0)
+    for (const id of [...memory.devicesAddressed(new Set(prefixes)), ...(await devicesBehind(tx, 'prefix', prefixes))])
+      devices.add(id);
   for (const kind of LAYERS) {
     const ids = of(kind);
     if (ids.length === 0) continue;
@@ -55,7 +57,10 @@ export async function touchedBy(tx: Tx, hints: readonly Hint[], memory: BootMemo
     boxes: new Set(of('box')),
     strangers: strangers.length > 0 ? new Set(strangers) : undefined,
     leasesIn: new Set(of('leases-in')),
-    settings: of('value').length + of('setting').length + LAYERS.reduce((sum, kind) => sum + of(kind).length, 0) > 0,
+    // A value is told with the name of its layer.
+    settings:
+      of('device').some((id) => memory.saysOf(id)) ||
+      of('value').length + of('setting').length + LAYERS.reduce((sum, kind) => sum + of(kind).length, 0) > 0,
     dialects: of('dialect').length > 0,
     sites: of('site').length > 0,
   };
