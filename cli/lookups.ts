@@ -4,6 +4,7 @@ import { carveWays, type CarveWay } from '@zpine/core/addressing/carve';
 import type { FoundAt } from '@zpine/contract/addressingRoutes';
 import type { BodyIn, ReplyOf } from '@zpine/contract/routes';
 import { clientOf, outputOf } from './context.ts';
+import { leaseWords } from './leasing.ts';
 import { ago, err, out, pairs, table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';
@@ -228,6 +229,7 @@ function foundText(one: FoundAt, is: 'address' | 'prefix'): string {
           : (holder.interface ?? `nobody: reserved${holder.description ? `, ${holder.description}` : ''}`)
         : (one.kept ?? 'nobody: free'),
     ]);
+    if (one.lease) rows.push(['lease', leaseWords(one.lease)]);
     if (holder?.place) rows.push(['stands at', holder.place]);
     if (holder?.plugged) rows.push(['plugged to', holder.plugged]);
   }

@@ -32,6 +32,7 @@ import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
 import { addRoutineVerbs } from './routines.ts';
 import { addOpening } from './opening.ts';
+import { addLeasing } from './leasing.ts';
 import { addSweeping } from './sweeping.ts';
 import { addRuns } from './runs.ts';
 import { addLinking, addLookups, addPrefixVerbs } from './lookups.ts';
@@ -122,6 +123,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addEditions(program);
   addArrivals(program);
   addBooting(program);
+  addLeasing(program);
   addReaching(program);
   addAsking(program);
   addCaptures(program);

@@ -2,6 +2,7 @@
 import { z } from 'zod';
 import { carveWays } from '@zpine/core/addressing/carve';
 import { planRowSchema } from './planShapes.ts';
+import { leaseSchema } from './leaseRoutes.ts';
 import { page, route, type Route } from './route.ts';
 
 const text = (max = 255) => z.string().trim().min(1).max(max);
@@ -38,6 +39,8 @@ const foundSchema = z.object({
     .nullable(),
   /** What an address that nobody has is kept for: `gateway of 10.77.16.0/24`. */
   kept: z.string().nullable(),
+  /** Who was promised it by DHCP. */
+  lease: leaseSchema.nullable(),
   /** Who had it before, the latest first. */
   before: z.array(
     z.object({

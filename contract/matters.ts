@@ -39,6 +39,7 @@ export const matters = {
   'no-management-prefix': task('no management prefix', 'Open site'),
   'nearly-full': task('nearly full', 'Open prefix'),
   'runs-out': task('runs out', 'Open prefix'),
+  'pool-low': task('pool nearly used up', 'Open prefix'),
   'link-prefixes': { title: 'Cables whose two ends are in different prefixes' },
   'vlan-one-end': { title: 'VLANs that are carried on one end of a cable only' },
   'cable-in-words': { title: 'Cables that end in words which name a device of ours' },

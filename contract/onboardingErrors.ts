@@ -113,6 +113,12 @@ export const onboardingErrors = {
 
   // Booting and arriving
   'stage-window': row(409, 'Stage not possible', (p) => `${p.device} is ${p.stage}`),
+  'lease-none': row(
+    404,
+    'No lease',
+    (p) => `nobody has a lease of ${p.address} now`,
+    () => 'those that there are: zpine lease list',
+  ),
   'window-none': row(409, 'No window', (p) => `no arrival window of ${p.device} is open`),
   'arrival-not-begun': row(
     409,

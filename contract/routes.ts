@@ -9,6 +9,7 @@ import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
+import { leaseRoutes } from './leaseRoutes.ts';
 import { sweepRoutes } from './sweepRoutes.ts';
 import { terminalRoutes } from './terminalRoutes.ts';
 import { routineRoutes } from './routineRoutes.ts';
@@ -189,6 +190,7 @@ export const verbRoutes = {
   ...checkRoutes,
   ...routineRoutes,
   ...liveRoutes,
+  ...leaseRoutes,
   ...sweepRoutes,
   ...terminalRoutes,
   ...importRoutes,

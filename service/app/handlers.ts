@@ -23,6 +23,7 @@ import { addressingHandlers } from './addressing/handlers.ts';
 import { arrivalsHandlers } from './arrivals/handlers.ts';
 import { checksHandlers } from './checks/handlers.ts';
 import { routineHandlers } from './routines/handlers.ts';
+import { leaseHandlers } from './boot/handlers.ts';
 import { sweepHandlers } from './sweeps/handlers.ts';
 import { terminalHandlers } from './terminals/handlers.ts';
 import { mattersHandlers } from './matters/handlers.ts';
@@ -43,6 +44,7 @@ const verbs: VerbHandlers = {
   ...arrivalsHandlers,
   ...checksHandlers,
   ...routineHandlers,
+  ...leaseHandlers,
   ...sweepHandlers,
   ...terminalHandlers,
   ...mattersHandlers,

@@ -4,8 +4,8 @@ import type { KindName } from '@zpine/contract/kinds';
 import type { Instant } from './instant.ts';
 import type { Actor } from './store.ts';
 
-/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures, mending of the store. */
-export const ownKinds = ['value', 'edition', 'host-key', 'capture', 'store', 'user'] as const;
+/** What is recorded beside the record kinds: values of settings in layers, editions, pinned host keys, looks at captures, mending of the store, leases that were ended by hand. */
+export const ownKinds = ['value', 'edition', 'host-key', 'capture', 'store', 'user', 'lease'] as const;
 export type OwnKind = (typeof ownKinds)[number];
 
 export type Change = {

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Table } from 'antd';
 import type { ReplyOf } from '@zpine/contract/routes';
+import { Leases } from '../addressing/Leases.tsx';
 import { client, keys, problemOf } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 
@@ -40,6 +41,7 @@ export function Booting({ device }: { device: string }) {
       {told.data.untold.length > 0 && (
         <p className="hint">Not told: {told.data.untold.map((o) => `${o.code} ${o.name} (${o.why})`).join(', ')}.</p>
       )}
+      <Leases of={{ device }} />
       <h2 className="section-title">What it asked</h2>
       <Table
         size="small"

@@ -113,6 +113,15 @@ function Found({ one, is }: { one: FoundAt; is: 'address' | 'prefix' }) {
               </dd>
             </>
           )}
+          {one.lease && (
+            <>
+              <dt>Lease</dt>
+              <dd>
+                {one.lease.state}: {one.lease.device ?? one.lease.client}{' '}
+                <span className="second">until {one.lease.until.slice(0, 16).replace('T', ' ')}</span>
+              </dd>
+            </>
+          )}
           {holder?.device && (
             <>
               <dt>Device</dt>

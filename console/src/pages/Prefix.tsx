@@ -9,6 +9,7 @@ import { BlockMap } from '../addressing/BlockMap.tsx';
 import { CarveDrawer } from '../addressing/CarveDrawer.tsx';
 import { FillHistory } from '../addressing/FillHistory.tsx';
 import { ReshapeDrawer, type Reshape } from '../addressing/ReshapeDrawer.tsx';
+import { Leases } from '../addressing/Leases.tsx';
 import { Sweep } from '../addressing/Sweep.tsx';
 import { ReserveDrawer } from '../addressing/ReserveDrawer.tsx';
 import { client, keys, problemOf, queries } from '../api.ts';
@@ -175,6 +176,7 @@ export default function PrefixPage({ cidr }: { cidr: string }) {
         </div>
         <RecordHistory kind="prefix" id={record.id} />
       </div>
+      <Leases of={{ prefix: record.key }} />
       <Sweep prefix={record} />
       {placing && (
         <RecordDrawer

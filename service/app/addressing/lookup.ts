@@ -10,6 +10,7 @@ import type { Stored } from '@zpine/contract/kinds';
 import { byIds, find, keyOf, keysOf, present } from '../../store/records.ts';
 import { bytesOf } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
+import { leaseOf } from '../boot/leaseList.ts';
 import { farEnds } from '../cables/trace.ts';
 import { mustFindField } from '../records/refs.ts';
 
@@ -46,6 +47,7 @@ async function inVrf(tx: Tx, vrf: Stored<'vrf'>, p: Prefix, ip: Ip | undefined):
     covering: await shown(tx, around),
     holder: null,
     kept: null,
+    lease: null,
     before: [],
     ...none,
   };
@@ -57,6 +59,7 @@ async function inVrf(tx: Tx, vrf: Stored<'vrf'>, p: Prefix, ip: Ip | undefined):
     });
     out.holder = address ? await holder(tx, address) : null;
     out.kept = address || !around[0] ? null : keptFor(around[0], ip);
+    out.lease = ip.family === 4 ? await leaseOf(tx, vrf.id, ip.value) : null;
     out.before = await formerly(tx, vrf, ip);
     return out;
   }

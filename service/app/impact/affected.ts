@@ -111,6 +111,7 @@ const dependents: Record<KindName | OwnKind, Dependents | null> = {
   edition: byItself('edition'),
   'host-key': null,
   capture: null,
+  lease: null,
   user: null,
   store: null,
 };

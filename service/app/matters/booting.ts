@@ -2,6 +2,7 @@
 import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
+import { lowPools } from '../boot/leaseList.ts';
 import { refusedRelays } from '../boot/relays.ts';
 import { whole, type Finding, type Look } from './matter.ts';
 
@@ -60,4 +61,20 @@ export const unbelievedRelays: Look = async (tx, { limit }) =>
       remedy,
       since: new Date(since),
     })),
+  );
+
+/** Pools that will have no address left for the next who asks. */
+export const poolsRunningOut: Look = async (tx, { limit }) =>
+  whole(
+    (await lowPools(tx)).slice(0, limit).map(({ prefix, pool, size, held, leftAlone }) => {
+      const alone = leftAlone === 0 ? '' : `, ${leftAlone} left alone`;
+      const what = pool === 'pool' ? 'DHCP pool' : 'quarantine pool';
+      return {
+        kind: 'prefix',
+        key: prefix,
+        detail: `${held} of ${size} addresses of the ${what} are held${alone}`,
+        remedy: `zpine lease list --prefix ${prefix}`,
+        since: null,
+      };
+    }),
   );

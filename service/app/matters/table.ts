@@ -3,7 +3,7 @@ import type { MatterName } from '@zpine/contract/matters';
 import { lackingIds, type LackName } from '../devices/lacks.ts';
 import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
 import type { Tx } from '../../store/tx.ts';
-import { stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
+import { poolsRunningOut, stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
 import type { Look } from './matter.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
@@ -39,6 +39,7 @@ export const table: Record<MatterName, Matter> = {
   stuck: { find: stuckArrivals },
   stranger: { find: waitingStrangers },
   relay: { find: unbelievedRelays },
+  'pool-low': { find: poolsRunningOut },
   notice: { find: notices },
   drift: { find: drifting },
   unkept: { find: unkept },

@@ -1,0 +1,9 @@
+/** What answers the calls of this area. */
+import type { VerbHandlers } from '../handler.ts';
+import { endLease, listLeases, listPools } from './leaseList.ts';
+
+export const leaseHandlers = {
+  'lease.list': (tx, { query }) => listLeases(tx, query),
+  'lease.pools': (tx, { query }) => listPools(tx, query),
+  'lease.end': (tx, { body }) => endLease(tx, body),
+} satisfies Partial<VerbHandlers>;
