@@ -17,6 +17,8 @@ const actor: Actor = { name: 'boot', via: 'service' };
 /** Leases of one unit of work. */
 const MOST = 500;
 const AGAIN_MS = 500;
+/** A database that answers takes a fraction of it. */
+const STILL_MS = 2000;
 
 /** `kept`: it is on disk. `lost`: another has the address by now. `failed`: nobody knows. */
 export type Outcome = 'kept' | 'lost' | 'failed';
@@ -87,6 +89,8 @@ export class Ledger {
     const last = new Map<string, Entry>();
     for (const entry of batch) last.set(placeOf(entry.row), entry);
     const rows = [...last.values()];
+    // One that stands still is as good as away: what it promised before goes on.
+    const still = setTimeout(() => (this.memory.away = true), STILL_MS);
     try {
       const lost = await transact(this.store, actor, 'dhcp', async (tx) => {
         const gone = await keepLeases(
@@ -107,6 +111,8 @@ export class Ledger {
       this.faults.say(error, 'leases could not be written down');
       for (const entry of batch) this.failed(entry);
       this.later();
+    } finally {
+      clearTimeout(still);
     }
   }
 

@@ -16,6 +16,7 @@ import type { FromPart, PartName, ToPart } from './tender.ts';
 const FIRST_PAUSE_MS = 500;
 const LONGEST_PAUSE_MS = 5000;
 const MB = 1024 * 1024;
+const FORGET_MS = 30_000;
 /** Of objects, for one request; what an estate of 100,000 devices needs is a fifth of it. */
 const HEAP_MB = 512;
 /** Some imports are read as a whole. */
@@ -111,6 +112,8 @@ function bootProcess(say: (message: FromPart) => void): (hints: readonly Hint[])
     new Promise((resolve) => {
       const id = (last += 1);
       waiting.set(id, resolve);
+      // Of one that ended in between nobody hears any more.
+      setTimeout(() => waiting.delete(id), FORGET_MS).unref();
       say({ committed: { id, hints } });
     });
 }
