@@ -1,6 +1,6 @@
 /** Who sent a packet, as far as it says so itself. */
 import { utf8Text } from '../text/utf8.ts';
-import { hexOf } from './hex.ts';
+import { hexOf, macOf } from './hex.ts';
 import type { Message } from './message.ts';
 import { relayInformation, type RelayInformation } from './relayInformation.ts';
 
@@ -36,13 +36,11 @@ function withoutNul(bytes: Uint8Array): Uint8Array {
   return bytes.subarray(0, end);
 }
 
-const macText = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(':');
-
 export function clientOf(message: Message): Client {
   const bytes = message.options.get(61);
   // RFC 2132, 9.14: type 0 is a name and not a hardware address.
   const serial = bytes?.[0] === 0 ? textOf(withoutNul(bytes.subarray(1))) : null;
-  const ethernet = bytes?.[0] === 1 && bytes.length === 7 ? macText(bytes.subarray(1)) : null;
+  const ethernet = bytes?.[0] === 1 && bytes.length === 7 ? macOf(bytes.subarray(1)) : null;
   const information = relayInformation(message.options.get(82));
   const identifier = bytes ? hexOf(bytes) : null;
   const mac = message.hardwareAddress;

@@ -1,20 +1,25 @@
 /** IPv4 addresses as numbers and as text, for what is done with every packet. Addresses of any family are in core/addressing. */
 
-const QUAD = /^(\d{1,3})\.(\d{1,3})\.(\d{1,3})\.(\d{1,3})$/;
-
 /** From 0 to 2^32 - 1; undefined for what is no dotted quad. */
 export function ipv4Number(text: string): number | undefined {
-  const parts = QUAD.exec(text);
-  if (!parts) return undefined;
-  let sum = 0;
-  for (let i = 1; i <= 4; i += 1) {
-    const part = parts[i] ?? '';
-    const byte = Number(part);
+  let [sum, part, digits, dots] = [0, 0, 0, 0];
+  for (let i = 0; i <= text.length; i += 1) {
+    const sign = i < text.length ? text.charCodeAt(i) : 46;
+    if (sign === 46) {
+      if (digits === 0 || dots > 3) return undefined;
+      sum = sum * 256 + part;
+      dots += 1;
+      [part, digits] = [0, 0];
+      continue;
+    }
+    if (sign < 48 || sign > 57) return undefined;
     // `010` is eight to some and ten to others.
-    if (byte > 255 || (part.length > 1 && part.startsWith('0'))) return undefined;
-    sum = sum * 256 + byte;
+    if (digits > 0 && part === 0) return undefined;
+    part = part * 10 + (sign - 48);
+    digits += 1;
+    if (part > 255) return undefined;
   }
-  return sum;
+  return dots === 4 ? sum : undefined;
 }
 
 export const ipv4Of = (value: number): string =>

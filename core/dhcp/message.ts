@@ -7,8 +7,9 @@
  * Options may run on into `file` and `sname` (option 52), and a long option may come in several pieces (RFC 3396).
  */
 import { fail, ok, type Parsed } from '../fault.ts';
-import { OPTION_END, writeOption, type Areas } from './areas.ts';
-import { ipv4Bytes, ipv4Text } from './ipv4.ts';
+import { written, type Areas } from './areas.ts';
+import { macOf } from './hex.ts';
+import { ipv4Number, ipv4Text } from './ipv4.ts';
 import { messageTypes, type MessageType } from './options.ts';
 
 export type MessageFault =
@@ -89,9 +90,7 @@ export function decodeMessage(bytes: Uint8Array): Parsed<Message, MessageFault> 
     yourAddress: ipv4Text(bytes, 16),
     serverAddress: ipv4Text(bytes, 20),
     relayAddress: ipv4Text(bytes, 24),
-    hardwareAddress: Array.from(bytes.subarray(28, 28 + hardwareLength), (b) => b.toString(16).padStart(2, '0')).join(
-      ':',
-    ),
+    hardwareAddress: macOf(bytes.subarray(28, 28 + hardwareLength)),
     serverName: (overload & 2) === 0 ? text(sname) : '',
     file: (overload & 1) === 0 ? text(file) : '',
     options,
@@ -129,11 +128,8 @@ export function encodeMessage(
   message: Message,
   { largest = 1472 }: EncodeOptions = {},
 ): Parsed<Uint8Array, MessageFault> {
-  const main: number[] = [];
-  const relay = message.options.get(RELAY);
-  for (const [code, bytes] of message.options) if (code !== RELAY && code !== OVERLOAD) writeOption(main, code, bytes);
-  if (relay) writeOption(main, RELAY, relay);
-  main.push(OPTION_END);
+  const options = [...message.options].filter(([code]) => code !== OVERLOAD);
+  const main = written([...options.filter(([code]) => code !== RELAY), ...options.filter(([code]) => code === RELAY)]);
   return encodeAreas(message, { main }, largest);
 }
 
@@ -158,10 +154,10 @@ export function encodeAreas(
   view.setUint32(4, message.xid);
   view.setUint16(8, message.secs);
   view.setUint16(10, message.broadcast ? 0x8000 : 0);
-  bytes.set(ipv4Bytes(message.clientAddress) ?? [], 12);
-  bytes.set(ipv4Bytes(message.yourAddress) ?? [], 16);
-  bytes.set(ipv4Bytes(message.serverAddress) ?? [], 20);
-  bytes.set(ipv4Bytes(message.relayAddress) ?? [], 24);
+  view.setUint32(12, ipv4Number(message.clientAddress) ?? 0);
+  view.setUint32(16, ipv4Number(message.yourAddress) ?? 0);
+  view.setUint32(20, ipv4Number(message.serverAddress) ?? 0);
+  view.setUint32(24, ipv4Number(message.relayAddress) ?? 0);
   bytes.set(hardware, 28);
   bytes.set(sname ?? latin(message.serverName, 63), 44);
   bytes.set(file ?? latin(message.file, 127), 108);

@@ -57,7 +57,9 @@ const unsigned = (width: 1 | 2 | 4): Codec<number> => ({
     if (typeof value !== 'number' || !Number.isInteger(value) || value < 0 || value >= 256 ** width) {
       return wrong(value, `a number from 0 to ${256 ** width - 1}`);
     }
-    return ok(Uint8Array.from({ length: width }, (_, i) => Math.floor(value / 256 ** (width - 1 - i)) % 256));
+    const bytes = new Uint8Array(width);
+    for (let at = width - 1, rest = value; at >= 0; at -= 1, rest = Math.floor(rest / 256)) bytes[at] = rest % 256;
+    return ok(bytes);
   },
   show: plain,
 });
@@ -169,10 +171,13 @@ const codecs = {
         : length(bytes, 'a multiple of 4'),
     encode: (value) => {
       if (!Array.isArray(value) || value.length === 0) return wrong(value, 'a list of IPv4 addresses');
-      const parts = value.map((item) => ipv4Bytes(String(item)));
-      const bad = parts.indexOf(undefined);
-      if (bad >= 0) return wrong(value[bad] ?? '', 'an IPv4 address');
-      return ok(Uint8Array.from(parts.flatMap((part) => [...(part ?? [])])));
+      const bytes = new Uint8Array(value.length * 4);
+      for (const [at, item] of value.entries()) {
+        const address = ipv4Bytes(String(item));
+        if (!address) return wrong(item, 'an IPv4 address');
+        bytes.set(address, at * 4);
+      }
+      return ok(bytes);
     },
     show: plain,
   } satisfies Codec<string[]>,

@@ -8,7 +8,7 @@ import { hexOf } from './hex.ts';
 import {
   codeOf,
   encodeOption,
-  rowOf,
+  optionName,
   showOption,
   type OptionFault,
   type OptionName,
@@ -54,17 +54,46 @@ interface Line {
   from: string;
 }
 
-export interface Reply {
-  message: Message;
-  bytes: Uint8Array;
-  lines: Line[];
+/** An option on its way into a reply. */
+type Wanted = Entry & { value: OptionValue; from: string };
+
+export class Reply {
+  readonly message: Message;
+  readonly bytes: Uint8Array;
   /** What was not told, and why: not asked for, or no room. */
-  untold: { code: number; name: string; why: string }[];
+  readonly untold: readonly { code: number; name: string; why: string }[];
+  private readonly told: readonly Wanted[];
+  private readonly siteTypes: SiteTypes | undefined;
+
+  constructor(
+    message: Message,
+    bytes: Uint8Array,
+    told: readonly Wanted[],
+    untold: Reply['untold'],
+    siteTypes: SiteTypes | undefined,
+  ) {
+    this.message = message;
+    this.bytes = bytes;
+    this.told = told;
+    this.untold = untold;
+    this.siteTypes = siteTypes;
+  }
+
+  /** Made when somebody wants to read them. */
+  get lines(): Line[] {
+    return this.told.map(({ code, value, bytes, from }) => ({
+      code,
+      name: optionName(code, this.siteTypes),
+      value: showOption(code, value, this.siteTypes),
+      bytes,
+      from,
+    }));
+  }
 }
 
-const ALWAYS: OptionName[] = ['subnet-mask', 'routers'];
+type Untold = Reply['untold'][number];
 
-type Wanted = Line & { must: boolean };
+const ALWAYS = new Set([codeOf('subnet-mask'), codeOf('routers')]);
 
 /** OFFER to a DISCOVER, ACK to a REQUEST; to an INFORM an ACK without a lease (RFC 2131, 4.3.5). */
 export function buildReply(
@@ -74,13 +103,12 @@ export function buildReply(
 ): Parsed<Reply, OptionFault | MessageFault> {
   const informs = typeName(request) === 'INFORM';
   const lines: Wanted[] = [];
-  const untold: Reply['untold'] = [];
-  const nameOf = (code: number) => rowOf(code, told.siteTypes).name;
+  const untold: Untold[] = [];
+  const nameOf = (code: number) => optionName(code, told.siteTypes);
   const put = (code: number, value: OptionValue, from: string, must: boolean): OptionFault | undefined => {
     const bytes = encodeOption(code, value, told.siteTypes);
     if (!bytes.ok) return bytes.fault.code;
-    const shown = showOption(code, value, told.siteTypes);
-    lines.push({ code, name: nameOf(code), value: shown, bytes: bytes.value, from, must });
+    lines.push({ code, value, bytes: bytes.value, from, must });
     return undefined;
   };
   const lease: [OptionName, OptionValue, string, boolean][] = [
@@ -100,7 +128,7 @@ export function buildReply(
   }
   const asked = [...(request.options.get(codeOf('parameter-request-list')) ?? [])];
   for (const { code, value, from, always, withheld } of inOrder(told.options, asked)) {
-    const needed = always || ALWAYS.some((name) => codeOf(name) === code);
+    const needed = always || ALWAYS.has(code);
     if (withheld || (!needed && !asked.includes(code))) {
       untold.push({ code, name: nameOf(code), why: withheld ? 'it is withheld' : 'the client did not ask for it' });
       continue;
@@ -109,13 +137,16 @@ export function buildReply(
     const fault = put(code, value, from, code === codeOf('subnet-mask'));
     if (fault) untold.push({ code, name: nameOf(code), why: `its value cannot be written: ${fault}` });
   }
-  for (const line of echoed(request)) lines.push({ ...line, must: true });
-  return written(replyTo(request, told), lines, untold, largestOf(request));
+  lines.push(...echoed(request));
+  return written(replyTo(request, told), lines, untold, largestOf(request), told.siteTypes);
 }
+
+const typeName = (request: Message): string => messageTypes[request.options.get(53)?.[0] ?? 0] ?? '';
 
 /** RFC 2132, 9.8: in the order of the request list; what nobody asked for comes behind it. */
 function inOrder(options: readonly Offerable[], asked: readonly number[]): Offerable[] {
-  const place = ({ code }: Offerable) => (asked.includes(code) ? asked.indexOf(code) : asked.length);
+  const places = new Map(asked.map((code, at) => [code, at]));
+  const place = ({ code }: Offerable) => places.get(code) ?? asked.length;
   const sorted = [...options].sort((a, b) => place(a) - place(b));
   // RFC 2132, 3.3: a mask goes before the routers.
   const mask = sorted.findIndex(({ code }) => code === codeOf('subnet-mask'));
@@ -140,8 +171,9 @@ export function largestOf(request: Message): number {
 function written(
   message: Message,
   lines: Wanted[],
-  untold: Reply['untold'],
+  untold: Untold[],
   largest: number,
+  siteTypes: SiteTypes | undefined,
 ): Parsed<Reply, MessageFault> {
   const fields = { main: largest - FIELDS, sname: message.serverName === '', file: message.file === '' };
   let fits = placed(lines, fields);
@@ -161,23 +193,22 @@ function written(
   const bytes = encodeAreas(message, areas, largest);
   if (!bytes.ok) return bytes;
   const why = `no room: the client takes messages of ${largest + HEADERS} bytes`;
-  for (const { code, name } of lines) if (left.includes(code)) untold.push({ code, name, why });
-  const told = lines.filter(({ code }) => !left.includes(code));
+  for (const { code } of lines) if (left.includes(code)) untold.push({ code, name: optionName(code, siteTypes), why });
+  const told = left.length === 0 ? lines : lines.filter(({ code }) => !left.includes(code));
   for (const line of told) message.options.set(line.code, line.bytes);
-  return ok({ message, bytes: bytes.value, lines: told.map(({ must: _, ...line }) => line), untold });
+  return ok(new Reply(message, bytes.value, told, untold, siteTypes));
 }
 
-const typeName = (request: Message): string => messageTypes[request.options.get(53)?.[0] ?? 0] ?? '';
-
 /** The client identifier comes back (RFC 6842), and the relay's information, last of all (RFC 3046, section 2.2). */
-function echoed(request: Message): Line[] {
+function echoed(request: Message): Wanted[] {
   const from: [OptionName, string][] = [
     ['client-identifier', 'as the client sent it'],
     ['relay-agent-information', 'as the relay sent it'],
   ];
   return from.flatMap(([name, why]) => {
-    const bytes = request.options.get(codeOf(name));
-    return bytes ? [{ code: codeOf(name), name, value: showOption(codeOf(name), hexOf(bytes)), bytes, from: why }] : [];
+    const code = codeOf(name);
+    const bytes = request.options.get(code);
+    return bytes ? [{ code, value: hexOf(bytes), bytes, from: why, must: true }] : [];
   });
 }
 
@@ -209,7 +240,7 @@ export function buildNak(request: Message, serverAddress: string, words: string)
     const bytes = encodeOption(codeOf(name), value);
     if (bytes.ok) entries.push({ code: codeOf(name), bytes: bytes.value, must: name !== 'message' });
   }
-  for (const { code, bytes } of echoed(request)) entries.push({ code, bytes, must: true });
+  entries.push(...echoed(request));
   const largest = largestOf(request);
   const { areas } = placed(entries, { main: largest - FIELDS, sname: true, file: true });
   // A relay must broadcast it: the client cannot be reached at an address that is not its own.

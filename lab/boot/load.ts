@@ -13,7 +13,11 @@ export interface Load {
 export async function dhcpLoad(
   relay: Relay,
   clients: readonly Identity[],
-  { parallel, firstWaitMs = 4000 }: { parallel: number; firstWaitMs?: number },
+  {
+    parallel,
+    firstWaitMs = 4000,
+    got,
+  }: { parallel: number; firstWaitMs?: number; got?: (mac: string, address: string) => void },
   signal: AbortSignal = new AbortController().signal,
 ): Promise<Load> {
   const load: Load = { leased: 0, failed: 0, seconds: 0 };
@@ -22,6 +26,7 @@ export async function dhcpLoad(
   const worker = async (): Promise<void> => {
     for (let next = waiting.pop(); next && !signal.aborted; next = waiting.pop()) {
       const lease = await new DhcpClient(next, relay, undefined, firstWaitMs).lease(AbortSignal.any([signal]));
+      if (lease) got?.(next.mac, lease.address);
       load[lease ? 'leased' : 'failed'] += 1;
     }
   };

@@ -9,8 +9,10 @@ import { Batches } from './batches.ts';
 import { isDatabaseAway } from './ledger.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
-/** Of one unit of work. */
-const MOST = 60;
+/** Of one unit of work; of arrivals fewer, which lock their devices. */
+const MOST = 400;
+const MOST_ARRIVALS = 40;
+const GATHER_MS = 20;
 /** So much waits at a time; what is more is counted and left out, notes first. */
 const ROOM = 4000;
 const AGAIN_MS = 500;
@@ -19,7 +21,7 @@ const SETTLED_MS = 400;
 export class Account {
   private readonly store: Store;
   private readonly faults: Faults;
-  private readonly batches = new Batches<string>(MOST, (names) => this.write(names));
+  private readonly batches = new Batches<string>(MOST, GATHER_MS, (names) => this.write(names));
   /** What waits, by what it is about: the same again only counts. */
   private readonly waiting = new Map<string, Told>();
   private owing = false;
@@ -97,7 +99,14 @@ export class Account {
       this.waiting.delete(name);
       return told ? [[name, told]] : [];
     });
-    if (taken.length === 0) return;
+    const arrivals = taken.filter(([, { is }]) => is === 'arrival');
+    const others = taken.filter(([, { is }]) => is !== 'arrival');
+    for (let at = 0; at < arrivals.length; at += MOST_ARRIVALS)
+      await this.saveAll(arrivals.slice(at, at + MOST_ARRIVALS));
+    if (others.length > 0) await this.saveAll(others);
+  }
+
+  private async saveAll(taken: [string, Told][]): Promise<void> {
     const fault = await this.save(taken.map(([, told]) => told));
     if (fault === undefined) return;
     if (!isDatabaseAway(fault)) {

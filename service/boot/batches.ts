@@ -2,17 +2,15 @@
 export class Batches<T> {
   private readonly work: (batch: T[]) => Promise<void>;
   private readonly most: number;
+  private readonly gatherMs: number;
   private waiting: T[] = [];
   private running: Promise<void> | undefined;
 
-  /** `work` must not fail. */
-  constructor(most: number, work: (batch: T[]) => Promise<void>) {
+  /** `work` must not fail. `gatherMs`: for so long each batch is gathered; 0: no longer than what is under way takes. */
+  constructor(most: number, gatherMs: number, work: (batch: T[]) => Promise<void>) {
     this.most = most;
+    this.gatherMs = gatherMs;
     this.work = work;
-  }
-
-  get length(): number {
-    return this.waiting.length;
   }
 
   add(item: T): void {
@@ -26,9 +24,11 @@ export class Batches<T> {
   }
 
   private async run(): Promise<void> {
-    // What comes in the same turn of the loop goes along.
-    await new Promise((resolve) => setImmediate(resolve));
-    while (this.waiting.length > 0) await this.work(this.waiting.splice(0, this.most));
+    while (this.waiting.length > 0) {
+      // What comes in the same turn of the loop goes along in any case.
+      await new Promise((resolve) => (this.gatherMs > 0 ? setTimeout(resolve, this.gatherMs) : setImmediate(resolve)));
+      await this.work(this.waiting.splice(0, this.most));
+    }
     this.running = undefined;
   }
 }

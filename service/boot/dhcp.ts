@@ -3,7 +3,8 @@
  * that nothing else stands for wait until they are on disk.
  */
 import type { Socket, RemoteInfo } from 'node:dgram';
-import { dial, dialledBy, type DialRow } from '@zpine/core/addressing/dial';
+import { dial, type DialRow } from '@zpine/core/addressing/dial';
+import { Ways } from '@zpine/core/addressing/ways';
 import { decide, type Decision, type Outgoing } from '@zpine/core/dhcp/decide';
 import { ipv4Number } from '@zpine/core/dhcp/ipv4';
 import type { BootMemory } from '@zpine/core/dhcp/memory';
@@ -49,11 +50,14 @@ export class DhcpListener {
   private readonly log: Log;
   private readonly counted: CountedNotes;
   private sockets: Socket[] = [];
+  /** Relays and clients are dialled again and again. */
+  private readonly ways: Ways;
 
   constructor(parts: BootParts, options: BootOptions, log: Log) {
     this.parts = parts;
     this.options = options;
     this.log = log;
+    this.ways = new Ways(options.dialMap);
     this.counted = new CountedNotes('dhcp', parts.account, parts.clock, options.dialMap);
   }
 
@@ -95,7 +99,7 @@ export class DhcpListener {
     }
     if (message.value.op !== 'request') return;
     const { memory, clock } = this.parts;
-    const source = dialledBy(this.options.dialMap, from.address);
+    const source = this.ways.from(from.address);
     const now = clock.now();
     this.carryOut(decide(memory, message.value, { source, broadcast }, now), message.value, from.address, now);
   }
@@ -162,7 +166,7 @@ export class DhcpListener {
     const to =
       destination.to === 'broadcast'
         ? { address: '255.255.255.255', port: destination.port }
-        : dial(this.options.dialMap, vrf, { address: destination.address, port: destination.port });
+        : this.ways.to(vrf, destination.address, destination.port);
     socket.send(bytes, to.port, to.address, (error) => {
       if (error) this.log.warn({ err: error, to, mac: request.hardwareAddress }, 'a DHCP reply could not be sent');
     });

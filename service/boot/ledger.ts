@@ -16,6 +16,8 @@ import type { BootClock } from './clock.ts';
 const actor: Actor = { name: 'boot', via: 'service' };
 /** Leases of one unit of work. */
 const MOST = 500;
+/** Decisions of so long become one unit of work. */
+const GATHER_MS = 3;
 const AGAIN_MS = 500;
 /** A database that answers takes a fraction of it. */
 const STILL_MS = 2000;
@@ -42,7 +44,7 @@ export class Ledger {
   private readonly clock: BootClock;
   private readonly faults: Faults;
   private readonly writer: number;
-  private readonly batches = new Batches<Entry>(MOST, (batch) => this.write(batch));
+  private readonly batches = new Batches<Entry>(MOST, GATHER_MS, (batch) => this.write(batch));
   /** What could not be written, by address: the newest of each. */
   private readonly owed = new Map<string, Entry>();
   private timer: NodeJS.Timeout | undefined;

@@ -90,7 +90,7 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
     options: reply.lines
       .map(({ code, name, value, bytes, from }) => ({ code, name, value, bytes: hex(bytes), from }))
       .sort((a, b) => a.code - b.code),
-    untold: reply.untold,
+    untold: [...reply.untold],
   };
 }
 
