@@ -30,10 +30,11 @@ const arrows: Record<string, string[]> = {
     'service/store',
     'service/app',
     'service/http',
+    'service/boot',
     'contract',
     'core',
   ],
-  bench: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'contract', 'core'],
+  bench: ['ops', 'demo', 'lab', 'service', 'service/store', 'service/app', 'service/boot', 'contract', 'core'],
 };
 
 /** Parts that must run anywhere: nothing of Node's own in them. */

@@ -1,7 +1,7 @@
 import type { Logger } from 'pino';
 import { Boot } from './boot/boot.ts';
 import type { Config } from './config.ts';
-import type { Hint } from './store/unsaved.ts';
+import type { Hint } from './store/hint.ts';
 import { openStore } from './stores.ts';
 
 export interface Part {

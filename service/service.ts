@@ -26,7 +26,7 @@ import { processHere } from './processes/shown.ts';
 import type { ClaimedJob } from './store/jobs.ts';
 import { EventFeed } from './store/events.ts';
 import type { Store } from './store/store.ts';
-import type { Hint } from './store/unsaved.ts';
+import type { Hint } from './store/hint.ts';
 import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
 

@@ -4,7 +4,8 @@
  */
 import TinyQueue from 'tinyqueue';
 import { inside, type Link, type Stretch } from './link.ts';
-import type { LeaseSource } from './look.ts';
+
+export type LeaseSource = 'fixed' | 'pool' | 'quarantine';
 
 export type Held = {
   vrf: number;

@@ -5,7 +5,7 @@
 import type { DialectSheet } from '../dialect/sheet.ts';
 import type { Effective } from '../settings/layers.ts';
 import type { Client } from './client.ts';
-import type { Held, LeaseTable } from './leases.ts';
+import type { Held, LeaseSource, LeaseTable } from './leases.ts';
 import type { Link } from './link.ts';
 
 export type Look = {
@@ -60,8 +60,6 @@ export type BootAddress = {
   /** On the interface that it is managed by. */
   management: boolean;
 };
-
-export type LeaseSource = 'fixed' | 'pool' | 'quarantine';
 
 export type LeaseOffer = {
   address: string;

@@ -1,6 +1,5 @@
 /** Where a client sits: which prefix its packet is about, and whether whoever handed it on may speak for it. */
 import type { Client } from './client.ts';
-import { ipv4Number } from './ipv4.ts';
 import type { Link } from './link.ts';
 import type { Look } from './look.ts';
 import { typeOfMessage, type Message } from './message.ts';
@@ -15,7 +14,7 @@ export type Heard = {
 };
 
 /** What a packet leads to when it is not answered, whoever sent it. */
-export type Fault = {
+type Fault = {
   /** `counted`: nobody is answered and no note is made; whoever listens counts it. */
   outcome: 'dropped' | 'counted';
   detail: string;
@@ -125,5 +124,3 @@ export function speaksFor(
     return relays.includes(source) || (device !== undefined && device === look.deviceAt(source, vrf));
   });
 }
-
-export const inNumbers = (address: string): number => ipv4Number(address) ?? 0;

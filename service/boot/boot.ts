@@ -4,7 +4,7 @@ import { BootMemory } from '@zpine/core/dhcp/memory';
 import { MOST_LISTED } from '../app/arrivals/strangers.ts';
 import { Faults } from '../store/faults.ts';
 import type { Store } from '../store/store.ts';
-import type { Hint } from '../store/unsaved.ts';
+import type { Hint } from '../store/hint.ts';
 import { Account } from './account.ts';
 import { BootClock } from './clock.ts';
 import { DhcpListener, type BootOptions, type BootParts } from './dhcp.ts';

@@ -16,7 +16,7 @@ import type { Actor, Store } from '../store/store.ts';
 import { readOnly } from '../store/transact.ts';
 import { PollLoop } from '../store/turns.ts';
 import type { Tx } from '../store/tx.ts';
-import type { Hint } from '../store/unsaved.ts';
+import type { Hint } from '../store/hint.ts';
 import type { BootClock } from './clock.ts';
 import type { Log } from './sockets.ts';
 

@@ -9,7 +9,7 @@ import type { Config } from '../config.ts';
 import { logFor } from '../log.ts';
 import { prepareStore } from '../stores.ts';
 import { isAway } from '../store/database.ts';
-import type { Hint } from '../store/unsaved.ts';
+import type { Hint } from '../store/hint.ts';
 import { residentBytes } from './shown.ts';
 import type { FromPart, PartName, ToPart } from './tender.ts';
 

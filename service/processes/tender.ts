@@ -4,7 +4,7 @@
  */
 import type { ChildProcess } from 'node:child_process';
 import type { ShownProcess } from '@zpine/contract/processes';
-import type { Hint } from '../store/unsaved.ts';
+import type { Hint } from '../store/hint.ts';
 import { ownProcess } from './own.ts';
 import { residentBytes } from './shown.ts';
 
@@ -12,7 +12,7 @@ export const partNames = ['api', 'boot'] as const;
 export type PartName = (typeof partNames)[number];
 
 /** What was committed, on its way from the API to who answers booting devices; and that it is known there. */
-export interface Committed {
+interface Committed {
   id: number;
   hints: readonly Hint[];
 }

@@ -5,7 +5,7 @@ import type { Dialects } from './dialects.ts';
 import type { HeldFew } from './fewKinds.ts';
 import type { Models } from './models.ts';
 import type { Sealer } from './sealing.ts';
-import type { Hint } from './unsaved.ts';
+import type { Hint } from './hint.ts';
 
 /** Where booting devices find this service, in their own words. */
 export type BootPlace = {

@@ -1,5 +1,5 @@
 /** What a unit of work has touched: whoever holds records in memory hears of it before the work is called done. */
-import type { Hint } from './unsaved.ts';
+import type { Hint } from './hint.ts';
 
 /** Who changes more than that waits for nobody: it is heard of by the events. */
 const MOST = 300;

@@ -1,6 +1,7 @@
 /** What a unit of work has to say at its end: changes for the history, events for who listens, jobs for later. */
 import type { Row, Value } from '@zpine/contract/fields';
 import type { KindName } from '@zpine/contract/kinds';
+import type { Hint } from './hint.ts';
 import type { Instant } from './instant.ts';
 import type { Actor } from './store.ts';
 
@@ -26,8 +27,6 @@ export type NewJob = {
   /** Of jobs with the same word only one waits at a time. */
   single?: string;
 };
-
-export type Hint = { kind: string; id: number; version: number | null };
 
 /** What of a unit of work it is written by. */
 export type Writer = {

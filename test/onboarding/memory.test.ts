@@ -3,6 +3,7 @@ import { isDeepStrictEqual } from 'node:util';
 import { expect } from 'chai';
 import { BootMemory } from '@zpine/core/dhcp/memory';
 import type { Client } from '@zpine/contract/client';
+import type { BodyIn } from '@zpine/contract/routes';
 import { bootSettings, factsOf, knownDialects, linksOf } from '../../service/app/boot/facts.ts';
 import { spareBoxes } from '../../service/app/boot/others.ts';
 import { settingsOf } from '../../service/app/settings/effective.ts';
@@ -70,10 +71,9 @@ describe('what booting clients are answered from', () => {
       return out;
     });
 
-  const put = (setting: string, layer: string, of: string | undefined, value: unknown) =>
-    api.call('value.put', {
-      body: { setting, layer, mode: 'set', value, ...(of === undefined ? {} : { of }) } as never,
-    });
+  type Put = BodyIn<'value.put'>;
+  const put = (setting: string, layer: Put['layer'], of: string | undefined, value: Put['value']) =>
+    api.call('value.put', { body: { setting, layer, mode: 'set', value, ...(of === undefined ? {} : { of }) } });
 
   const changes: [string, () => Promise<unknown>][] = [
     ['a value everywhere', () => put('name.domain', 'everywhere', undefined, 'crew.brackwater.example')],

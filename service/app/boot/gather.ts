@@ -15,7 +15,7 @@ import { MOST_LISTED } from '../arrivals/strangers.ts';
 import { bootSettings, factsOf, heldLeases, knownDialects, linksOf, siteKeys } from './facts.ts';
 
 /** The smallest prefix around each address in each VRF, with those beside them on their wires. */
-export async function linksAroundAll(tx: Tx, addresses: Iterable<string>): Promise<Link[]> {
+async function linksAroundAll(tx: Tx, addresses: Iterable<string>): Promise<Link[]> {
   const vrfs = (await allOf(tx, 'vrf')).map(({ id }) => id);
   const ids = new Set<number>();
   for (const address of new Set(addresses)) {
@@ -123,7 +123,7 @@ export async function addressesAt(tx: Tx, addresses: Iterable<string>): Promise<
   return out;
 }
 
-export const bootBox = ({ id, serial, mac, device }: Stored<'box'>, key: string | null): BootBox => ({
+const bootBox = ({ id, serial, mac, device }: Stored<'box'>, key: string | null): BootBox => ({
   id,
   serial,
   mac,
@@ -131,7 +131,7 @@ export const bootBox = ({ id, serial, mac, device }: Stored<'box'>, key: string 
 });
 
 /** Whose hardware addresses these are, as far as they are anybody's. */
-export async function macOwners(tx: Tx, macs: readonly string[]): Promise<Map<string, MacOwner>> {
+async function macOwners(tx: Tx, macs: readonly string[]): Promise<Map<string, MacOwner>> {
   const asked = macs.filter((mac) => /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/.test(mac));
   if (asked.length === 0) return new Map();
   const rows = await tx.select<{ mac: Buffer; kind: string; record_id: number }>(

@@ -126,7 +126,7 @@ export async function endLease(tx: Tx, { address }: BodyOf<'lease.end'>): Promis
 const POOLS = ['pool', 'quarantine'] as const;
 
 /** Those of all prefixes that have any, or of one. */
-export async function poolsOf(tx: Tx, prefixes: readonly Stored<'prefix'>[]): Promise<ShownPool[]> {
+async function poolsOf(tx: Tx, prefixes: readonly Stored<'prefix'>[]): Promise<ShownPool[]> {
   if (prefixes.length === 0) return [];
   const rows = await tx.select<{ prefix_id: number; address: Buffer; source: string }>(
     `SELECT prefix_id, address, source FROM lease WHERE family = 4 AND prefix_id IN (?) AND source <> 'fixed' AND expires_at > ?
@@ -149,7 +149,7 @@ export async function poolsOf(tx: Tx, prefixes: readonly Stored<'prefix'>[]): Pr
 }
 
 /** Prefixes of IPv4 with a pool; those with leases in it first, as only they can be full. */
-export async function prefixesWithPools(tx: Tx): Promise<Stored<'prefix'>[]> {
+async function prefixesWithPools(tx: Tx): Promise<Stored<'prefix'>[]> {
   const rows = await tx.select<{ id: number }>(
     "SELECT id FROM prefix WHERE cidr_family = 4 AND (COALESCE(pool, '') <> '' OR COALESCE(quarantine, '') <> '')",
   );

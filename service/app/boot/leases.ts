@@ -1,7 +1,5 @@
 /** Leases as they are kept: who was promised which address until when. */
-import { parseIp } from '@zpine/core/addressing/ip';
-import type { Held } from '@zpine/core/dhcp/leases';
-import type { LeaseSource } from '@zpine/core/dhcp/look';
+import type { Held, LeaseSource } from '@zpine/core/dhcp/leases';
 import { Instant } from '../../store/instant.ts';
 import { insertsOf } from '../../store/inserts.ts';
 import { bytesOf, valueOf } from '../../store/spans.ts';
@@ -22,16 +20,6 @@ export const leases = table('lease', {
   acknowledged: number,
 });
 export type LeaseRow = RowOf<typeof leases>;
-
-/** The lease that an address has now, if any. */
-export async function leaseAt(tx: Tx, address: string): Promise<LeaseRow | undefined> {
-  const read = parseIp(address);
-  if (!read.ok || read.value.family !== 4) return undefined;
-  return tx.one<LeaseRow>(
-    `SELECT ${leases.all} FROM lease WHERE family = 4 AND address = ? AND acknowledged = 1 AND expires_at > ? ORDER BY vrf_id LIMIT 1`,
-    [bytesOf(4, read.value.value), await tx.now()],
-  );
-}
 
 /** What is to be written of a lease: as it is from now on. */
 export type Kept = Omit<Held, 'kept'>;

@@ -3,7 +3,7 @@ import type { BootMemory } from '@zpine/core/dhcp/memory';
 import { devicesBehind, devicesLabelled } from '../devices/behind.ts';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import type { Hint } from '../../store/unsaved.ts';
+import type { Hint } from '../../store/hint.ts';
 
 export type Touch = {
   devices: Set<number>;

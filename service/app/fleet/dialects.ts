@@ -5,7 +5,7 @@ import { allOf, byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { dialectIdOf } from '../devices/inForce.ts';
 
-export async function dialectById(tx: Tx, id: number | null): Promise<Dialect | undefined> {
+async function dialectById(tx: Tx, id: number | null): Promise<Dialect | undefined> {
   if (id === null) return undefined;
   const record = (await byIds(tx, 'dialect', [id])).get(id);
   return record && tx.dialects.of(record.key, record.sheet);
