@@ -13,38 +13,22 @@ export function addBooting(program: Command): void {
     .description('every option that a device is told, with its bytes and the record that it comes from')
     .argument('<device>')
     .option('--relay <address>', 'the relay that it boots behind; the gateway of its management prefix if not given')
-    .action(async (ref: string, options: { relay?: string }, command: Command) => {
-      const seen = await clientOf().call('device.dhcp', { params: { ref }, query: options });
-      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      const rows: [string, string][] = [[seen.device, seen.client ?? 'no box']];
-      rows.push([
-        'boots',
-        seen.relay === null
-          ? 'on the wire of the service'
-          : `behind relay ${seen.relay}${seen.prefix ? `, in ${seen.prefix}` : ''}`,
-      ]);
-      if (seen.address) rows.push(['address', `${seen.address}   ${seen.addressFrom ?? ''}`]);
-      if (seen.silent) rows.push(['no answer', seen.silent]);
-      else if (seen.noFile) rows.push(['no file', seen.noFile]);
-      else rows.push(['file', `${seen.file ?? ''} at ${seen.nextServer ?? ''}`]);
-      out(pairs(rows));
-      if (seen.options.length === 0) return;
-      out('');
-      out(
-        table(
-          ['code', 'option', 'value', 'bytes', 'from'],
-          seen.options.map((o) => [
-            String(o.code),
-            o.name,
-            o.value,
-            o.bytes.length > 36 ? `${o.bytes.slice(0, 35)}…` : o.bytes,
-            o.from,
-          ]),
-          new Set([0]),
-        ),
-      );
-      for (const { code, name, why } of seen.untold) out(`not told: ${code} ${name}, ${why}`);
-    });
+    .option('--message <type>', 'what it sends: DISCOVER, REQUEST or INFORM', 'DISCOVER')
+    .option('--asked <options>', 'the options that it asks for, in their order: 6,67,ntp-servers')
+    .option('--class <text>', 'its vendor class (option 60); that of its dialect if not given')
+    .option('--user-class <text>', 'its user class (option 77)')
+    .option('--circuit <text>', 'the circuit that its relay names (option 82)')
+    .option('--size <bytes>', 'the largest message that it takes (option 57)')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  zpine dhcp explain ard-acc-1 --asked 67,6,3\n  zpine dhcp explain ard-acc-1 --message INFORM --size 576',
+    )
+    .action(explain);
+  dhcp
+    .command('replay')
+    .description('an exchange of the boot log, decided anew by the records as they are now; what has changed since')
+    .argument('<number>', 'as zpine boot log shows it')
+    .action(replay);
 
   const boot = program.command('boot').description('What booting clients asked, and what came of it.');
   boot
@@ -61,8 +45,9 @@ export function addBooting(program: Command): void {
       if (items.length === 0) return err('nothing was heard of booting clients yet');
       out(
         table(
-          ['last', 'times', '', 'what', 'outcome', 'device', 'mac', 'detail'],
+          ['number', 'last', 'times', '', 'what', 'outcome', 'device', 'mac', 'detail'],
           items.map((i) => [
+            String(i.id),
             `${ago(i.lastAt)} ago`,
             String(i.times),
             i.protocol,
@@ -72,7 +57,7 @@ export function addBooting(program: Command): void {
             i.mac ?? i.address ?? '',
             i.detail,
           ]),
-          new Set([1]),
+          new Set([0, 2]),
         ),
       );
     });
@@ -101,6 +86,81 @@ async function dismissAll({ prefix, quiet, yes, reason }: DismissOptions, comman
     return;
   const done = await send(true);
   out(done.count === 1 ? 'one stranger is off the list' : `${done.count} strangers are off the list`);
+}
+
+type Told = Pick<
+  ReplyOf<'device.dhcp'>,
+  'prefix' | 'address' | 'addressFrom' | 'silent' | 'noFile' | 'nextServer' | 'file' | 'options' | 'untold'
+>;
+
+const messageTypes = ['DISCOVER', 'REQUEST', 'INFORM'] as const;
+
+interface ExplainOptions {
+  relay?: string;
+  message: string;
+  asked?: string;
+  class?: string;
+  userClass?: string;
+  circuit?: string;
+  size?: string;
+}
+
+async function explain(ref: string, options: ExplainOptions, command: Command): Promise<void> {
+  const message = messageTypes.find((type) => type === options.message.toUpperCase());
+  if (message === undefined) throw new UsageError(`--message takes ${messageTypes.join(', ')}, not ${options.message}`);
+  const seen = await clientOf().call('device.dhcp', { params: { ref }, query: { ...options, message } });
+  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  const behind = seen.relay === null ? 'on the wire of the service' : `behind relay ${seen.relay}`;
+  const rows: [string, string][] = [
+    [seen.device, seen.client ?? 'no box'],
+    ['boots', `${behind}${seen.prefix ? `, in ${seen.prefix}` : ''}`],
+  ];
+  told(seen, rows);
+}
+
+function told(seen: Told, rows: [string, string][]): void {
+  if (seen.address) rows.push(['address', `${seen.address}   ${seen.addressFrom ?? ''}`]);
+  if (seen.silent) rows.push(['no answer', seen.silent]);
+  else if (seen.noFile) rows.push(['no file', seen.noFile]);
+  else if (seen.file !== null) rows.push(['file', `${seen.file} at ${seen.nextServer ?? ''}`]);
+  out(pairs(rows));
+  if (seen.options.length > 0) {
+    out('');
+    out(
+      table(
+        ['code', 'option', 'value', 'bytes', 'from'],
+        seen.options.map((o) => [
+          String(o.code),
+          o.name,
+          o.value,
+          o.bytes.length > 36 ? `${o.bytes.slice(0, 35)}…` : o.bytes,
+          o.from,
+        ]),
+        new Set([0]),
+      ),
+    );
+  }
+  for (const { code, name, why } of seen.untold) out(`not told: ${code} ${name}, ${why}`);
+}
+
+async function replay(number: string, _options: object, command: Command): Promise<void> {
+  const seen = await clientOf().call('boot.replay', { params: { id: number } });
+  if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+  told(seen.now, [
+    ['exchange', `#${seen.id}, a ${seen.what}, ${ago(seen.at)} ago`],
+    ['then', seen.then.detail],
+    ['now', seen.now.detail],
+  ]);
+  out('');
+  if (seen.changes.length === 0) return out('it would be told the same');
+  const changed = (value: string | null) => value ?? 'nothing';
+  out(
+    table(
+      ['code', 'what changed', 'then', 'now'],
+      seen.changes.map(({ code, name, then, now }) => [String(code ?? ''), name, changed(then), changed(now)]),
+      new Set([0]),
+    ),
+  );
 }
 
 const strangerTable = (items: ReplyOf<'stranger.list'>['items']): Table =>

@@ -42,6 +42,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'edition.show': { method: 'GET', path: '/devices/{ref}/editions/{number}' },
   'edition.publish': { method: 'POST', path: '/devices/{ref}/editions/{number}/publish' },
   'device.dhcp': { method: 'GET', path: '/devices/{ref}/dhcp' },
+  'boot.replay': { method: 'GET', path: '/boot-records/{id}/replay' },
   'boot.records': { method: 'GET', path: '/boot-records' },
   'arrival.list': { method: 'GET', path: '/arrivals' },
   'arrival.show': { method: 'GET', path: '/arrivals/{id}' },

@@ -5,7 +5,7 @@ import { route, type Route } from './route.ts';
 
 /** `held`: promised until a time that is not over. `over`: given back, or not renewed; its client may have it again. `left alone`: somebody else was found there. */
 export const leaseStates = ['held', 'over', 'left alone'] as const;
-export const leaseSources = ['record', 'pool', 'quarantine'] as const;
+const leaseSources = ['record', 'pool', 'quarantine'] as const;
 
 export const leaseSchema = z.object({
   /** With its VRF behind `@` where that is not the default one. */

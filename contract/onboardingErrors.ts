@@ -113,6 +113,18 @@ export const onboardingErrors = {
 
   // Booting and arriving
   'stage-window': row(409, 'Stage not possible', (p) => `${p.device} is ${p.stage}`),
+  'dhcp-option-unknown': row(
+    400,
+    'Not an option',
+    (p) => `there is no DHCP option ${p.option}`,
+    () => 'options are said by their codes, 1 to 254, or by their names: 6, 67, ntp-servers',
+  ),
+  'boot-record-bare': row(
+    409,
+    'Not kept',
+    (p) => `of ${p.id} no packet was kept: it is no exchange of DHCP, or one that was only counted`,
+    () => 'those that were: zpine boot log',
+  ),
   'lease-none': row(
     404,
     'No lease',

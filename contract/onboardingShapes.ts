@@ -91,13 +91,27 @@ export const edition = editionHeadSchema.extend({
 });
 export type ShownEdition = z.output<typeof edition>;
 
-export const toldOptionSchema = z.object({
+const toldOptionSchema = z.object({
   code: z.int(),
   name: z.string(),
   value: z.string(),
   /** Hexadecimal. */
   bytes: z.string(),
   from: z.string(),
+});
+
+/** What a client is told, and what it is not. */
+export const toldSchema = z.object({
+  prefix: z.string().nullable(),
+  address: z.string().nullable(),
+  addressFrom: z.string().nullable(),
+  /** Why it would get no answer, or no boot file. */
+  silent: z.string().nullable(),
+  noFile: z.string().nullable(),
+  nextServer: z.string().nullable(),
+  file: z.string().nullable(),
+  options: z.array(toldOptionSchema),
+  untold: z.array(z.object({ code: z.int(), name: z.string(), why: z.string() })),
 });
 
 const diagnosisSchema = z.object({

@@ -68,7 +68,7 @@ type Scene = {
   now: number;
 };
 
-export const isOfClients = (type: MessageType): boolean =>
+const isOfClients = (type: MessageType): boolean =>
   ['DISCOVER', 'REQUEST', 'RELEASE', 'DECLINE', 'INFORM'].includes(type);
 
 /** `now`: ms since 1970. */

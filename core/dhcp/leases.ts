@@ -205,7 +205,7 @@ class Pool {
 }
 
 /** FNV-1a, 32 bit: the same word leads to the same place in every process. */
-export function hashOf(word: string): number {
+function hashOf(word: string): number {
   let hash = 0x811c9dc5;
   for (let i = 0; i < word.length; i += 1) hash = Math.imul(hash ^ word.charCodeAt(i), 0x01000193);
   return hash >>> 0;

@@ -321,6 +321,9 @@ const noSiteTypes: SiteTypes = new Map();
 
 export const codeOf = (name: OptionName): number => byName.get(name)?.code ?? 0;
 
+/** Of a name that options are registered by. */
+export const codeNamed = (name: string): number | undefined => byName.get(name)?.code;
+
 export function rowOf(code: number, siteTypes: SiteTypes = noSiteTypes): OptionRow {
   return byCode.get(code) ?? { code, name: `option-${code}`, type: siteTypes.get(code) ?? 'bytes' };
 }

@@ -162,7 +162,7 @@ const SMALLEST_MESSAGE = 576;
 const LARGEST_MESSAGE = 1500;
 
 /** The largest message that the client takes (RFC 2132, 9.10), without its headers; less than 576 is not believed. */
-export function largestOf(request: Message): number {
+function largestOf(request: Message): number {
   const bytes = request.options.get(codeOf('maximum-message-size'));
   const said = bytes?.length === 2 ? (bytes[0] ?? 0) * 256 + (bytes[1] ?? 0) : SMALLEST_MESSAGE;
   return Math.min(LARGEST_MESSAGE, Math.max(SMALLEST_MESSAGE, said)) - HEADERS;

@@ -11,6 +11,7 @@ import type { BootMemory } from '@zpine/core/dhcp/memory';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import type { Kept } from '../app/boot/leases.ts';
+import type { BootNote } from '../app/boot/records.ts';
 import type { Store } from '../store/store.ts';
 import type { Faults } from '../store/faults.ts';
 import type { Account } from './account.ts';
@@ -43,6 +44,9 @@ export interface BootParts {
   account: Account;
   faults: Faults;
 }
+
+/** A packet, with the address of the socket that it came from. */
+type Heard = { from: string; packets: NonNullable<BootNote['packets']> };
 
 export class DhcpListener {
   private readonly parts: BootParts;
@@ -101,23 +105,33 @@ export class DhcpListener {
     const { memory, clock } = this.parts;
     const source = this.ways.from(from.address);
     const now = clock.now();
-    this.carryOut(decide(memory, message.value, { source, broadcast }, now), message.value, from.address, now);
+    const decision = decide(memory, message.value, { source, broadcast }, now);
+    const { out } = decision;
+    const packets = { request: Uint8Array.from(bytes), reply: out?.bytes, source, broadcast };
+    this.carryOut(decision, message.value, { from: from.address, packets }, now);
   }
 
-  private carryOut(decision: Decision, message: Message, source: string, now: number): void {
+  private carryOut(decision: Decision, message: Message, heard: Heard, now: number): void {
     const { outcome, detail, client, link, device, stranger, refusedRelay, arrival = [] } = decision;
     const { account, memory } = this.parts;
     // Counted from this moment on: a flood lists no more of them while the first are being written down.
     if (link && stranger && !memory.strangers.has(client.word))
       memory.strangers.put(client.word, { prefix: link.id, settled: false });
     if (link && refusedRelay) account.relay(link, refusedRelay.relay, refusedRelay.source);
-    if (outcome === 'counted') return this.counted.note(source, detail);
+    if (outcome === 'counted') return this.counted.note(heard.from, detail);
     const told = (said = detail, how: 'answered' | 'refused' | 'dropped' | 'broken' = outcome): void => {
       if (link && stranger) account.stranger({ client, link, ...stranger });
       if (device && device.windowUntil !== null) account.arrival(device.id, arrival);
       const type = typeOfMessage(message);
       const what = type.ok ? type.value : 'message';
-      const note = { protocol: 'dhcp' as const, what, outcome: how, mac: client.mac, detail: said };
+      const note = {
+        protocol: 'dhcp' as const,
+        what,
+        outcome: how,
+        mac: client.mac,
+        detail: said,
+        packets: heard.packets,
+      };
       account.note({ ...note, address: decision.address, device: device?.id }, now);
     };
     this.giveBack(decision, now);

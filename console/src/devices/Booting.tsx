@@ -49,6 +49,10 @@ export function Booting({ device }: { device: string }) {
         pagination={false}
         dataSource={log.data?.items ?? []}
         locale={{ emptyText: 'Nothing was heard of it yet' }}
+        expandable={{
+          expandedRowRender: (r) => <Replay id={r.id} />,
+          rowExpandable: (r) => r.protocol === 'dhcp' && r.what !== 'packet',
+        }}
         columns={[
           { title: 'Last', render: (_, r) => <Ago at={r.lastAt} suffix=" ago" /> },
           { title: 'Times', dataIndex: 'times', align: 'right' },
@@ -103,6 +107,46 @@ function Summary({ told }: { told: Told }) {
           )}
         </dd>
       </dl>
+    </div>
+  );
+}
+
+/** What the same packet would be answered now, beside what it was. */
+function Replay({ id }: { id: number }) {
+  const seen = useQuery({
+    queryKey: keys.worked('replay', String(id)),
+    queryFn: () => client.call('boot.replay', { params: { id: String(id) } }),
+  });
+  if (seen.isError) return <p className="hint">{problemOf(seen.error).detail}</p>;
+  if (!seen.data) return null;
+  const { changes, now } = seen.data;
+  return (
+    <div>
+      <p className="hint">
+        Asked again now: {now.detail}
+        {changes.length === 0 && '. It would be told the same.'}
+      </p>
+      {changes.length > 0 && (
+        <table className="plain-table">
+          <thead>
+            <tr>
+              {['Code', 'What changed', 'Then', 'Now'].map((head) => (
+                <th key={head}>{head}</th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {changes.map(({ code, name, then, now: after }) => (
+              <tr key={`${code ?? ''} ${name}`}>
+                <td>{code}</td>
+                <td>{name}</td>
+                <td className="mono">{then ?? <span className="second">nothing</span>}</td>
+                <td className="mono">{after ?? <span className="second">nothing</span>}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
     </div>
   );
 }

@@ -1,5 +1,5 @@
 /** What answers the calls of this area. */
-import { explainDhcp } from '../boot/explain.ts';
+import { explainDhcp, replayDhcp } from '../boot/explain.ts';
 import { listBootRecords } from '../boot/records.ts';
 import { mustFind } from '../records/refs.ts';
 import { listArrivals, presentArrivals, retryArrival, showArrival } from './list.ts';
@@ -9,6 +9,7 @@ import { refOf, onlyOne, type VerbHandlers } from '../handler.ts';
 
 export const arrivalsHandlers = {
   'device.dhcp': (tx, call) => explainDhcp(tx, refOf(call), call.query),
+  'boot.replay': (tx, { params }) => replayDhcp(tx, params.id ?? ''),
   'boot.records': (tx, { query }) => listBootRecords(tx, query),
   'arrival.list': (tx, { query }) => listArrivals(tx, query),
   'arrival.show': (tx, { params }) => showArrival(tx, params.id ?? ''),

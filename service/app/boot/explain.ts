@@ -1,7 +1,18 @@
 /** What a device would be told if it booted now: the same decision as for a packet, with nothing taken or written. */
-import { decide } from '@zpine/core/dhcp/decide';
-import { codeOf, messageTypes, usuallyAsked } from '@zpine/core/dhcp/options';
-import type { Message } from '@zpine/core/dhcp/message';
+import { decide, type Decision } from '@zpine/core/dhcp/decide';
+import { ipv4Bytes } from '@zpine/core/dhcp/ipv4';
+import {
+  codeNamed,
+  codeOf,
+  decodeOption,
+  messageTypes,
+  optionName,
+  showOption,
+  usuallyAsked,
+} from '@zpine/core/dhcp/options';
+import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
+import { mustParse } from '@zpine/core/fault';
+import { Refusal } from '@zpine/contract/errors';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
@@ -12,6 +23,7 @@ import { dialectOf } from '../fleet/dialects.ts';
 import { memoryFor } from './gather.ts';
 
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
+const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
 
 /** What a DISCOVER of a box shows; its serial where nothing else tells whose it is. */
 export type Shown = { serial: string; mac: string | null };
@@ -22,9 +34,9 @@ export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorC
     [codeOf('message-type'), Uint8Array.of(messageTypes.indexOf('DISCOVER'))],
     [codeOf('parameter-request-list'), Uint8Array.from(usuallyAsked)],
   ]);
-  if (vendorClass) options.set(codeOf('vendor-class'), new TextEncoder().encode(vendorClass));
+  if (vendorClass) options.set(codeOf('vendor-class'), utf8(vendorClass));
   // RFC 2132, 9.14: type 0 is a name and not a hardware address.
-  if (mac === null) options.set(codeOf('client-identifier'), Uint8Array.of(0, ...new TextEncoder().encode(serial)));
+  if (mac === null) options.set(codeOf('client-identifier'), Uint8Array.of(0, ...utf8(serial)));
   return {
     op: 'request',
     hardwareType: 1,
@@ -43,45 +55,100 @@ export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorC
   };
 }
 
+type Query = QueryOf<'device.dhcp'>;
 type Explained = ReplyOf<'device.dhcp'>;
 
-export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dhcp'>): Promise<Explained> {
+export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Explained> {
   const device = await mustFind(tx, 'device', ref);
   const [box] = await find(tx, 'box', { device_id: device.id });
   const relay = query.relay ?? (await usualRelayOf(tx, device));
-  const out: Explained = {
-    device: device.key,
-    client: box ? [box.serial, box.mac].filter(Boolean).join(', MAC ') : null,
-    relay,
-    prefix: null,
+  const source = relay ?? tx.place.address;
+  const vendorClass = query.class ?? (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
+  const message = discoverOf(box ?? { serial: '-', mac: null }, relay, vendorClass);
+  asAsked(message, query);
+  if (query.message === 'REQUEST' || query.message === 'INFORM') await asHolder(tx, message, source, relay === null);
+  const decision = decide(
+    await memoryFor(tx, message, source),
+    message,
+    { source, broadcast: relay === null },
+    (await tx.now()).ms,
+  );
+  const seen = { ...explained(decision), device: device.key, relay, client: box ? clientWords(box) : null };
+  const none = {
     address: null,
     addressFrom: null,
-    silent: null,
     noFile: null,
     nextServer: null,
     file: null,
     options: [],
     untold: [],
   };
-  const source = relay ?? tx.place.address;
-  // By the dialect's class; on the service's own wire as a broadcast, behind a relay as the relay hands it on.
-  const vendorClass = (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
-  const message = discoverOf(box ?? { serial: '-', mac: null }, relay, vendorClass);
-  const look = await memoryFor(tx, message, source);
-  const decision = decide(look, message, { source, broadcast: relay === null }, (await tx.now()).ms);
-  if (!box)
-    return {
-      ...out,
-      prefix: decision.link?.key ?? null,
-      silent: 'it has no box: whoever boots there is taken for a stranger',
-    };
-  const { link, reply, told, noFile = null, detail } = decision;
-  const seen = { ...out, prefix: link?.key ?? null };
-  if (!reply || !told) return { ...seen, silent: detail };
+  if (!box) return { ...seen, ...none, silent: 'it has no box: whoever boots there is taken for a stranger' };
   // Somebody else's hardware address leads to somebody else.
-  if (decision.device?.id !== device.id) return { ...seen, silent: `it is not taken for ${device.key}: ${detail}` };
+  if (decision.reply && decision.device?.id !== device.id)
+    return { ...seen, ...none, silent: `it is not taken for ${device.key}: ${decision.detail}` };
+  return seen;
+}
+
+const clientWords = ({ serial, mac }: Stored<'box'>): string => [serial, mac].filter(Boolean).join(', MAC ');
+
+/** What the query says of the packet, put into it. */
+function asAsked(message: Message, { asked, userClass, circuit, size, message: type }: Query): void {
+  const put = (name: Parameters<typeof codeOf>[0], bytes: Uint8Array) => message.options.set(codeOf(name), bytes);
+  if (type !== undefined) put('message-type', Uint8Array.of(messageTypes.indexOf(type)));
+  if (asked !== undefined) put('parameter-request-list', Uint8Array.from(codesOf(asked)));
+  if (userClass !== undefined) put('user-class', utf8(userClass));
+  if (size !== undefined) put('maximum-message-size', Uint8Array.of(size >> 8, size & 255));
+  if (circuit !== undefined) {
+    const bytes = utf8(circuit);
+    put('relay-agent-information', Uint8Array.of(1, bytes.length, ...bytes));
+  }
+}
+
+/** `6, 67, ntp-servers` */
+function codesOf(text: string): number[] {
+  return text.split(',').map((part) => {
+    const word = part.trim();
+    const code = /^\d{1,3}$/.test(word) ? Number(word) : codeNamed(word);
+    if (code === undefined || code < 1 || code > 254)
+      throw Refusal.at(['asked'], 'dhcp-option-unknown', { option: word });
+    return code;
+  });
+}
+
+/** A client that has an address asks for that one: what it would be offered stands for it. */
+async function asHolder(tx: Tx, message: Message, source: string, broadcast: boolean): Promise<void> {
+  const discover = { ...message, options: new Map(message.options) };
+  discover.options.set(codeOf('message-type'), Uint8Array.of(messageTypes.indexOf('DISCOVER')));
+  const offered = decide(await memoryFor(tx, discover, source), discover, { source, broadcast }, (await tx.now()).ms);
+  const address = offered.told?.address;
+  if (address === undefined) return;
+  const type = typeOfMessage(message);
+  if (type.ok && type.value === 'INFORM') message.clientAddress = address;
+  else message.options.set(codeOf('requested-address'), ipv4Bytes(address) ?? new Uint8Array());
+}
+
+/** A decision, for people. */
+function explained({
+  link,
+  reply,
+  told,
+  noFile = null,
+  detail,
+}: Decision): Omit<Explained, 'device' | 'client' | 'relay'> {
+  const nothing = {
+    address: null,
+    addressFrom: null,
+    noFile: null,
+    nextServer: null,
+    file: null,
+    options: [],
+    untold: [],
+  };
+  if (!reply || !told) return { ...nothing, prefix: link?.key ?? null, silent: detail };
   return {
-    ...seen,
+    prefix: link?.key ?? null,
+    silent: null,
     address: told.address,
     addressFrom: told.addressFrom,
     noFile,
@@ -92,6 +159,73 @@ export async function explainDhcp(tx: Tx, ref: string, query: QueryOf<'device.dh
       .sort((a, b) => a.code - b.code),
     untold: [...reply.untold],
   };
+}
+
+/** An exchange that was kept, decided anew by the records as they are now, beside what was answered then. */
+export async function replayDhcp(tx: Tx, id: string): Promise<ReplyOf<'boot.replay'>> {
+  const row = /^[1-9][0-9]{0,15}$/.test(id)
+    ? await tx.one<KeptRow>(
+        'SELECT id, last_at, what, detail, request, reply, source, broadcast FROM boot_record WHERE id = ?',
+        [Number(id)],
+      )
+    : undefined;
+  if (!row) throw new Refusal('not-found', { kind: 'boot record', ref: id });
+  if (!row.request || row.source === null) throw new Refusal('boot-record-bare', { id });
+  const message = mustParse(decodeMessage(row.request));
+  const look = await memoryFor(tx, message, row.source);
+  const now = decide(look, message, { source: row.source, broadcast: Boolean(row.broadcast) }, (await tx.now()).ms);
+  const then = row.reply ? decodeMessage(row.reply) : undefined;
+  const seen = explained(now);
+  return {
+    id: Number(row.id),
+    at: row.last_at.toISOString(),
+    what: row.what,
+    then: { detail: row.detail },
+    now: { ...seen, detail: now.detail },
+    changes: changesBetween(then?.ok ? then.value : undefined, now.reply?.message),
+  };
+}
+
+interface KeptRow {
+  id: number;
+  last_at: Date;
+  what: string;
+  detail: string;
+  request: Buffer | null;
+  reply: Buffer | null;
+  source: string | null;
+  broadcast: number;
+}
+
+type Changes = ReplyOf<'boot.replay'>['changes'];
+
+const FIELDS = ['yourAddress', 'serverAddress', 'file'] as const;
+const fieldNames = { yourAddress: 'address', serverAddress: 'next server', file: 'file' };
+
+/** What of the answer is another one now; options by their codes. */
+function changesBetween(then: Message | undefined, now: Message | undefined): Changes {
+  const out: Changes = [];
+  const shownField = (of: Message | undefined, field: (typeof FIELDS)[number]) => {
+    const value = of?.[field];
+    return value === undefined || value === '' || value === '0.0.0.0' ? null : value;
+  };
+  for (const field of FIELDS) {
+    const [before, after] = [shownField(then, field), shownField(now, field)];
+    if (before !== after) out.push({ code: null, name: fieldNames[field], then: before, now: after });
+  }
+  const codes = new Set([...(then?.options.keys() ?? []), ...(now?.options.keys() ?? [])]);
+  for (const code of [...codes].sort((a, b) => a - b)) {
+    const [before, after] = [then, now]
+      .map((of) => of?.options.get(code))
+      .map((bytes) => bytes && shownBytes(code, bytes));
+    if (before !== after) out.push({ code, name: optionName(code), then: before ?? null, now: after ?? null });
+  }
+  return out;
+}
+
+function shownBytes(code: number, bytes: Uint8Array): string {
+  const value = decodeOption(code, bytes);
+  return value.ok ? showOption(code, value.value) : hex(bytes);
 }
 
 /** The gateway of the prefix that a device is managed in: there most devices boot. */

@@ -165,7 +165,7 @@ export async function siteKeys(tx: Tx): Promise<Map<number, string>> {
 }
 
 /** A lease as it stands on disk. */
-export function heldOf(row: LeaseRow): Held {
+function heldOf(row: LeaseRow): Held {
   const expires = row.expires_at.getTime();
   return {
     vrf: Number(row.vrf_id),

@@ -17,6 +17,8 @@ export interface BootNote {
   address?: string | undefined;
   device?: number | undefined;
   detail: string;
+  /** Of DHCP: the packets themselves, and how they came. */
+  packets?: { request: Uint8Array; reply: Uint8Array | undefined; source: string; broadcast: boolean };
 }
 
 /** Repetitions within this time are counted, not written again: a client that cannot boot asks for ever. */
@@ -40,6 +42,19 @@ const columnsOf = ({ protocol, what, outcome, mac, address, device, detail }: Bo
   detail: visible(detail).slice(0, 500),
 });
 
+const LARGEST = 1500;
+
+/** What is larger than a packet of Ethernet is not kept: nobody boots by it. */
+const packetColumns = (packets: BootNote['packets']) => {
+  const kept = packets && packets.request.length <= LARGEST ? packets : undefined;
+  return {
+    request: kept ? Buffer.from(kept.request) : null,
+    reply: kept?.reply ? Buffer.from(kept.reply) : null,
+    source: kept?.source ?? null,
+    broadcast: kept?.broadcast ? 1 : 0,
+  };
+};
+
 /** `times`: how often it happened, where it was counted before. */
 export async function saveBootRecord(tx: Tx, note: BootNote, times = 1): Promise<void> {
   const { ms } = await tx.now();
@@ -49,15 +64,22 @@ export async function saveBootRecord(tx: Tx, note: BootNote, times = 1): Promise
 /** Many at once, in three statements at most. */
 export async function saveBootRecords(tx: Tx, notes: readonly TimedNote[]): Promise<void> {
   if (notes.length === 0) return;
-  const rows = new Map<string, ReturnType<typeof columnsOf> & { at: Instant; last_at: Instant; times: number }>();
-  for (const { at, lastAt, times, ...note } of notes) {
+  type Written = ReturnType<typeof columnsOf> & ReturnType<typeof packetColumns>;
+  const rows = new Map<string, Written & { at: Instant; last_at: Instant; times: number }>();
+  for (const { at, lastAt, times, packets, ...note } of notes) {
     const columns = columnsOf(note);
     const same = createHash('md5')
       .update(JSON.stringify(Object.values(columns)))
       .digest('hex');
     const before = rows.get(same);
     const last_at = new Instant(Math.max(lastAt, before?.last_at.ms ?? 0));
-    rows.set(same, { ...columns, at: before?.at ?? new Instant(at), last_at, times: times + (before?.times ?? 0) });
+    rows.set(same, {
+      ...columns,
+      ...packetColumns(packets),
+      at: before?.at ?? new Instant(at),
+      last_at,
+      times: times + (before?.times ?? 0),
+    });
   }
   const standing = await tx.select<{ id: number; same_as: string }>(
     `SELECT MAX(id) AS id, same_as FROM boot_record WHERE same_as IN (?) AND last_at > ? - INTERVAL ? SECOND GROUP BY same_as`,

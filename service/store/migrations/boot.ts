@@ -9,4 +9,9 @@ export const bootSteps: Step[] = [
   // Whether the last write of it was taken: one that came too late leaves what another had written.
   column('lease', 'won', 'tinyint(1) NOT NULL DEFAULT 1'),
   { name: 'leases-by-change', sql: 'ALTER TABLE lease ADD KEY IF NOT EXISTS ix_lease_changed (changed_at)' },
+  // What was asked and what was answered, so that it can be asked again.
+  column('boot_record', 'request', 'varbinary(1500)'),
+  column('boot_record', 'reply', 'varbinary(1500)'),
+  column('boot_record', 'source', 'varchar(45)'),
+  column('boot_record', 'broadcast', 'tinyint(1) NOT NULL DEFAULT 0'),
 ];
