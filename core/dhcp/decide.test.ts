@@ -82,6 +82,7 @@ const held = (address: string, more: Partial<Held> = {}): Held => ({
   device: 7,
   expires: NOW + 60_000,
   acknowledged: true,
+  heard: NOW - 5000,
   kept: NOW + 60_000,
   ...more,
 });
@@ -449,6 +450,46 @@ describe('a decision about a booting client', () => {
     expect(decided(packet('REQUEST', { address: '10.77.16.201' }), over).out).to.equal(undefined);
   });
 
+  describe('of a relay that asks who has a lease (RFC 4388)', () => {
+    const table = leased(
+      held('10.77.16.201', { mac: MAC }),
+      held('10.77.16.202', { mac: MAC, heard: NOW - 9000 }),
+      held('10.77.16.203', { word: 'over', device: null, expires: NOW - 1 }),
+    );
+    const query = (asked: Asked, source = RELAY) => {
+      const decision = decided(packet('LEASEQUERY', { mac: '', ...asked }), { leases: table }, source);
+      const reply = decision.out && decodeMessage(decision.out.bytes);
+      const message = reply?.ok ? reply.value : undefined;
+      const type = message && typeOfMessage(message);
+      const hex = (code: number) => Buffer.from(message?.options.get(code) ?? []).toString('hex');
+      return { decision, message, type: type?.ok ? type.value : undefined, hex };
+    };
+    it('tells by address how long it is leased, to whom, and when that was heard of last', () => {
+      const { message, type, hex, decision } = query({ address: '10.77.16.201' });
+      expect(type).to.equal('LEASEACTIVE');
+      expect([message?.hardwareAddress, message?.clientAddress]).to.deep.equal([MAC, '10.77.16.201']);
+      // 60 s are left; heard 5 s ago.
+      expect([hex(51), hex(91), hex(92)]).to.deep.equal(['0000003c', '00000005', '']);
+      expect(decision.out?.destination).to.deep.equal({ to: 'relay', address: RELAY, port: 67 });
+    });
+    it('tells by hardware address the newest, with all others', () => {
+      const { message, type, hex } = query({ mac: MAC });
+      expect([type, message?.clientAddress]).to.deep.equal(['LEASEACTIVE', '10.77.16.201']);
+      expect(hex(92)).to.equal('0a4d10c9' + '0a4d10ca');
+    });
+    it('keeps apart what is leased to nobody, and what is not known here', () => {
+      expect(query({ address: '10.77.16.203' }).type).to.equal('LEASEUNASSIGNED');
+      expect(query({ address: '10.99.1.1' }).type).to.equal('LEASEUNKNOWN');
+      expect(query({ mac: '02:00:5e:77:00:99' }).type).to.equal('LEASEUNKNOWN');
+      expect(query({ serial: 'nobody' }).type).to.equal('LEASEUNKNOWN');
+    });
+    it('answers nothing to who asks for two things, is no relay, or none that is declared', () => {
+      expect(query({ mac: MAC, address: '10.77.16.201' }).decision.out).to.equal(undefined);
+      expect(query({ relay: '0.0.0.0', address: '10.77.16.201' }, '10.77.16.201').decision.out).to.equal(undefined);
+      expect(query({ relay: '10.77.16.9', address: '10.77.16.201' }, '10.77.16.9').decision.out).to.equal(undefined);
+    });
+  });
+
   it('never throws, promises nothing without an answer, and answers nobody twice differently', () => {
     const types = fc.constantFrom<(MessageType | undefined)[]>(
       undefined,
@@ -459,6 +500,7 @@ describe('a decision about a booting client', () => {
       'INFORM',
       'OFFER',
       'NAK',
+      'LEASEQUERY',
     );
     const address = fc.constantFrom(
       '10.77.16.21',

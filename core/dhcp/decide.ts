@@ -7,6 +7,7 @@ import { clientOf, type Client } from './client.ts';
 import { fixedOffer, pooledOffer } from './addresses.ts';
 import { identify, type Who } from './identify.ts';
 import { ipv4Number, ipv4Text } from './ipv4.ts';
+import { answerQuery } from './leaseQuery.ts';
 import { holds, type Link } from './link.ts';
 import type { LeaseSource } from './leases.ts';
 import type { BootDevice, LeaseOffer, Look } from './look.ts';
@@ -79,10 +80,21 @@ export function decide(look: Look, message: Message, heard: Heard, now: number):
   const { link } = place;
   if (place.fault || !link || !type.ok)
     return { client, link, ...(place.fault ?? { outcome: 'dropped', detail: 'it has no message type (option 53)' }) };
+  if (type.value === 'LEASEQUERY' && client.relay !== null)
+    return { client, link, ...asksForLease(look, message, client, link, now) };
   if (!isOfClients(type.value))
     return { client, link, outcome: 'dropped', detail: `a ${type.value} is no question of a booting client` };
   const onWire = client.relay === null && (heard.broadcast || message.clientAddress === '0.0.0.0');
   return { client, link, ...inPlace({ look, message, type: type.value, client, link, onWire, now }) };
+}
+
+/** RFC 4388: answered to declared relays, as only these come so far. */
+function asksForLease(look: Look, message: Message, client: Client, link: Link, now: number): Answer {
+  const { detail, bytes } = answerQuery(look, message, client, link, now);
+  if (!bytes) return { outcome: 'dropped', detail };
+  if (!bytes.ok) return { outcome: 'broken', detail: brokenWords(bytes.fault) };
+  const destination: Destination = { to: 'relay', address: message.relayAddress, port: 67 };
+  return { outcome: 'answered', detail, out: { bytes: bytes.value, destination, vrf: link.vrfName } };
 }
 
 type WithDevice = Answer & Pick<Decision, 'device'>;

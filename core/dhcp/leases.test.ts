@@ -39,6 +39,7 @@ const row = (address: number, word: string, expires: number, acknowledged: boole
   device: null,
   expires,
   acknowledged,
+  heard: 0,
   kept: 0,
 });
 

@@ -17,6 +17,8 @@ export type Held = {
   mac: string;
   device: number | null;
   expires: number;
+  /** When its client was heard of last. */
+  heard: number;
   /** False for an offer. */
   acknowledged: boolean;
   /** Until when it stands in the database; 0 where it does not. */
@@ -37,6 +39,7 @@ export class LeaseTable {
   private readonly byAddress = new Map<number, Held>();
   private readonly byWord = new Map<string, Set<Held>>();
   private readonly byDevice = new Map<number, Set<Held>>();
+  private readonly byMac = new Map<string, Set<Held>>();
   private readonly pools = new Map<string, Pool>();
 
   get size(): number {
@@ -60,12 +63,17 @@ export class LeaseTable {
     return [...(this.byWord.get(word) ?? [])];
   }
 
+  ofMac(mac: string): readonly Held[] {
+    return [...(this.byMac.get(mac) ?? [])];
+  }
+
   /** Takes the place of what was held at the address. */
   put(held: Held): void {
     const key = keyOf(held.vrf, held.address);
     this.forget(key);
     this.byAddress.set(key, held);
     if (held.word !== '') into(this.byWord, held.word, held);
+    if (held.mac !== '') into(this.byMac, held.mac, held);
     if (held.device !== null) into(this.byDevice, held.device, held);
     for (const pool of this.pools.values()) pool.taken(held);
   }
@@ -80,6 +88,7 @@ export class LeaseTable {
     if (!held) return undefined;
     this.byAddress.delete(key);
     outOf(this.byWord, held.word, held);
+    outOf(this.byMac, held.mac, held);
     if (held.device !== null) outOf(this.byDevice, held.device, held);
     return held;
   }

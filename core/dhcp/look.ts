@@ -22,7 +22,7 @@ export type Look = {
   ownerOf: (mac: string) => MacOwner | undefined;
   /** A device that is in the records. */
   device: (id: number) => BootDevice | undefined;
-  leases: Pick<LeaseTable, 'at' | 'own' | 'choose'>;
+  leases: Pick<LeaseTable, 'at' | 'own' | 'choose' | 'ofMac' | 'ofWord'>;
   /** Whether a client that is nobody's can be put on the list of its prefix, or is on it. */
   mayBeListed: (link: Link, client: Client) => boolean;
   /** Serials that a client tells otherwise than as its whole identifier, as its boot profile says. */

@@ -166,7 +166,7 @@ export class DhcpListener {
     if (!given) return;
     const address = ipv4Number(given.address) ?? 0;
     const { vrf, prefix } = given;
-    const about = { vrf, prefix, address, acknowledged: false, mac: client.mac };
+    const about = { vrf, prefix, address, acknowledged: false, mac: client.mac, heard: now };
     const { ledger } = this.parts;
     if (given.verb === 'declined')
       return ledger.keep({ ...about, source: 'declined', word: '', device: null, expires: now + DECLINED_MS });
@@ -200,6 +200,7 @@ function rowOf({ offer, lease, client, device }: Decision, now: number): Kept | 
     device: device?.id ?? null,
     expires: now + lease.seconds * 1000,
     acknowledged: lease.acknowledged,
+    heard: now,
   };
 }
 

@@ -177,6 +177,7 @@ function heldOf(row: LeaseRow): Held {
     device: row.device_id === null ? null : Number(row.device_id),
     expires,
     acknowledged: Boolean(row.acknowledged),
+    heard: row.changed_at.getTime(),
     kept: row.acknowledged ? expires : 0,
   };
 }

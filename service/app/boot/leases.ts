@@ -18,6 +18,7 @@ export const leases = table('lease', {
   started_at: time,
   expires_at: time,
   acknowledged: number,
+  changed_at: time,
 });
 export type LeaseRow = RowOf<typeof leases>;
 
