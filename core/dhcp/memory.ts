@@ -116,9 +116,9 @@ export class BootMemory implements Look {
 
   /** Takes the place of what was known of the device. */
   put(fact: BootFact): void {
-    this.drop(fact.id);
-    this.devices.set(fact.id, fact);
     const named = { id: fact.id, key: fact.key };
+    this.drop(named.id);
+    this.devices.set(named.id, fact);
     for (const { id, serial, mac } of fact.boxes) {
       this.dropSpare(id);
       this.enter({ id, serial, mac, device: named });

@@ -3,9 +3,11 @@ import { parseArgs } from 'node:util';
 import { databaseEnv, throwawayMariadb } from '../../ops/stack.ts';
 import { attacked } from '../attacked.ts';
 import { fuzz } from './campaign.ts';
+import { packetFuzz, specimensIn } from './packets.ts';
 
-const usage = `./run fuzz [--seconds N] [--seed N] [--at-a-time N]
+const usage = `./run fuzz [--packets N] [--seconds N] [--seed N] [--at-a-time N]
   sends made-up requests to a service of its own, with the demo in it, and says what was wrong with the answers
+  --packets N     not requests, but so many damaged packets of DHCP and TFTP, for those who read them
   --seconds N     how long (60)
   --seed N        the same number makes the same requests (1)
   --at-a-time N   how many at a time (4)`;
@@ -13,9 +15,18 @@ const usage = `./run fuzz [--seconds N] [--seed N] [--at-a-time N]
 /** What is promised: whoever boots or asks beside all this waits no longer. */
 const MOST_MS = 1000;
 
+function packets(count: number, seed: number): boolean {
+  const { findings, read, slowestMs } = packetFuzz(specimensIn('test/corpus/packets'), { count, seed });
+  process.stdout.write(`packets      ${count}, ${read} of them read; the slowest took ${slowestMs.toFixed(1)} ms\n`);
+  for (const { name, hex, what } of findings) process.stdout.write(`\n${name}: ${what}\n  ${hex}\n`);
+  process.stdout.write(`\n${findings.length} findings\n`);
+  return findings.length === 0;
+}
+
 async function main(): Promise<boolean> {
   const { values } = parseArgs({
     options: {
+      packets: { type: 'string', default: '' },
       seconds: { type: 'string', default: '60' },
       seed: { type: 'string', default: '1' },
       'at-a-time': { type: 'string', default: '4' },
@@ -27,6 +38,7 @@ async function main(): Promise<boolean> {
       throw new Error(`--${name} "${values[name]}" is no number from 1 to ${most}`);
     return value;
   };
+  if (values.packets !== '') return packets(whole('packets', 10 ** 9), whole('seed', 2 ** 31));
   const how = { seconds: whole('seconds', 86_400), seed: whole('seed', 2 ** 31), atATime: whole('at-a-time', 64) };
   const database = await throwawayMariadb(['zpine_fuzz']);
   try {

@@ -4,7 +4,6 @@ import type { Held } from '@zpine/core/dhcp/leases';
 import { linkOf, type Link } from '@zpine/core/dhcp/link';
 import { offeredOptions } from '@zpine/core/dhcp/options';
 import { grouped } from '@zpine/core/lists/grouped';
-import type { SettingValue } from '@zpine/core/settings/layers';
 import type { Stored } from '@zpine/contract/kinds';
 import { allOf, find, keysOf } from '../../store/records.ts';
 import { ipText, valueOf } from '../../store/spans.ts';
@@ -133,7 +132,7 @@ export async function bootSettings(tx: Tx): Promise<SaidSetting[]> {
   }
   return catalogue.map(({ id, name, defaultValue }) => ({
     name,
-    usual: defaultValue as SettingValue,
+    usual: defaultValue,
     said: said.get(id) ?? new Map(),
   }));
 }
