@@ -224,7 +224,7 @@ function addStrangers(program: Command): void {
           `${s.packets} packets, the last ${ago(s.lastAt)} ago${s.address ? `, quarantined at ${s.address}` : ''}`,
         ]);
         if (s.conflict) rows.push(['conflict', s.conflict]);
-        if (s.box) rows.push(['box', `${s.box}, in stock`]);
+        if (s.box) rows.push(['box', s.boxOf === null ? `${s.box}, fitted nowhere` : `${s.box}, of ${s.boxOf}`]);
         for (const c of s.candidates)
           rows.push(['could be', `${c.device}: ${c.why}\nzpine stranger recognise ${s.id} ${c.device}`]);
         if (s.settledAt) rows.push(['settled', s.device ? `as ${s.device}` : (s.settledAs ?? '')]);

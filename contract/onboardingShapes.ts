@@ -162,8 +162,9 @@ export const strangerSchema = z.object({
   packets: z.int(),
   /** What contradicts itself, where it is known in part. */
   conflict: z.string().nullable(),
-  /** A box of the stock that it is. */
+  /** A box of the records that it is, and the device that this is fitted to. */
   box: z.string().nullable(),
+  boxOf: z.string().nullable(),
   /** Devices that it could be, the likeliest first. */
   candidates: z.array(z.object({ device: z.string(), why: z.string() })),
   settledAt: time.nullable(),

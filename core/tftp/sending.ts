@@ -13,8 +13,11 @@ interface SendingOptions {
 
 const standard: SendingOptions = { blockSize: 512, windowSize: 1, timeoutSeconds: 2 };
 
-/** A datagram with 1468 bytes of data fits into an Ethernet frame; clients that want more get this. */
-const LARGEST_BLOCK = 65464;
+/** A datagram with 1468 bytes of data fits into an Ethernet frame; clients that want more get this: boot loaders put no fragments together. */
+const LARGEST_BLOCK = 1468;
+/** What is allowed to ask for (RFC 2348, RFC 7440). */
+const MOST_BLOCK = 65464;
+const MOST_WINDOW = 65535;
 const LARGEST_WINDOW = 64;
 const TRIES = 5;
 /** Who asks for more seconds between two tries keeps a place that others need: the option is not taken (RFC 2349 leaves that open). */
@@ -42,17 +45,18 @@ export interface Step {
   ended?: { ok: true } | { ok: false; why: 'client-error' | 'no-answer' | 'protocol'; detail: string };
 }
 
-const number = (text: string | undefined, least: number, most: number): number | undefined => {
+/** What is beyond what is allowed is no value; what is more than we give becomes that. */
+const number = (text: string | undefined, least: number, most: number, allowed = most): number | undefined => {
   if (text === undefined || !/^[0-9]{1,10}$/.test(text)) return undefined;
   const value = Number(text);
-  return value >= least ? Math.min(value, most) : undefined;
+  return value >= least && value <= allowed ? Math.min(value, most) : undefined;
 };
 
 /** Begins with a read request. Options that we do not know, or whose value is not possible, are left out (RFC 2347). */
 export function begin(request: { mode: TransferMode; options: Record<string, string> }, content: Uint8Array): Step {
   const file = request.mode === 'netascii' ? toNetascii(content) : content;
-  const blockSize = number(request.options.blksize, 8, LARGEST_BLOCK);
-  const windowSize = number(request.options.windowsize, 1, LARGEST_WINDOW);
+  const blockSize = number(request.options.blksize, 8, LARGEST_BLOCK, MOST_BLOCK);
+  const windowSize = number(request.options.windowsize, 1, LARGEST_WINDOW, MOST_WINDOW);
   const timeout = number(request.options.timeout, 1, LONGEST_TIMEOUT);
   const agreed: Record<string, string> = {};
   if (blockSize !== undefined) agreed.blksize = String(blockSize);

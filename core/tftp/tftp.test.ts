@@ -158,10 +158,10 @@ describe('a file on its way', () => {
 
   it('agrees on options that it knows, within bounds, and leaves out the rest', () => {
     const { state } = begin(
-      { mode: 'octet', options: { blksize: '99999', tsize: '0', timeout: '3', windowsize: '500', shoesize: '42' } },
+      { mode: 'octet', options: { blksize: '9000', tsize: '0', timeout: '3', windowsize: '500', shoesize: '42' } },
       fileOf(1000),
     );
-    expect(state.agreed).to.deep.equal({ blksize: '65464', timeout: '3', tsize: '1000', windowsize: '64' });
+    expect(state.agreed).to.deep.equal({ blksize: '1468', timeout: '3', tsize: '1000', windowsize: '64' });
     expect(
       begin({ mode: 'octet', options: { blksize: '7', timeout: '0', tsize: '5' } }, fileOf(10)).state.agreed,
     ).to.deep.equal({});

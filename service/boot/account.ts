@@ -17,6 +17,7 @@ const GATHER_MS = 20;
 const ROOM = 4000;
 const AGAIN_MS = 500;
 const SETTLED_MS = 400;
+const LOOK_MS = 5;
 
 export class Account {
   private readonly store: Store;
@@ -24,6 +25,8 @@ export class Account {
   private readonly batches = new Batches<string>(MOST, GATHER_MS, (names) => this.write(names));
   /** What waits, by what it is about: the same again only counts. */
   private readonly waiting = new Map<string, Told>();
+  /** Devices of whose arrivals something waits, with how much. */
+  private readonly arriving = new Map<number, number>();
   private owing = false;
   private stopping = false;
   private seq = 0;
@@ -59,20 +62,18 @@ export class Account {
   }
 
   arrival(device: number, happened: Extract<Told, { is: 'arrival' }>['happened']): void {
-    if (happened.length > 0) this.take(`arrival ${device} ${(this.seq += 1)}`, { is: 'arrival', device, happened });
+    if (happened.length === 0) return;
+    this.arriving.set(device, (this.arriving.get(device) ?? 0) + 1);
+    this.take(`arrival ${device} ${(this.seq += 1)}`, { is: 'arrival', device, happened });
   }
 
   /**
-   * What was told of booting devices so far is written down: a file is asked for after the lease that it is asked by. It is
-   * not waited for longer than a client waits.
+   * What was told of a device's arrival so far is written down: a file is asked for after the lease that it is asked by. It
+   * is not waited for longer than a client waits.
    */
-  async settled(): Promise<void> {
-    const limit = new AbortController();
-    await Promise.race([
-      this.batches.idle(),
-      pause(SETTLED_MS, undefined, { signal: limit.signal }).catch(() => undefined),
-    ]);
-    limit.abort();
+  async settled(device: number | null | undefined): Promise<void> {
+    const until = performance.now() + SETTLED_MS;
+    while (device && this.arriving.has(device) && performance.now() < until) await pause(LOOK_MS);
   }
 
   async stop(): Promise<void> {
@@ -108,6 +109,8 @@ export class Account {
 
   private async saveAll(taken: [string, Told][]): Promise<void> {
     const fault = await this.save(taken.map(([, told]) => told));
+    // What the database is away for waits on.
+    if (!isDatabaseAway(fault)) for (const [, told] of taken) if (told.is === 'arrival') this.arrived(told.device);
     if (fault === undefined) return;
     if (!isDatabaseAway(fault)) {
       // One that cannot be written keeps no other from being.
@@ -117,6 +120,12 @@ export class Account {
     if (this.stopping) return;
     for (const [name, told] of taken) if (!this.waiting.has(name)) this.waiting.set(name, told);
     this.later();
+  }
+
+  private arrived(device: number): void {
+    const left = (this.arriving.get(device) ?? 1) - 1;
+    if (left > 0) this.arriving.set(device, left);
+    else this.arriving.delete(device);
   }
 
   private async save(told: Told[]): Promise<unknown> {

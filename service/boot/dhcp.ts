@@ -3,7 +3,7 @@
  * that nothing else stands for wait until they are on disk.
  */
 import type { Socket, RemoteInfo } from 'node:dgram';
-import { dial, type DialRow } from '@zpine/core/addressing/dial';
+import { dial, type DialRow, type Endpoint } from '@zpine/core/addressing/dial';
 import { Ways } from '@zpine/core/addressing/ways';
 import { decide, type Decision, type Outgoing } from '@zpine/core/dhcp/decide';
 import { ipv4Number } from '@zpine/core/dhcp/ipv4';
@@ -19,6 +19,7 @@ import type { BootClock } from './clock.ts';
 import { CountedNotes } from './counted.ts';
 import type { Ledger } from './ledger.ts';
 import { bound, closed, type Log } from './sockets.ts';
+import { boundToWire, interfaceOf } from './wire.ts';
 
 const SERVER_PORT = 67;
 const VRF = 'default';
@@ -71,7 +72,7 @@ export class DhcpListener {
     // needed, and share the port, where clients hang on the same wire.
     const shared = this.options.broadcast;
     this.hears(await bound(own.address, own.port, { broadcast: true, shared }), false);
-    if (shared) this.hears(await bound('0.0.0.0', own.port, { broadcast: true, shared }), true);
+    if (shared) this.hears(await this.wire(own), true);
     this.log.info({ ...own }, 'DHCP listens');
   }
 
@@ -81,6 +82,18 @@ export class DhcpListener {
     this.counted.stop();
     await this.parts.ledger.stop();
     await Promise.all(sockets.map(closed));
+  }
+
+  /** Broadcasts of the own wire: those of other wires of this machine are nobody's business here. */
+  private async wire(own: Endpoint): Promise<Socket> {
+    const name = interfaceOf(own.address);
+    try {
+      if (name !== undefined) return await boundToWire(name, own.port);
+      this.log.warn({ ...own }, 'the boot address is on no interface: broadcasts of all wires are answered');
+    } catch (error) {
+      this.log.warn({ err: error }, 'broadcasts of all wires are answered: one alone cannot be heard here');
+    }
+    return bound('0.0.0.0', own.port, { broadcast: true, shared: true });
   }
 
   private hears(socket: Socket, broadcast: boolean): void {

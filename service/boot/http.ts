@@ -8,6 +8,7 @@ import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import type { BootOptions, BootParts } from './dhcp.ts';
+import { holderOf } from './holder.ts';
 import type { Log } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -67,7 +68,7 @@ export class BootHttp {
         );
         return c.json({ taken: false, why: 'it cannot be read' }, 400);
       }
-      await account.settled();
+      await account.settled(holderOf(this.parts, address)?.device);
       const taken = await transact(this.parts.store, actor, 'life', (tx) =>
         callHome(tx, c.req.param('token'), body.data, address),
       );

@@ -1,15 +1,15 @@
 /** The TFTP listener: a socket for requests, one more for each transfer. Which file is given is decided in app/boot. */
 import type { Socket, RemoteInfo } from 'node:dgram';
 import { dial, dialledBy } from '@zpine/core/addressing/dial';
-import { ipv4Number } from '@zpine/core/dhcp/ipv4';
 import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core/tftp/packet';
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { fileFor, type FileHolder, type ShownSize, transferred } from '../app/boot/files.ts';
+import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import type { BootOptions, BootParts } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
+import { holderOf } from './holder.ts';
 import { bound, closed, PacketTurns, type Log } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -31,7 +31,7 @@ export class TftpListener {
   private readonly turns = new PacketTurns(BOUNDS);
   private readonly counted: CountedNotes;
   /** By the client's address and port: a request that comes again belongs to the transfer that is under way. */
-  private readonly transfers = new Map<string, { client: string; stop: () => void }>();
+  private readonly transfers = new Map<string, { client: string; stop: (why: string) => void; began: () => boolean }>();
   private socket: Socket | undefined;
   private own = '';
 
@@ -54,7 +54,7 @@ export class TftpListener {
   async stop(): Promise<void> {
     const { socket } = this;
     this.socket = undefined;
-    for (const transfer of this.transfers.values()) transfer.stop();
+    for (const transfer of this.transfers.values()) transfer.stop('the service was stopped');
     await this.turns.idle();
     this.counted.stop();
     if (socket) await closed(socket);
@@ -62,7 +62,11 @@ export class TftpListener {
 
   private heard(bytes: Uint8Array, from: RemoteInfo): void {
     const key = `${from.address} ${from.port}`;
-    if (this.transfers.has(key)) return;
+    const before = this.transfers.get(key);
+    // What comes again before anything was acknowledged is the same request. A loader that lost its power begins anew
+    // from the same port.
+    if (before && !before.began()) return;
+    before?.stop('the client began anew');
     this.turns.add(from.address, key, async () => {
       try {
         await this.request(bytes, from, key);
@@ -72,17 +76,6 @@ export class TftpListener {
         this.parts.faults.say(error, 'a TFTP request was not answered');
       }
     });
-  }
-
-  /** Who has an address now: what was acknowledged a moment ago is on its way to the disk. */
-  private holderOf(address: string): FileHolder | undefined {
-    const { memory, clock } = this.parts;
-    const value = ipv4Number(address) ?? 0;
-    for (const { vrf } of memory.linksAround(address)) {
-      const held = memory.leases.at(vrf, value);
-      if (held?.acknowledged && held.expires > clock.now()) return { device: held.device, mac: held.mac };
-    }
-    return undefined;
   }
 
   private refuse(to: RemoteInfo, code: number, message: string): void {
@@ -115,11 +108,10 @@ export class TftpListener {
     const theirs = [...this.transfers.values()].filter(({ client }) => client === from.address).length;
     if (this.transfers.size >= MOST_TRANSFERS || theirs >= MOST_OF_CLIENT)
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
-    this.transfers.set(key, { client: from.address, stop: () => undefined });
-    await this.parts.account.settled();
-    const file = await transact(this.parts.store, actor, 'tftp', (tx) =>
-      fileFor(tx, name, address, this.holderOf(address)),
-    );
+    this.transfers.set(key, { client: from.address, stop: () => undefined, began: () => false });
+    const holder = holderOf(this.parts, address);
+    await this.parts.account.settled(holder?.device);
+    const file = await transact(this.parts.store, actor, 'tftp', (tx) => fileFor(tx, name, address, holder));
     if (!file.ok) {
       this.transfers.delete(key);
       const [code, words] =
@@ -175,7 +167,11 @@ export class TftpListener {
       }
     };
     const longest = setTimeout(() => end({ ok: false, why: 'it took longer than transfers may' }), LONGEST_MS);
-    this.transfers.set(key, { client: from.address, stop: () => end({ ok: false, why: 'the service was stopped' }) });
+    this.transfers.set(key, {
+      client: from.address,
+      stop: (why) => end({ ok: false, why }),
+      began: () => state.acknowledged > 0,
+    });
     socket.on('message', (bytes, peer) => {
       // RFC 1350, section 4: a stranger on this port is told so, and the transfer goes on.
       if (peer.port !== from.port || peer.address !== from.address) {

@@ -4,7 +4,7 @@ import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import { isAscii } from '@zpine/core/text/ascii';
 import type { Row } from '@zpine/contract/fields';
 import type { Stored } from '@zpine/contract/kinds';
-import { byIds, byKeys, fromRow, keysOf, keysOfAll } from '../../store/records.ts';
+import { byIds, byKeys, fromRow, keysOf, keysOfAll, knownKeys } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { pathsFrom } from '../cables/trace.ts';
 import { uniqueIds } from '../settings/layers.ts';
@@ -38,7 +38,7 @@ export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<Sho
   const boxes = await boxesOf(tx, rows);
   await keysOfAll(tx, [
     ['site', uniqueIds([...links.values()].map((link) => link.site))],
-    ['device', uniqueIds(rows.map((row) => row.device_id))],
+    ['device', uniqueIds([...rows.map((row) => row.device_id), ...[...boxes.values()].map((box) => box.device)])],
   ]);
   const open = rows.filter((row) => row.settled_at === null);
   const siteOf = (row: StrangerRow) => links.get(row.prefix_id ?? 0)?.site ?? null;
@@ -66,6 +66,7 @@ export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<Sho
       packets: row.packets,
       conflict: row.conflict,
       box: box?.serial ?? null,
+      boxOf: knownKeys(tx, 'device').get(box?.device ?? 0) ?? null,
       candidates: settled || site === null ? [] : candidatesOf(row, waiting.get(site) ?? [], box, there),
       settledAt: row.settled_at?.toISOString() ?? null,
       settledAs: row.settled_as,

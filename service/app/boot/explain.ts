@@ -17,6 +17,7 @@ import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import { sitesOf } from '../devices/inForce.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
@@ -61,18 +62,16 @@ type Explained = ReplyOf<'device.dhcp'>;
 export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Explained> {
   const device = await mustFind(tx, 'device', ref);
   const [box] = await find(tx, 'box', { device_id: device.id });
-  const relay = query.relay ?? (await usualRelayOf(tx, device));
+  const usual = await usualRelayOf(tx, device);
+  // Where the service itself is the gateway, it hears its devices on its own wire.
+  const relay = query.relay ?? (usual === tx.place.address ? null : usual);
   const source = relay ?? tx.place.address;
   const vendorClass = query.class ?? (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
   const message = discoverOf(box ?? { serial: '-', mac: null }, relay, vendorClass);
   asAsked(message, query);
   if (query.message === 'REQUEST' || query.message === 'INFORM') await asHolder(tx, message, source, relay === null);
-  const decision = decide(
-    await memoryFor(tx, message, source),
-    message,
-    { source, broadcast: relay === null },
-    (await tx.now()).ms,
-  );
+  const look = await memoryFor(tx, message, source);
+  const decision = decide(look, message, { source, broadcast: relay === null }, (await tx.now()).ms);
   const seen = { ...explained(decision), device: device.key, relay, client: box ? clientWords(box) : null };
   const none = {
     address: null,
@@ -84,6 +83,16 @@ export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Ex
     untold: [],
   };
   if (!box) return { ...seen, ...none, silent: 'it has no box: whoever boots there is taken for a stranger' };
+  const here = look.linksAround(look.server)[0]?.site ?? null;
+  const site = (await sitesOf(tx, [device])).get(device.id);
+  if (usual === null && relay === null && site !== undefined && site !== here)
+    return {
+      ...seen,
+      ...none,
+      prefix: null,
+      silent:
+        'nothing says where it boots: it has no management address, and stands at another site than the service; name its relay',
+    };
   // Somebody else's hardware address leads to somebody else.
   if (decision.reply && decision.device?.id !== device.id)
     return { ...seen, ...none, silent: `it is not taken for ${device.key}: ${decision.detail}` };

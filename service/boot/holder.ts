@@ -1,0 +1,16 @@
+import { ipv4Number } from '@zpine/core/dhcp/ipv4';
+import type { FileHolder } from '../app/boot/files.ts';
+import type { BootParts } from './dhcp.ts';
+
+/** Who has an address now: what was acknowledged a moment ago is on its way to the disk. */
+export function holderOf(
+  { memory, clock }: Pick<BootParts, 'memory' | 'clock'>,
+  address: string,
+): FileHolder | undefined {
+  const value = ipv4Number(address) ?? 0;
+  for (const { vrf } of memory.linksAround(address)) {
+    const held = memory.leases.at(vrf, value);
+    if (held?.acknowledged && held.expires > clock.now()) return { device: held.device, mac: held.mac };
+  }
+  return undefined;
+}
