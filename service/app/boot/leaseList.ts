@@ -178,5 +178,13 @@ export async function listPools(tx: Tx, query: QueryOf<'lease.pools'>): Promise<
 /** A pool with less than that left is told of before it is full. */
 const LOW = 0.85;
 
-export const lowPools = async (tx: Tx): Promise<ShownPool[]> =>
-  (await poolsOf(tx, await prefixesWithPools(tx))).filter((pool) => share(pool) >= LOW);
+/** Only prefixes in which anybody has an address of a pool are looked at. */
+export async function lowPools(tx: Tx): Promise<ShownPool[]> {
+  const rows = await tx.select<{ prefix_id: number }>(
+    "SELECT DISTINCT prefix_id FROM lease WHERE family = 4 AND source <> 'fixed' AND expires_at > ?",
+    [await tx.now()],
+  );
+  if (rows.length === 0) return [];
+  const prefixes = await byIds(tx, 'prefix', rows, 'prefix_id');
+  return (await poolsOf(tx, [...prefixes.values()])).filter((pool) => share(pool) >= LOW);
+}
