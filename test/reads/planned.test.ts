@@ -35,6 +35,8 @@ describe('what plans depend on', () => {
     // A label that says nothing of it, yet; then one that does.
     await api().add('label', { name: 'quay' });
     expect(await changed()).to.equal(false);
+    await api().edit('device', 'one', { labels: ['quay'] });
+    expect([await changed(), await changed()]).to.deep.equal([true, false]);
     await api().call('value.put', {
       body: { setting: 'watch.minutes', layer: 'label', of: 'quay', mode: 'set', value: 5 },
     });

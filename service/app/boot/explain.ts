@@ -10,6 +10,7 @@ import {
   showOption,
   usuallyAsked,
 } from '@zpine/core/dhcp/options';
+import type { Look } from '@zpine/core/dhcp/look';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
@@ -83,16 +84,8 @@ export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Ex
     untold: [],
   };
   if (!box) return { ...seen, ...none, silent: 'it has no box: whoever boots there is taken for a stranger' };
-  const here = look.linksAround(look.server)[0]?.site ?? null;
-  const site = (await sitesOf(tx, [device])).get(device.id);
-  if (usual === null && relay === null && site !== undefined && site !== here)
-    return {
-      ...seen,
-      ...none,
-      prefix: null,
-      silent:
-        'nothing says where it boots: it has no management address, and stands at another site than the service; name its relay',
-    };
+  const nowhere = query.relay === undefined && bootsNowhere(look, usual, (await sitesOf(tx, [device])).get(device.id));
+  if (nowhere) return { ...seen, ...none, prefix: null, silent: nowhere };
   // Somebody else's hardware address leads to somebody else.
   if (decision.reply && decision.device?.id !== device.id)
     return { ...seen, ...none, silent: `it is not taken for ${device.key}: ${decision.detail}` };
@@ -135,6 +128,18 @@ async function asHolder(tx: Tx, message: Message, source: string, broadcast: boo
   const type = typeOfMessage(message);
   if (type.ok && type.value === 'INFORM') message.clientAddress = address;
   else message.options.set(codeOf('requested-address'), ipv4Bytes(address) ?? new Uint8Array());
+}
+
+/** Why nobody can say where a device boots: it has no address that tells, and is not where the service is. */
+export function bootsNowhere(
+  look: Pick<Look, 'server' | 'linksAround'>,
+  usual: string | null,
+  site: number | undefined,
+): string | undefined {
+  const here = look.linksAround(look.server)[0]?.site ?? null;
+  return usual === null && site !== undefined && site !== here
+    ? 'nothing says where it boots: it has no management address, and stands at another site than the service; name its relay'
+    : undefined;
 }
 
 /** A decision, for people. */

@@ -4,7 +4,7 @@ import { Refusal, problemOf } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { discoverOf, usualRelay } from '../boot/explain.ts';
+import { bootsNowhere, discoverOf, usualRelay } from '../boot/explain.ts';
 import { memoryForDevices } from '../boot/gather.ts';
 import { digestOfInputs, inputsWith, type Inputs } from '../editions/content.ts';
 import { contextIn, deviceRecords, withSettings, type DeviceContext, type DeviceRecords } from '../editions/context.ts';
@@ -118,8 +118,11 @@ export async function editionsOf(tx: Tx, ids: number[]): Promise<Map<number, Edi
 async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<Map<number, string[]>> {
   const discovers = new Map(
     [...contexts].flatMap(([id, { device, box, addresses, prefixes, described }]) => {
-      const relay = usualRelay(device, addresses, (prefix) => prefixes.get(prefix));
-      return box ? [[id, { relay, message: discoverOf(box, relay, described?.sheet.boot?.vendorClass) }] as const] : [];
+      const usual = usualRelay(device, addresses, (prefix) => prefixes.get(prefix));
+      const relay = usual === tx.place.address ? null : usual;
+      return box
+        ? [[id, { usual, relay, message: discoverOf(box, relay, described?.sheet.boot?.vendorClass) }] as const]
+        : [];
     }),
   );
   const devices = [...contexts.values()].map(({ device }) => device);
@@ -127,7 +130,10 @@ async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<
   const look = await memoryForDevices(tx, devices, relays);
   const now = tx.aboutNow().ms;
   return new Map(
-    [...discovers].map(([id, { relay, message }]) => {
+    [...discovers].map(([id, { usual, relay, message }]) => {
+      const site = look.fact(id)?.layers.find(({ kind }) => kind === 'site')?.id;
+      const nowhere = bootsNowhere(look, usual, site);
+      if (nowhere !== undefined) return [id, [`no answer: ${nowhere}`]];
       const heard = { source: relay ?? look.server, broadcast: relay === null };
       const { told, noFile, offer, detail, device } = decide(look, message, heard, now);
       if (!told || device?.id !== id) return [id, [`no answer: ${detail}`]];
