@@ -294,6 +294,41 @@ describe('packets of booting clients', () => {
       }
     });
 
+    it('begin anew where a loader lost its power, and asks from the same port', async () => {
+      const socket = createSocket('udp4');
+      await new Promise<void>((resolve) => socket.bind(0, o.at(address, 0).address, () => resolve()));
+      const to = o.at('10.77.0.10', 69);
+      const heard: { block: number; port: number }[] = [];
+      socket.on('message', (bytes, from) => {
+        const packet = decodePacket(bytes);
+        if (packet.ok && packet.value.kind === 'data') heard.push({ block: packet.value.block, port: from.port });
+      });
+      const first = () =>
+        socket.send(
+          encodePacket({ kind: 'read', name: `${device}.furrow`, mode: 'octet', options: {} }),
+          to.port,
+          to.address,
+        );
+      const blocks = async (count: number) => {
+        for (let i = 0; heard.length < count && i < 100; i += 1)
+          await new Promise((resolve) => setTimeout(resolve, 20));
+        return heard.map(({ block }) => block);
+      };
+      try {
+        first();
+        expect(await blocks(1)).to.deep.equal([1]);
+        const { port = 0 } = heard[0] ?? {};
+        socket.send(encodePacket({ kind: 'ack', block: 1 }), port, to.address);
+        expect(await blocks(2)).to.deep.equal([1, 2]);
+        // Far sooner than the transfer before would have given up.
+        first();
+        expect(await blocks(3)).to.deep.equal([1, 2, 1]);
+        expect(heard[2]?.port).to.not.equal(port);
+      } finally {
+        socket.close();
+      }
+    });
+
     it('are refused once the window is closed', async () => {
       await o.client.call('arrival.close', { params: { ref: device } });
       expect(await request(address, read(`${device}.furrow`))).to.equal('error 2 it is not for you, or not now');
