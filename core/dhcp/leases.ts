@@ -42,10 +42,6 @@ export class LeaseTable {
   private readonly byMac = new Map<string, Set<Held>>();
   private readonly pools = new Map<string, Pool>();
 
-  get size(): number {
-    return this.byAddress.size;
-  }
-
   all(): IterableIterator<Held> {
     return this.byAddress.values();
   }

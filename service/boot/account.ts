@@ -30,7 +30,7 @@ export class Account {
   private owing = false;
   private stopping = false;
   private seq = 0;
-  leftOut = 0;
+  private leftOut = 0;
 
   constructor(store: Store, faults: Faults) {
     this.store = store;
@@ -105,6 +105,15 @@ export class Account {
     for (let at = 0; at < arrivals.length; at += MOST_ARRIVALS)
       await this.saveAll(arrivals.slice(at, at + MOST_ARRIVALS));
     if (others.length > 0) await this.saveAll(others);
+    this.tellLeftOut();
+  }
+
+  /** What had no room is told as a number, when there is some again. */
+  private tellLeftOut(): void {
+    if (this.leftOut === 0 || this.owing || this.waiting.size > ROOM / 2) return;
+    const detail = `${this.leftOut} notes were left out: more happened at a time than is kept`;
+    this.leftOut = 0;
+    this.note({ protocol: 'dhcp', what: 'packet', outcome: 'dropped', detail }, Date.now());
   }
 
   private async saveAll(taken: [string, Told][]): Promise<void> {

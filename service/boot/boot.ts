@@ -10,7 +10,7 @@ import { BootClock } from './clock.ts';
 import { DhcpListener, type BootOptions, type BootParts } from './dhcp.ts';
 import { BootHttp } from './http.ts';
 import { Ledger } from './ledger.ts';
-import { Refresher, type RefresherState } from './refresher.ts';
+import { Refresher } from './refresher.ts';
 import type { Log } from './sockets.ts';
 import { TftpListener } from './tftp.ts';
 
@@ -48,10 +48,6 @@ export class Boot {
   /** What was committed is known here when this resolves. */
   refresh(hints: readonly Hint[]): Promise<void> {
     return this.refresher.refresh(hints);
-  }
-
-  get state(): RefresherState {
-    return this.refresher.state;
   }
 
   async stop(): Promise<void> {

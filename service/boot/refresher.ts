@@ -18,6 +18,7 @@ import { PollLoop } from '../store/turns.ts';
 import type { Tx } from '../store/tx.ts';
 import type { Hint } from '../store/hint.ts';
 import type { BootClock } from './clock.ts';
+import { isDatabaseAway } from './ledger.ts';
 import type { Log } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -29,7 +30,7 @@ const OVERLAP_MS = 3000;
 const COMPARE_MS = 5000;
 const COMPARED = 500;
 
-export type RefresherState = { devices: number; readMs: number; compared: number; differences: number };
+type RefresherState = { devices: number; readMs: number; compared: number; differences: number };
 
 export class Refresher {
   private readonly store: Store;
@@ -116,7 +117,8 @@ export class Refresher {
     } catch (error) {
       // What was not taken in is read with all the rest.
       this.resync = true;
-      this.memory.away = true;
+      // Another fault says nothing of the database: promises are kept by whoever writes them.
+      if (isDatabaseAway(error)) this.memory.away = true;
       this.faults.say(error, 'what DHCP answers from could not be brought up to date');
     }
     this.state.devices = this.memory.deviceCount;
@@ -177,8 +179,10 @@ export class Refresher {
       if (touch.settings) memory.setSettings(await bootSettings(tx));
       await this.takeLinks(tx, touch);
       await this.takeDevices(tx, touch.devices);
+      const spare = await spareBoxes(tx, touch.boxes);
+      // In one turn: whoever asks in between finds what was, or what is.
       for (const id of touch.boxes) memory.dropSpare(id);
-      for (const box of await spareBoxes(tx, touch.boxes)) memory.putSpare(box);
+      for (const box of spare) memory.putSpare(box);
       for (const prefix of touch.leasesIn) this.putLeases(await heldLeases(tx, 'AND prefix_id = ?', [prefix]), prefix);
       if (touch.strangers)
         for (const { word, ...row } of await strangersIn(tx, touch.strangers)) memory.strangers.put(word, row);

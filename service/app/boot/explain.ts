@@ -57,6 +57,17 @@ export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorC
   };
 }
 
+/** Of who is told nothing. */
+const nothing = {
+  address: null,
+  addressFrom: null,
+  noFile: null,
+  nextServer: null,
+  file: null,
+  options: [],
+  untold: [],
+};
+
 type Query = QueryOf<'device.dhcp'>;
 type Explained = ReplyOf<'device.dhcp'>;
 
@@ -74,21 +85,12 @@ export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Ex
   const look = await memoryFor(tx, message, source);
   const decision = decide(look, message, { source, broadcast: relay === null }, (await tx.now()).ms);
   const seen = { ...explained(decision), device: device.key, relay, client: box ? clientWords(box) : null };
-  const none = {
-    address: null,
-    addressFrom: null,
-    noFile: null,
-    nextServer: null,
-    file: null,
-    options: [],
-    untold: [],
-  };
-  if (!box) return { ...seen, ...none, silent: 'it has no box: whoever boots there is taken for a stranger' };
+  if (!box) return { ...seen, ...nothing, silent: 'it has no box: whoever boots there is taken for a stranger' };
   const nowhere = query.relay === undefined && bootsNowhere(look, usual, (await sitesOf(tx, [device])).get(device.id));
-  if (nowhere) return { ...seen, ...none, prefix: null, silent: nowhere };
+  if (nowhere) return { ...seen, ...nothing, prefix: null, silent: nowhere };
   // Somebody else's hardware address leads to somebody else.
   if (decision.reply && decision.device?.id !== device.id)
-    return { ...seen, ...none, silent: `it is not taken for ${device.key}: ${decision.detail}` };
+    return { ...seen, ...nothing, silent: `it is not taken for ${device.key}: ${decision.detail}` };
   return seen;
 }
 
@@ -150,15 +152,6 @@ function explained({
   noFile = null,
   detail,
 }: Decision): Omit<Explained, 'device' | 'client' | 'relay'> {
-  const nothing = {
-    address: null,
-    addressFrom: null,
-    noFile: null,
-    nextServer: null,
-    file: null,
-    options: [],
-    untold: [],
-  };
   if (!reply || !told) return { ...nothing, prefix: link?.key ?? null, silent: detail };
   return {
     prefix: link?.key ?? null,
