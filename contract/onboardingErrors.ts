@@ -178,6 +178,98 @@ export const onboardingErrors = {
   ),
   'model-unknown': row(422, 'Model unknown', (p) => `neither box ${p.box} nor ${p.device} has a model in the records`),
   'model-differs': row(422, 'Models differ', (p) => `box ${p.box} is a ${p.is}; ${p.device} is a ${p.wanted}`),
+  'layer-of-options': row(
+    422,
+    'Not of this layer',
+    (p) => `a ${p.layer} has a say in options of DHCP alone, and ${p.setting} is none`,
+    () => 'say it of a site, a label or a device; or give the setting a DHCP option',
+  ),
+  'option-unknown': row(
+    422,
+    'Option unknown',
+    (p) => `"${p.value}" is no option of DHCP`,
+    () =>
+      'write 224 to 254 for one of your own, 43.NUMBER, 125.ENTERPRISE.NUMBER, or the name of a registered one (docs/dhcp.md)',
+  ),
+  'option-told': row(
+    422,
+    'Told otherwise',
+    (p) => `option ${p.value} is not told by a setting of one’s own: ${p.told}`,
+  ),
+  'option-sub': row(
+    422,
+    'Part unknown',
+    (p) => `"${p.value}" names no part of option 43 or 125`,
+    () => 'write 43.NUMBER or 125.ENTERPRISE.NUMBER, with a number from 1 to 254',
+  ),
+  'option-none': row(
+    422,
+    'No option',
+    (p) => `${p.setting} is told by no option, so nobody writes it into a packet`,
+    () => 'name its option (dhcpOption), or leave "written as" out',
+  ),
+  'option-secret': row(
+    422,
+    'Secret',
+    (p) => `what option ${p.option} says can be read by everybody on the wire: a secret does not stand in it`,
+  ),
+  'option-registered': row(
+    422,
+    'Registered',
+    (p) => `how option ${p.option} is written is laid down by its RFC`,
+    () => 'leave "written as" out',
+  ),
+  'option-type': row(
+    422,
+    'Type',
+    (p) => `a setting of the type ${p.type} cannot be written as option ${p.option}`,
+    (p) => `types that can: ${p.types}`,
+  ),
+  'option-twice': row(
+    409,
+    'Told already',
+    (p) => `the setting ${p.other} tells option ${p.option} already, or what it is a part of`,
+  ),
+  'option-value': row(422, 'Does not fit', (p) => `${p.value} does not fit ${p.option}: it has to be ${p.expected}`),
+  'option-long': row(422, 'Too long', (p) => `${p.option} has ${p.length} bytes; a part of an option has 255 at most`),
+  'option-names': row(
+    422,
+    'Names',
+    (p) => `what is to be filled in has a fault: ${p.first}`,
+    () =>
+      'names are device.name, device.serial, device.mac, device.model, device.duty, device.site, client.mac, client.class, client.relay, client.circuit, prefix.cidr, prefix.mask, prefix.gateway, address, server, file',
+  ),
+  'option-must': row(422, 'Must be told', (p) => `option ${p.value} belongs to every answer and is not withheld`),
+  'profile-class': row(
+    422,
+    'No class',
+    () => 'a first file for strangers needs the classes that it is for: without them everybody would get it',
+  ),
+  'profile-same': row(
+    409,
+    'Same clients',
+    (p) => `boot profile ${p.other} is for the same clients`,
+    () => 'name another dialect, model, duty or class, or edit that one',
+  ),
+  'profile-file': row(
+    422,
+    'File name',
+    (p) => `"${p.value}" is no name of a file: ${p.why}`,
+    () => 'letters, digits and . _ - + / with {device}, {serial}, {mac} or {model} in it, no / at its ends',
+  ),
+  'profile-leg': row(422, 'Leg', (p) => `a leg has file, template and, if need be, class: ${p.why}`),
+  'profile-text': row(
+    422,
+    'Text',
+    (p) => `the first file of strangers has a fault: ${p.first}`,
+    () =>
+      'it knows lease.address, lease.mask, lease.length, lease.gateway, lease.user, lease.password, client.mac, client.serial, client.class and boot.server',
+  ),
+  'profile-stranger': row(
+    422,
+    'First file',
+    () => 'a first file for strangers has a name and a text: both, or neither',
+  ),
   'dhcp-short': row(422, 'Packet cut off', (p) => `${p.length} bytes are no DHCP message: the least is ${p.least}`),
   'dhcp-cookie': row(422, 'Not DHCP', () => 'the magic cookie 99.130.83.99 is missing'),
   'dhcp-hardware': row(422, 'Hardware address', (p) => `a hardware address of ${p.length} bytes is not possible`),

@@ -146,9 +146,10 @@ export const prefix = kind({
     answers: {
       type: 'choice',
       title: 'Who is answered by DHCP',
-      choices: ['all', 'known'],
+      choices: ['all', 'known', 'none'],
       default: 'all',
-      about: 'known: another DHCP server answers here, too, and whoever is nobody of the records is left to it',
+      about:
+        'known: another DHCP server answers here, too, and whoever is nobody of the records is left to it; none: that one gives all addresses (zpine dhcp data), and this one files alone',
     },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },

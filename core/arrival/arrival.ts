@@ -28,6 +28,8 @@ export interface Arrival {
   diagnosis: Diagnosis | null;
   /** The transaction (RFC 2131, section 2) by which it last asked for its address. */
   xid?: number;
+  /** How many files of earlier legs it has fetched. */
+  legs?: number;
 }
 
 export const expected: Arrival = { phase: 'expected', reached: [], diagnosis: null };
@@ -37,6 +39,8 @@ type Evidence = Record<string, string | number | boolean | string[]>;
 export type ArrivalEvent =
   | { kind: 'discover' | 'request'; evidence: Evidence; xid?: number }
   | { kind: 'offered' | 'leased' | 'file-asked' | 'file-complete'; evidence: Evidence }
+  /** The file of an earlier leg is there: it restarts within these seconds, and boots once more. */
+  | { kind: 'leg-complete'; leg: number; seconds: number; evidence: Evidence }
   | { kind: 'file-refused' | 'file-broken'; evidence: Evidence }
   | { kind: 'called-home'; rejected: { line: string; why: string }[]; evidence: Evidence }
   | { kind: 'reached'; evidence: Evidence }
@@ -111,6 +115,9 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       if (beyond.includes(state.phase)) return doing.done();
       doing.phase('living').limit(limits.life).probe(limits.probe).clear();
       return doing.done();
+    case 'leg-complete':
+      if (beyond.includes(state.phase)) return doing.done();
+      return doing.fetchedLeg(event.leg).phase('booting').limit(event.seconds).clear().done();
     case 'file-refused':
       if (state.phase !== 'closed') doing.diagnose('file-refused', event.evidence);
       return doing.done();
@@ -185,7 +192,7 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
 
 const missedIn: Partial<Record<Phase, (state: Arrival) => DiagnosisCode>> = {
   expected: () => 'no-packet',
-  booting: () => 'no-request',
+  booting: (state) => ((state.legs ?? 0) > 0 ? 'not-back' : 'no-request'),
   fetching: (state) => (state.reached.includes('file asked') ? 'file-incomplete' : 'no-file-request'),
   living: () => 'no-sign-of-life',
 };
@@ -223,6 +230,12 @@ class Steps {
   /** By which transaction it asks for its address now. */
   asked(xid: number | undefined): void {
     if (xid !== undefined) this.state = { ...this.state, xid };
+  }
+
+  /** Fetched once more it counts no second time. */
+  fetchedLeg(leg: number): this {
+    this.state = { ...this.state, legs: Math.max(this.state.legs ?? 0, leg + 1) };
+    return this;
   }
 
   phase(phase: Phase): this {

@@ -32,6 +32,11 @@ const table = {
     detail: () => 'it was offered an address and did not ask for it',
     remedy: 'see whether another DHCP server answers it, and whether replies come through the relay',
   },
+  'not-back': {
+    title: 'not back for its next file',
+    detail: () => 'it fetched the file of an earlier leg, and has not booted again since',
+    remedy: 'see at its console whether it took that file and restarts; the text of the leg has to end with a restart',
+  },
   'no-file-request': {
     title: 'no file request',
     detail: () => 'it has its address and did not ask for its file',

@@ -15,6 +15,8 @@ export type Client = {
   vendorClass: string | null;
   /** RFC 3004, one class; whoever sends plain text is read as such. */
   userClass: string | null;
+  /** RFC 3925, section 3: `4711:loader`. */
+  enterpriseClasses: readonly string[];
   circuit: string | null;
   information: RelayInformation;
   relay: string | null;
@@ -53,6 +55,7 @@ export function clientOf(message: Message): Client {
     identifier,
     vendorClass: textOf(message.options.get(60)),
     userClass: userClassOf(message.options.get(77)),
+    enterpriseClasses: enterpriseClassesOf(message.options.get(124)),
     circuit: textOf(information.circuit),
     information,
     relay: message.relayAddress === '0.0.0.0' ? null : message.relayAddress,
@@ -64,4 +67,21 @@ function userClassOf(bytes: Uint8Array | undefined): string | null {
   const first = bytes?.[0];
   if (!bytes || first === undefined) return null;
   return textOf(first > 0 && first < bytes.length ? bytes.subarray(1, 1 + first) : bytes);
+}
+
+/** An enterprise number, the length of its data, and in these each class with its length before it. */
+function enterpriseClassesOf(bytes: Uint8Array | undefined): string[] {
+  const out: string[] = [];
+  for (let at = 0; bytes && at + 5 <= bytes.length;) {
+    const enterprise = bytes.subarray(at, at + 4).reduce((sum, byte) => sum * 256 + byte, 0);
+    const end = Math.min(at + 5 + (bytes[at + 4] ?? 0), bytes.length);
+    for (let place = at + 5; place < end;) {
+      const size = bytes[place] ?? 0;
+      const said = textOf(bytes.subarray(place + 1, Math.min(place + 1 + size, end)));
+      if (said !== null) out.push(`${enterprise}:${said}`);
+      place += 1 + size;
+    }
+    at = end;
+  }
+  return out;
 }

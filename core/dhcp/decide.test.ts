@@ -8,6 +8,7 @@ import { holds, linkOf, type Link, type LinkRecord } from './link.ts';
 import type { BootBox, BootDevice, Look, MacOwner } from './look.ts';
 import { decodeMessage, typeOfMessage, type Message } from './message.ts';
 import { codeOf, messageTypes, type MessageType } from './options.ts';
+import { profileOfSheet } from './profiles.ts';
 
 const MAC = '02:00:5e:77:00:01';
 const NOW = Date.parse('2026-03-02T10:00:00Z');
@@ -49,11 +50,14 @@ const device: BootDevice = {
     { address: '10.77.99.9', prefix: 2, interface: 'vlan 9', management: false },
   ],
   lease: null,
-  settings: new Map(),
+  box,
+  model: 'farrow/fr9',
+  duty: null,
+  site: 'ske',
   dialectName: 'furrow',
-  sheet: { title: 'Furrow', boot: { file: '{device}.cfg' } } as DialectSheet,
+  sheet: { title: 'Furrow', boot: { file: '{device}.cfg', always: [] as number[] } } as DialectSheet,
   edition: { id: 70, number: 3 },
-  windowUntil: NOW + 1000,
+  window: { until: NOW + 1000, word: 'once', legs: 0 },
 };
 
 const lookWith = (more: Partial<Look> = {}, links: readonly Link[] = [link, home]): Look => ({
@@ -65,6 +69,11 @@ const lookWith = (more: Partial<Look> = {}, links: readonly Link[] = [link, home
   ownerOf: (mac): MacOwner | undefined => (mac === MAC ? { box } : undefined),
   device: (id) => (id === 7 ? device : undefined),
   leases: new LeaseTable(),
+  profileOf: ({ sheet }) => profileOfSheet(1, sheet),
+  strangerProfile: () => undefined,
+  settingsOf: () => new Map(),
+  ownOptions: [],
+  urlOf: (word, file) => `http://${SERVER}/file/${word}/${file}`,
   mayBeListed: () => true,
   serialsIn: () => [],
   away: false,
@@ -154,8 +163,8 @@ describe('a decision about a booting client', () => {
     const without = (more: Partial<BootDevice>) =>
       decided(packet('DISCOVER'), { device: () => ({ ...device, ...more }) }).noFile;
     expect(without({ edition: null })).to.equal('no edition of it is published');
-    expect(without({ windowUntil: NOW })).to.equal('its arrival window is closed');
-    expect(without({ windowUntil: NOW + 1 })).to.equal(null);
+    expect(without({ window: { until: NOW, word: 'once', legs: 0 } })).to.equal('its arrival window is closed');
+    expect(without({ window: { until: NOW + 1, word: 'once', legs: 0 } })).to.equal(null);
     expect(without({ sheet: undefined })).to.match(/dialect furrow boots/);
   });
 

@@ -51,6 +51,8 @@ export type Decision = {
   given?: { verb: 'released' | 'declined'; address: string; vrf: number; prefix: number; source: LeaseSource };
   /** A client that is nobody's goes on the list, with the address it has and what it contradicts. */
   stranger?: { address: string | null; conflict: string | null };
+  /** An address that another server gave it, as its relay's copy of the exchange says. */
+  overheard?: { address: string; vrf: number; prefix: number };
   refusedRelay?: { relay: string; source: string };
   arrival?: Happened[];
 };
@@ -102,13 +104,14 @@ type WithDevice = Answer & Pick<Decision, 'device'>;
 function inPlace(scene: Scene): WithDevice {
   const { look, message, type, client, link, now } = scene;
   const another = anotherServer(look, message, client);
-  if (another !== undefined) {
+  if (another !== undefined && !link.silent) {
     const words = type === 'REQUEST' ? 'it takes the offer of' : 'it speaks to';
     return { outcome: 'dropped', detail: `${words} another server, ${another}` };
   }
   const who = identify(look, client);
   const device = who.is === 'device' ? look.device(who.id) : undefined;
   if (who.is === 'device' && !device) return { outcome: 'dropped', detail: `${who.key} was just removed` };
+  if (link.silent) return { device, ...overheard(scene, device) };
   if (type === 'RELEASE' || type === 'DECLINE') return { device, ...givenBack(scene, device) };
   if (who.is !== 'device' && look.partial)
     return { outcome: 'counted', detail: 'it is no device that was read so far; the service has just begun' };
@@ -129,6 +132,32 @@ function inPlace(scene: Scene): WithDevice {
     };
   if (device && who.is === 'device') return { device, ...answerDevice(scene, device, who) };
   return answerStranger(scene, who.is === 'stranger' ? who.box : undefined);
+}
+
+/**
+ * Where another server gives the addresses nobody is answered. A relay that sends its copies here tells which of them a
+ * device of ours took: that is where its file is given.
+ */
+function overheard({ message, type, client, link }: Scene, device: BootDevice | undefined): Answer {
+  const detail = `another server gives the addresses of ${link.key}`;
+  const address = type === 'REQUEST' ? wantedAddress(message) : undefined;
+  const value = ipv4Number(address ?? '');
+  if (!device || type === 'RELEASE' || type === 'DECLINE') return { outcome: 'counted', detail };
+  const boots = type === 'DISCOVER' || (type === 'REQUEST' && requestState(message) !== 'renewing');
+  const event = {
+    kind: type === 'DISCOVER' ? 'discover' : 'request',
+    evidence: evidenceOf(client, 'another server'),
+    xid: message.xid,
+  } as const;
+  return {
+    outcome: 'counted',
+    detail,
+    ...(boots ? { arrival: [{ event, relay: client.relay, ...(address === undefined ? {} : { address }) }] } : {}),
+    // Whoever is on no declared relay could say anything.
+    ...(address !== undefined && client.relay !== null && value !== undefined && holds(link, value)
+      ? { overheard: { address, vrf: link.vrf, prefix: link.id } }
+      : {}),
+  };
 }
 
 /** Whether an address of a prefix is that of who asks: by the records, or by a lease. */
@@ -214,7 +243,7 @@ function answerDevice(scene: Scene, device: BootDevice, { box, by }: Who & { is:
       arrival,
     };
   // RFC 2131, 4.3.5: who only asks for parameters has its address already.
-  const told = toldToDevice(look.server, knownAs(look, client), device, place ?? ownPlace(message, link), now);
+  const told = toldToDevice(look, knownAs(look, client), device, client, place ?? ownPlace(message, link), now);
   const answer = answerWith(scene, told.told, place, told.noFile);
   if (boots && place && answer.out && answer.lease)
     arrival.push(outcomeOf(told.told, place, answer.lease.acknowledged, device));
@@ -267,7 +296,7 @@ function answerStranger(scene: Scene, box: { serial: string } | undefined): Answ
   const stranger = { address: place?.address ?? null, conflict: null };
   if (!place)
     return { outcome: 'dropped', detail: `${words}, and ${link.key} has no quarantine pool with room`, stranger };
-  const told = toldToStranger(knownAs(look, client), place);
+  const told = toldToStranger(look, knownAs(look, client), client, place);
   return { ...answerWith(scene, told, place, `${words}: quarantine`), told, stranger };
 }
 

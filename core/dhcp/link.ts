@@ -26,6 +26,8 @@ export type Link = {
   leaseSeconds: number | null;
   /** Another DHCP server answers here, too: whoever is nobody's is left to it. */
   shared: boolean;
+  /** Another one gives all addresses here: nobody is answered, and files are given. */
+  silent: boolean;
   /** What clients here are told, which goes before the settings. */
   fields: Readonly<Record<string, string | null>>;
 };
@@ -70,6 +72,7 @@ export function linkOf(record: LinkRecord, vrfName: string): Link | undefined {
     quarantine: stretches(record.quarantine),
     leaseSeconds,
     shared: record.answers === 'known',
+    silent: record.answers === 'none',
     fields: { nameServers, timeServers, domain },
   };
 }

@@ -7,6 +7,8 @@ import type { Effective } from '../settings/layers.ts';
 import type { Client } from './client.ts';
 import type { Held, LeaseSource, LeaseTable } from './leases.ts';
 import type { Link } from './link.ts';
+import type { OwnOption } from './ownOptions.ts';
+import type { BootProfile } from './profiles.ts';
 
 export type Look = {
   /** The address that clients reach this server at. */
@@ -23,6 +25,16 @@ export type Look = {
   /** A device that is in the records. */
   device: (id: number) => BootDevice | undefined;
   leases: Pick<LeaseTable, 'at' | 'own' | 'choose' | 'ofMac' | 'ofWord'>;
+  /** How a device boots, as a client that calls itself so. */
+  profileOf: (device: BootDevice, classes: readonly string[]) => BootProfile | undefined;
+  /** What those of a class boot with that are nobody's. */
+  strangerProfile: (classes: readonly string[]) => BootProfile | undefined;
+  /** Settings as they hold for a device that boots in a prefix by a profile. */
+  settingsOf: (device: BootDevice, link: Link, profile: BootProfile | undefined) => ReadonlyMap<string, Effective>;
+  /** Settings that tell options of their own. */
+  ownOptions: readonly OwnOption[];
+  /** Where a file is fetched by HTTP. */
+  urlOf: (word: string, file: string) => string;
   /** Whether a client that is nobody's can be put on the list of its prefix, or is on it. */
   mayBeListed: (link: Link, client: Client) => boolean;
   /** Serials that a client tells otherwise than as its whole identifier, as its boot profile says. */
@@ -44,13 +56,27 @@ export type BootDevice = Named & {
   addresses: readonly BootAddress[];
   /** The lease that it holds, or held last. */
   lease: { address: string; site: { id: number; key: string } | null; expires: number } | null;
-  settings: ReadonlyMap<string, Effective>;
+  /** The hardware that is fitted. */
+  box: { serial: string; mac: string | null } | null;
+  /** Keys of what it is and where it stands. */
+  model: string | null;
+  duty: string | null;
+  site: string | null;
   dialectName: string | null;
   sheet: DialectSheet | undefined;
   /** Its published edition. */
   edition: { id: number; number: number } | null;
-  /** When its arrival window closes, ms since 1970; null where none is open. */
-  windowUntil: number | null;
+  /** Its arrival window; null where none is open. */
+  window: BootWindow | null;
+};
+
+export type BootWindow = {
+  /** When it closes, ms since 1970. */
+  until: number;
+  /** The part of a URL that stands for this window. */
+  word: string;
+  /** How many files of earlier legs were fetched in it. */
+  legs: number;
 };
 
 export type BootAddress = {

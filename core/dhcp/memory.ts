@@ -9,7 +9,9 @@ import type { Client } from './client.ts';
 import { ipv4Number, ipv4Of } from './ipv4.ts';
 import { LeaseTable, type Held } from './leases.ts';
 import type { Link } from './link.ts';
-import type { BootAddress, BootBox, BootDevice, Look, MacOwner } from './look.ts';
+import type { BootAddress, BootBox, BootDevice, BootWindow, Look, MacOwner } from './look.ts';
+import type { OwnOption } from './ownOptions.ts';
+import { profileOfSheet, profilesFor, strangerProfile, type Bootable, type BootProfile } from './profiles.ts';
 import { Links } from './links.ts';
 import { Strangers } from './strangers.ts';
 
@@ -34,15 +36,25 @@ export type BootFact = {
   layers: readonly (Layer & { id: number })[];
   dialect: number | null;
   edition: BootDevice['edition'];
-  windowUntil: number | null;
+  window: BootWindow | null;
 };
 
 /** A setting that decisions look at, with what layers say of it: by `site 7`. */
-export type SaidSetting = { name: string; usual: SettingValue; said: ReadonlyMap<string, LayerValue> };
+export type SaidSetting = {
+  name: string;
+  usual: SettingValue;
+  said: ReadonlyMap<string, LayerValue>;
+  /** Where it tells an option of its own. */
+  option?: OwnOption;
+};
 
 export type KnownDialect = { name: string; sheet: DialectSheet | undefined };
 
 type Group = ReadonlyMap<string, Effective>;
+
+/** What was overheard is believed for so long: as long as a device takes from its address to its file. */
+const HEARD_MS = 30 * 60_000;
+const MOST_HEARD = 10_000;
 
 export class BootMemory implements Look {
   readonly server: string;
@@ -67,9 +79,15 @@ export class BootMemory implements Look {
   };
   private settings: readonly SaidSetting[] = [];
   private groups = new Map<string, Group>();
+  /** Boot profiles that are records. */
+  profiles: readonly BootProfile[] = [];
+  ownOptions: readonly OwnOption[] = [];
+  private readonly httpPort: number;
+  private readonly heardOf = new Map<string, { device: number; until: number }>();
 
-  constructor(server: string, mostStrangers: number) {
-    this.server = server;
+  constructor({ address, httpPort }: { address: string; httpPort: number }, mostStrangers: number) {
+    this.server = address;
+    this.httpPort = httpPort;
     this.strangers = new Strangers(mostStrangers);
   }
 
@@ -182,12 +200,29 @@ export class BootMemory implements Look {
 
   setSettings(settings: readonly SaidSetting[]): void {
     this.settings = settings;
+    this.ownOptions = settings.flatMap(({ option }) => option ?? []);
     this.groups = new Map();
   }
 
-  /** Whether a value is said of a device alone. */
-  saysOf(device: number): boolean {
-    return this.settings.some(({ said }) => said.has(`device ${device}`));
+  /** A device of ours took an address that another server gave it. */
+  hears({ vrf, address }: { vrf: number; address: string }, device: number, now: number): void {
+    const at = `${vrf} ${address}`;
+    this.heardOf.delete(at);
+    this.heardOf.set(at, { device, until: now + HEARD_MS });
+    for (const [oldest] of this.heardOf) if (this.heardOf.size > MOST_HEARD) this.heardOf.delete(oldest);
+  }
+
+  /** Where another server gives the addresses: who has this one, by the records or by what was overheard. */
+  elsewhere(address: string, now: number): { device: number | undefined } | undefined {
+    const link = this.linksAround(address).find(({ silent }) => silent);
+    if (!link) return undefined;
+    const heard = this.heardOf.get(`${link.vrf} ${address}`);
+    return { device: heard && heard.until > now ? heard.device : this.deviceAt(address, link.vrf) };
+  }
+
+  /** Whether a value is said of a device alone, or of a prefix. */
+  says(kind: 'device' | 'prefix' | 'bootprofile', id: number): boolean {
+    return this.settings.some(({ said }) => said.has(`${kind} ${id}`));
   }
 
   linksAround(address: string): readonly Link[] {
@@ -234,11 +269,14 @@ export class BootMemory implements Look {
       key: fact.key,
       addresses: fact.addresses.filter(({ shared }) => !shared),
       lease: this.leaseOf(id),
-      settings: this.settingsOf(fact),
+      box: fact.boxes[0] ?? null,
+      model: keyOf(fact, 'model'),
+      duty: keyOf(fact, 'duty'),
+      site: keyOf(fact, 'site'),
       dialectName: dialect?.name ?? null,
       sheet: dialect?.sheet,
       edition: fact.edition,
-      windowUntil: fact.windowUntil,
+      window: fact.window,
     };
   }
 
@@ -255,9 +293,37 @@ export class BootMemory implements Look {
     };
   }
 
+  urlOf(word: string, file: string): string {
+    const host = this.httpPort === 80 ? this.server : `${this.server}:${this.httpPort}`;
+    return `http://${host}/file/${word}/${file.split('/').map(encodeURIComponent).join('/')}`;
+  }
+
+  profileOf({ id }: Pick<BootDevice, 'id'>, classes: readonly string[]): BootProfile | undefined {
+    const fact = this.devices.get(id);
+    if (!fact) return undefined;
+    const [best] = profilesFor(this.profiles, bootable(fact), classes);
+    if (best || fact.dialect === null) return best;
+    return profileOfSheet(fact.dialect, this.dialects.get(fact.dialect)?.sheet);
+  }
+
+  strangerProfile(classes: readonly string[]): BootProfile | undefined {
+    return strangerProfile(this.profiles, classes);
+  }
+
   /** Devices in the same layers have the same settings, but for what is said of one alone. */
-  private settingsOf({ id, key, layers }: BootFact): Group {
-    const all = this.saysOf(id) ? [...layers, { kind: 'device' as const, id, key }] : layers;
+  settingsOf({ id }: Pick<BootDevice, 'id'>, link: Link, profile: BootProfile | undefined): Group {
+    const fact = this.devices.get(id);
+    if (!fact) return new Map();
+    const { key, layers } = fact;
+    const inLabels = layers.findIndex(({ kind }) => kind === 'label');
+    const before = inLabels < 0 ? layers.length : inLabels;
+    const all = [
+      ...layers.slice(0, before),
+      ...(this.says('prefix', link.id) ? [{ kind: 'prefix' as const, id: link.id, key: link.key }] : []),
+      ...(profile && profile.id > 0 ? [{ kind: 'bootprofile' as const, id: profile.id, key: profile.title }] : []),
+      ...layers.slice(before),
+      ...(this.says('device', id) ? [{ kind: 'device' as const, id, key }] : []),
+    ];
     const name = all.map((layer) => `${layer.kind} ${layer.id}`);
     const group = name.join(', ');
     let held = this.groups.get(group);
@@ -275,4 +341,13 @@ export class BootMemory implements Look {
     }
     return held;
   }
+}
+
+const keyOf = ({ layers }: BootFact, kind: Layer['kind']): string | null =>
+  layers.find((layer) => layer.kind === kind)?.key ?? null;
+
+/** What profiles are matched with. */
+export function bootable({ dialect, layers }: Pick<BootFact, 'dialect' | 'layers'>): Bootable {
+  const idOf = (kind: Layer['kind']) => layers.find((layer) => layer.kind === kind)?.id ?? null;
+  return { dialect, model: idOf('model'), duty: idOf('duty') };
 }

@@ -255,7 +255,9 @@ export const options = [
     usual: true,
   },
   { code: 7, name: 'log-servers', type: 'addresses', from: { setting: 'log.servers' } },
+  { code: 9, name: 'lpr-servers', type: 'addresses' },
   { code: 12, name: 'host-name', type: 'text', usual: true },
+  { code: 13, name: 'boot-file-size', type: 'uint16' },
   {
     code: 15,
     name: 'domain-name',
@@ -263,9 +265,14 @@ export const options = [
     from: { prefix: 'domain', setting: 'name.domain' },
     usual: true,
   },
+  { code: 17, name: 'root-path', type: 'text' },
+  { code: 19, name: 'ip-forwarding', type: 'flag' },
+  { code: 23, name: 'default-ttl', type: 'uint8' },
   { code: 26, name: 'interface-mtu', type: 'uint16' },
   { code: 28, name: 'broadcast-address', type: 'address' },
   { code: 33, name: 'static-routes', type: 'addresses' },
+  { code: 40, name: 'nis-domain', type: 'text' },
+  { code: 41, name: 'nis-servers', type: 'addresses' },
   {
     code: 42,
     name: 'ntp-servers',
@@ -274,6 +281,7 @@ export const options = [
     usual: true,
   },
   { code: 43, name: 'vendor-specific', type: 'bytes' },
+  { code: 44, name: 'netbios-name-servers', type: 'addresses' },
   { code: 50, name: 'requested-address', type: 'address' },
   { code: 51, name: 'lease-time', type: 'seconds', usual: true },
   { code: 52, name: 'overload', type: 'uint8' },
@@ -288,17 +296,25 @@ export const options = [
   { code: 61, name: 'client-identifier', type: 'bytes' },
   { code: 66, name: 'tftp-server-name', type: 'text', usual: true },
   { code: 67, name: 'bootfile-name', type: 'text', usual: true },
+  { code: 69, name: 'smtp-servers', type: 'addresses' },
   { code: 77, name: 'user-class', type: 'bytes' },
   { code: 80, name: 'rapid-commit', type: 'bytes' },
   { code: 82, name: 'relay-agent-information', type: 'bytes' }, // RFC 3046
   { code: 91, name: 'client-last-transaction-time', type: 'seconds' }, // RFC 4388
   { code: 92, name: 'associated-ip', type: 'addresses' }, // RFC 4388
+  { code: 93, name: 'client-architecture', type: 'bytes' }, // RFC 4578
+  { code: 94, name: 'client-network-interface', type: 'bytes' }, // RFC 4578
+  { code: 97, name: 'client-machine-identifier', type: 'bytes' }, // RFC 4578
+  { code: 100, name: 'posix-time-zone', type: 'text' }, // RFC 4833
+  { code: 101, name: 'time-zone-name', type: 'text' }, // RFC 4833
+  { code: 108, name: 'ipv6-only-preferred', type: 'seconds' }, // RFC 8925
   { code: 114, name: 'captive-portal', type: 'text' }, // RFC 8910
   { code: 118, name: 'subnet-selection', type: 'address' }, // RFC 3011
   { code: 119, name: 'domain-search', type: 'names' }, // RFC 3397
   { code: 121, name: 'classless-static-routes', type: 'routes' }, // RFC 3442
   { code: 124, name: 'vendor-class-by-enterprise', type: 'bytes' }, // RFC 3925
   { code: 125, name: 'vendor-specific-by-enterprise', type: 'bytes' }, // RFC 3925
+  { code: 138, name: 'capwap-controllers', type: 'addresses' }, // RFC 5417
   { code: 150, name: 'tftp-server-addresses', type: 'addresses', usual: true }, // RFC 5859
 ] as const satisfies OptionRow[];
 
@@ -315,8 +331,8 @@ export const usuallyAsked: readonly number[] = rows.filter((row) => row.usual).m
 const byCode = new Map<number, OptionRow>(options.map((row) => [row.code, row]));
 const byName = new Map<string, OptionRow>(options.map((row) => [row.name, row]));
 
-/** Types that a site has given to its own options, by code. */
-export type SiteTypes = ReadonlyMap<number, OptionType>;
+/** What a site calls its own options, and their types, by code. */
+export type SiteTypes = ReadonlyMap<number, { name: string; type: OptionType }>;
 const noSiteTypes: SiteTypes = new Map();
 
 export const codeOf = (name: OptionName): number => byName.get(name)?.code ?? 0;
@@ -325,10 +341,17 @@ export const codeOf = (name: OptionName): number => byName.get(name)?.code ?? 0;
 export const codeNamed = (name: string): number | undefined => byName.get(name)?.code;
 
 export function rowOf(code: number, siteTypes: SiteTypes = noSiteTypes): OptionRow {
-  return byCode.get(code) ?? { code, name: `option-${code}`, type: siteTypes.get(code) ?? 'bytes' };
+  return byCode.get(code) ?? { code, name: `option-${code}`, type: 'bytes', ...siteTypes.get(code) };
 }
 
 export const optionName = (code: number, siteTypes?: SiteTypes): string => rowOf(code, siteTypes).name;
+
+export const optionTypes = Object.keys(codecs) as OptionType[];
+
+/** Of a type, whatever the option. */
+export const encodeAs = (type: OptionType, value: OptionValue): Parsed<Uint8Array, OptionFault> =>
+  codecs[type].encode(value);
+export const showAs = (type: OptionType, value: OptionValue): string => codecs[type].show(value);
 
 export const decodeOption = (
   code: number,

@@ -26,6 +26,8 @@ export interface Offerable {
   always?: boolean;
   /** Not told, even when the client asks for it. */
   withheld?: boolean;
+  /** Who says that. */
+  withheldBy?: string;
 }
 
 /** What the records say about a client. */
@@ -43,6 +45,8 @@ export interface Told {
   file?: { name: string; server: string; from: string };
   options: Offerable[];
   siteTypes?: SiteTypes;
+  /** Options whose values cannot be written. */
+  unwritten?: readonly { code: number; name: string; why: string }[];
 }
 
 /** One line of an explanation: what stands in the reply, as value and as bytes, and why. */
@@ -93,6 +97,9 @@ export class Reply {
 
 type Untold = Reply['untold'][number];
 
+/** With the NUL behind it (RFC 2131, section 2). */
+export const LONGEST_FILE = 127;
+
 const ALWAYS = new Set([codeOf('subnet-mask'), codeOf('routers')]);
 
 /** OFFER to a DISCOVER, ACK to a REQUEST; to an INFORM an ACK without a lease (RFC 2131, 4.3.5). */
@@ -103,7 +110,10 @@ export function buildReply(
 ): Parsed<Reply, OptionFault | MessageFault> {
   const informs = typeName(request) === 'INFORM';
   const lines: Wanted[] = [];
-  const untold: Untold[] = [];
+  const untold: Untold[] = (told.unwritten ?? []).map((one) => ({
+    ...one,
+    why: `its value cannot be written: ${one.why}`,
+  }));
   const nameOf = (code: number) => optionName(code, told.siteTypes);
   const put = (code: number, value: OptionValue, from: string, must: boolean): OptionFault | undefined => {
     const bytes = encodeOption(code, value, told.siteTypes);
@@ -127,10 +137,14 @@ export function buildReply(
     if (fault) return fail(fault, { code: codeOf(name) });
   }
   const asked = [...(request.options.get(codeOf('parameter-request-list')) ?? [])];
-  for (const { code, value, from, always, withheld } of inOrder(told.options, asked)) {
+  for (const { code, value, from, always, withheld, withheldBy } of inOrder(told.options, asked)) {
     const needed = always || ALWAYS.has(code);
     if (withheld || (!needed && !asked.includes(code))) {
-      untold.push({ code, name: nameOf(code), why: withheld ? 'it is withheld' : 'the client did not ask for it' });
+      untold.push({
+        code,
+        name: nameOf(code),
+        why: withheld ? `it is withheld${withheldBy ? `: ${withheldBy}` : ''}` : 'the client did not ask for it',
+      });
       continue;
     }
     // One that cannot be written keeps nobody from the others.
@@ -225,7 +239,8 @@ const replyTo = (request: Message, told: Pick<Told, 'address' | 'file'>): Messag
   relayAddress: request.relayAddress,
   hardwareAddress: request.hardwareAddress,
   serverName: '',
-  file: told.file?.name ?? '',
+  // What is longer stands in option 67 alone.
+  file: told.file && told.file.name.length <= LONGEST_FILE ? told.file.name : '',
   options: new Map(),
 });
 

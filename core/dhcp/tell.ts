@@ -1,12 +1,15 @@
 /** What a client is told: every option with the record that it comes from. */
-import { bootFileOf } from '../dialect/dialect.ts';
-import { layerText, type Effective } from '../settings/layers.ts';
+import { layerText, type Effective, type SettingValue } from '../settings/layers.ts';
 import { listSetting, numberSetting, textSetting } from '../settings/read.ts';
+import type { Client } from './client.ts';
+import { filled } from './fill.ts';
 import { ipv4Number } from './ipv4.ts';
 import type { Link } from './link.ts';
-import type { BootDevice, LeaseOffer } from './look.ts';
-import { codeOf, offeredOptions, type OptionName, type OptionValue } from './options.ts';
-import type { Offerable, Told } from './reply.ts';
+import type { BootDevice, LeaseOffer, Look } from './look.ts';
+import { codeNamed, codeOf, offeredOptions, type OptionName, type OptionValue } from './options.ts';
+import { optionValueOf, toldOptions, type OwnValue, type Unwritten } from './ownOptions.ts';
+import { classesOf, fileName, legOf, type BootProfile } from './profiles.ts';
+import { LONGEST_FILE, type Offerable, type Told } from './reply.ts';
 
 /** Strangers get their address for a short time: they may soon be somebody. */
 const STRANGER_SECONDS = 300;
@@ -56,18 +59,36 @@ function linkOptions(link: Link): Offerable[] {
 /** By what a client knows its server, and where from. */
 export type Known = Pick<Told, 'serverAddress' | 'serverFrom'>;
 
+type File = NonNullable<Told['file']>;
+
 /** `noFile`: why a device is given no boot file. `now`: ms since 1970. */
 export function toldToDevice(
-  server: string,
+  look: Pick<Look, 'server' | 'profileOf' | 'settingsOf' | 'ownOptions' | 'urlOf'>,
   known: Known,
   device: BootDevice,
+  client: Client,
   place: LeaseOffer,
   now: number,
 ): { told: Told; noFile: string | null } {
-  const { settings } = device;
   const { link } = place;
-  const { file, noFile, bootOptions } = bootFile(server, device, now);
+  const profile = look.profileOf(device, classesOf(client));
+  const settings = look.settingsOf(device, link, profile);
+  const { file, noFile } = bootFile(look, device, profile, client, now);
   const seconds = Math.max(SHORTEST_SECONDS, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS));
+  const own = ownValues(look, settings, device, client, place, file?.name ?? null);
+  const { options, unwritten } = toldOptions(own.values);
+  const bootOptions = file && profile ? fileOptions(look.server, file, profile) : [];
+  const all = [
+    ...linkOptions(link),
+    ...recordedOptions(link, settings),
+    offer('host-name', device.key, 'name of the device'),
+    ...bootOptions,
+    ...options.map(({ tell, row: _, ...one }): Offerable => ({
+      ...one,
+      always: tell === 'unasked',
+      withheld: tell === 'withheld',
+    })),
+  ];
   return {
     noFile,
     told: {
@@ -77,47 +98,124 @@ export function toldToDevice(
       leaseSeconds: link.leaseSeconds ?? seconds,
       ...known,
       ...(file ? { file } : {}),
-      options: [
-        ...linkOptions(link),
-        ...recordedOptions(link, settings),
-        offer('host-name', device.key, 'name of the device'),
-        ...bootOptions,
-      ],
+      siteTypes: new Map(options.flatMap(({ code, row }) => (row ? [[code, row] as const] : []))),
+      unwritten: [...own.unwritten, ...unwritten],
+      options: inLayers(all, settings, look.ownOptions),
     },
   };
 }
 
-function bootFile(
-  server: string,
-  device: BootDevice,
-  now: number,
-): { file?: NonNullable<Told['file']>; noFile: string | null; bootOptions: Offerable[] } {
-  const none = (noFile: string) => ({ noFile, bootOptions: [] });
-  const { sheet, edition, windowUntil } = device;
-  const file = sheet && bootFileOf(sheet, device.key);
-  if (file === undefined) return none(`nothing is known of how the dialect ${device.dialectName ?? '(none)'} boots`);
-  if (edition === null) return none('no edition of it is published');
-  if (windowUntil === null || windowUntil <= now) return none('its arrival window is closed');
-  const profile = `boot profile of ${sheet?.title ?? ''}`;
-  const from = `${profile}, edition ${edition.number}`;
-  const always = (code: number) => (sheet?.boot?.always ?? []).includes(code);
-  return {
-    noFile: null,
-    file: { name: file, server, from },
-    bootOptions: [
-      offer('tftp-server-name', server, profile, always(66)),
-      offer('bootfile-name', file, from, always(67)),
-      offer('tftp-server-addresses', [server], profile, always(150)),
-    ],
-  };
+/** What layers say of how options are told, whoever says their values. */
+function inLayers(options: Offerable[], settings: Settings, own: Look['ownOptions']): Offerable[] {
+  const codes = (name: string) => new Set(listSetting(settings, name).flatMap((word) => codeSaid(word, own) ?? []));
+  const [unasked, withheld] = [codes('dhcp.unasked'), codes('dhcp.withheld')];
+  if (unasked.size + withheld.size === 0) return options;
+  return options.map((one) => ({
+    ...one,
+    ...(unasked.has(one.code) ? { always: true, withheld: false } : {}),
+    ...(withheld.has(one.code) ? { withheld: true, withheldBy: settingFrom(settings, 'dhcp.withheld') } : {}),
+  }));
 }
 
-/** A stranger learns where it is, and nothing of what we would tell one of our own. */
-export const toldToStranger = (known: Known, place: LeaseOffer): Told => ({
-  address: place.address,
-  addressFrom: place.from,
-  leaseSeconds: STRANGER_SECONDS,
-  leaseFrom: 'short for strangers: they may soon be somebody',
-  ...known,
-  options: linkOptions(place.link),
-});
+/** A number, the name of a registered option, or that of the setting that tells it. */
+export const codeSaid = (word: string, own: Look['ownOptions']): number | undefined =>
+  /^[0-9]{1,3}$/.test(word) ? Number(word) : (codeNamed(word) ?? own.find(({ name }) => name === word)?.at.code);
+
+/** Values of the settings that tell options, with the names in them filled in. */
+function ownValues(
+  { server, ownOptions }: Pick<Look, 'server' | 'ownOptions'>,
+  settings: Settings,
+  device: BootDevice,
+  client: Client,
+  place: LeaseOffer,
+  file: string | null,
+): { values: OwnValue[]; unwritten: Unwritten[] } {
+  const values: OwnValue[] = [];
+  const unwritten: Unwritten[] = [];
+  const { key: name, model, duty, site } = device;
+  const of = { name, serial: device.box?.serial ?? null, mac: device.box?.mac ?? null, model, duty, site };
+  for (const option of ownOptions) {
+    const value = settings.get(option.name)?.value ?? null;
+    if (isNothing(value)) continue;
+    const read = filled(value, { device: of, client, place, server, file });
+    if (!read.ok) unwritten.push({ code: option.at.code, name: option.name, why: String(read.fault.params.first) });
+    else if (!isNothing(read.value))
+      values.push({
+        ...option,
+        value: optionValueOf(option.wire, read.value),
+        from: settingFrom(settings, option.name),
+      });
+  }
+  return { values, unwritten };
+}
+
+const isNothing = (value: SettingValue): boolean =>
+  value === null || value === '' || (Array.isArray(value) && value.length === 0);
+
+function bootFile(
+  look: Pick<Look, 'server' | 'urlOf'>,
+  device: BootDevice,
+  profile: BootProfile | undefined,
+  client: Client,
+  now: number,
+): { file?: File; noFile: string | null } {
+  const { edition, window } = device;
+  if (!profile) return { noFile: `nothing is known of how the dialect ${device.dialectName ?? '(none)'} boots` };
+  if (edition === null) return { noFile: 'no edition of it is published' };
+  if (window === null || window.until <= now) return { noFile: 'its arrival window is closed' };
+  const leg = legOf(profile, window.legs, classesOf(client));
+  const pattern = leg?.file ?? profile.file;
+  const name = fileName(pattern, {
+    device: device.key,
+    serial: device.box?.serial ?? null,
+    mac: device.box?.mac ?? client.mac,
+    model: device.model,
+  });
+  if (name === undefined) return { noFile: `its box is not known, and the first file is called ${pattern}` };
+  const what = leg ? `leg ${profile.legs.indexOf(leg) + 1} of ${profile.legs.length + 1}` : `edition ${edition.number}`;
+  return { noFile: null, file: fileAt(look, profile, window.word, name, `${profile.title}, ${what}`) };
+}
+
+const fileAt = (
+  { server, urlOf }: Pick<Look, 'server' | 'urlOf'>,
+  { transport }: BootProfile,
+  word: string,
+  name: string,
+  from: string,
+): File => ({ name: transport === 'http' ? urlOf(word, name) : name, server, from });
+
+/** A URL names its server itself. */
+function fileOptions(server: string, { name, from }: File, { title, transport, unasked }: BootProfile): Offerable[] {
+  const always = (code: number) => unasked.some((word) => codeSaid(word, []) === code);
+  const told = offer('bootfile-name', name, from, always(67) || name.length > LONGEST_FILE);
+  if (transport === 'http') return [told];
+  return [
+    offer('tftp-server-name', server, title, always(66)),
+    told,
+    offer('tftp-server-addresses', [server], title, always(150)),
+  ];
+}
+
+/** A stranger learns where it is, and what those of its class fetch first: nothing that we would tell one of our own. */
+export function toldToStranger(
+  look: Pick<Look, 'server' | 'strangerProfile' | 'urlOf'>,
+  known: Known,
+  client: Client,
+  place: LeaseOffer,
+): Told {
+  const profile = look.strangerProfile(classesOf(client));
+  const name =
+    profile?.stranger &&
+    fileName(profile.stranger.file, { device: 'stranger', serial: client.serial, mac: client.mac, model: null });
+  const from = `${profile?.title ?? ''}, first file for strangers`;
+  const file = profile && name ? fileAt(look, profile, 'first', name, from) : undefined;
+  return {
+    address: place.address,
+    addressFrom: place.from,
+    leaseSeconds: STRANGER_SECONDS,
+    leaseFrom: 'short for strangers: they may soon be somebody',
+    ...known,
+    ...(file ? { file } : {}),
+    options: [...linkOptions(place.link), ...(file && profile ? fileOptions(look.server, file, profile) : [])],
+  };
+}

@@ -313,7 +313,3 @@ function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
     return way;
   };
 }
-
-/** The name of the first file that a device boots with. */
-export const bootFileOf = (sheet: DialectSheet, device: string): string | undefined =>
-  sheet.boot?.file.replaceAll('{device}', device);

@@ -146,6 +146,11 @@ const boot = z.strictObject({
     .max(100)
     .describe('The name of its first file'),
   always: z.array(z.int().min(1).max(254)).max(40).default([]).describe('Options told even when not asked for'),
+  transports: z
+    .array(z.enum(['tftp', 'http']))
+    .min(1)
+    .default(['tftp'])
+    .describe('By what it fetches its first file'),
   serial: pattern('The serial in a client identifier (option 61) of text', 'serial').optional(),
 });
 

@@ -4,7 +4,10 @@ import { parseIp, formatIp } from '../addressing/ip.ts';
 import { formatPrefix, parsePrefix } from '../addressing/prefix.ts';
 import { utf8Bytes } from '../text/utf8.ts';
 
-/** Weakest first. `area` may come several times, outer to inner, and `label`, by rank. */
+/**
+ * Weakest first. `area` may come several times, outer to inner, and `label`, by rank. What a prefix or a boot profile says
+ * holds for who boots there, and so: for options of DHCP alone.
+ */
 export const layerKinds = [
   'everywhere',
   'dialect',
@@ -13,6 +16,8 @@ export const layerKinds = [
   'area',
   'site',
   'room',
+  'prefix',
+  'bootprofile',
   'label',
   'device',
 ] as const;

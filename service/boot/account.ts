@@ -27,6 +27,8 @@ export class Account {
   private readonly waiting = new Map<string, Told>();
   /** Devices of whose arrivals something waits, with how much. */
   private readonly arriving = new Map<number, number>();
+  /** What is being written just now. */
+  private readonly writing = new Set<string>();
   private owing = false;
   private stopping = false;
   private seq = 0;
@@ -71,9 +73,14 @@ export class Account {
    * What was told of a device's arrival so far is written down: a file is asked for after the lease that it is asked by. It
    * is not waited for longer than a client waits.
    */
-  async settled(device: number | null | undefined): Promise<void> {
+  async settled(who: { device: number | null; word: string } | undefined): Promise<void> {
+    if (!who) return;
+    const { device, word } = who;
+    const stranger = `stranger ${word}`;
+    const waits = () =>
+      device === null ? this.waiting.has(stranger) || this.writing.has(stranger) : this.arriving.has(device);
     const until = performance.now() + SETTLED_MS;
-    while (device && this.arriving.has(device) && performance.now() < until) await pause(LOOK_MS);
+    while (waits() && performance.now() < until) await pause(LOOK_MS);
   }
 
   async stop(): Promise<void> {
@@ -100,6 +107,15 @@ export class Account {
       this.waiting.delete(name);
       return told ? [[name, told]] : [];
     });
+    for (const name of names) this.writing.add(name);
+    try {
+      await this.writeAll(taken);
+    } finally {
+      for (const name of names) this.writing.delete(name);
+    }
+  }
+
+  private async writeAll(taken: [string, Told][]): Promise<void> {
     const arrivals = taken.filter(([, { is }]) => is === 'arrival');
     const others = taken.filter(([, { is }]) => is !== 'arrival');
     for (let at = 0; at < arrivals.length; at += MOST_ARRIVALS)

@@ -24,7 +24,7 @@ export class Boot {
 
   constructor(store: Store, options: BootOptions & { httpPort: number }, log: Log) {
     const faults = new Faults(log);
-    const memory = new BootMemory(options.address, MOST_LISTED);
+    const memory = new BootMemory(options, MOST_LISTED);
     const clock = new BootClock();
     // Two services on one database, and two of one after the other, are told apart by it.
     const writer = randomInt(1, WRITERS);

@@ -131,10 +131,14 @@ export class DhcpListener {
     if (link && stranger && !memory.strangers.has(client.word))
       memory.strangers.put(client.word, { prefix: link.id, settled: false });
     if (link && refusedRelay) account.relay(link, refusedRelay.relay, refusedRelay.source);
-    if (outcome === 'counted') return this.counted.note(heard.from, detail);
+    if (outcome === 'counted') {
+      if (device && device.window !== null) account.arrival(device.id, arrival);
+      if (device && decision.overheard) memory.hears(decision.overheard, device.id, now);
+      return this.counted.note(heard.from, detail);
+    }
     const told = (said = detail, how: 'answered' | 'refused' | 'dropped' | 'broken' = outcome): void => {
       if (link && stranger) account.stranger({ client, link, ...stranger });
-      if (device && device.windowUntil !== null) account.arrival(device.id, arrival);
+      if (device && device.window !== null) account.arrival(device.id, arrival);
       const type = typeOfMessage(message);
       const what = type.ok ? type.value : 'message';
       const note = {

@@ -10,7 +10,13 @@ export function holderOf(
   const value = ipv4Number(address) ?? 0;
   for (const { vrf } of memory.linksAround(address)) {
     const held = memory.leases.at(vrf, value);
-    if (held?.acknowledged && held.expires > clock.now()) return { device: held.device, mac: held.mac };
+    if (held?.acknowledged && held.expires > clock.now())
+      return { device: held.device, mac: held.mac, word: held.word };
   }
-  return undefined;
+  const there = memory.elsewhere(address, clock.now());
+  return there?.device === undefined ? undefined : { device: there.device, mac: '', word: '' };
 }
+
+/** Whether another server gives the addresses where this one lies. */
+export const isElsewhere = ({ memory, clock }: Pick<BootParts, 'memory' | 'clock'>, address: string): boolean =>
+  memory.elsewhere(address, clock.now()) !== undefined;

@@ -1,14 +1,15 @@
-/** The HTTP listener for booting devices: signs of life. Nothing else is answered here. */
+/** The HTTP listener for booting devices: their files, and signs of life. Nothing else is answered here. */
 import type { AddressInfo } from 'node:net';
 import { serve, type ServerType, type HttpBindings } from '@hono/node-server';
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { dial, dialledBy } from '@zpine/core/addressing/dial';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
+import { fileFor, transferred } from '../app/boot/files.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import type { BootOptions, BootParts } from './dhcp.ts';
-import { holderOf } from './holder.ts';
+import { holderOf, isElsewhere } from './holder.ts';
 import type { Log } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -68,7 +69,7 @@ export class BootHttp {
         );
         return c.json({ taken: false, why: 'it cannot be read' }, 400);
       }
-      await account.settled(holderOf(this.parts, address)?.device);
+      await account.settled(holderOf(this.parts, address));
       const taken = await transact(this.parts.store, actor, 'life', (tx) =>
         callHome(tx, c.req.param('token'), body.data, address),
       );
@@ -81,7 +82,68 @@ export class BootHttp {
         ? c.json({ taken: true })
         : c.json({ taken: false, why: 'this address is not, or no longer, open' }, 404);
     });
+    app.on(['GET', 'HEAD'], '/file/:word/*', (c) =>
+      this.file(c.env, from(c.env.incoming), c.req.param('word'), c.req.path, c.req.method === 'HEAD'),
+    );
     app.notFound((c) => c.json({ taken: false, why: 'there is nothing here' }, 404));
     return app;
   }
+
+  /** Whoever asks is held to the address that the file's device has, as over TFTP. */
+  private async file(
+    { outgoing }: HttpBindings,
+    address: string,
+    word: string,
+    path: string,
+    onlyHead: boolean,
+  ): Promise<Response> {
+    const { parts } = this;
+    const name = namedIn(path);
+    const holder = holderOf(parts, address);
+    await parts.account.settled(holder);
+    const asked = { name, from: address, transport: 'http', word } as const;
+    const file = await transact(parts.store, actor, 'file', (tx) =>
+      fileFor(tx, asked, holder, isElsewhere(parts, address)),
+    );
+    if (!file.ok) return refusedFile(file.code);
+    const { device, leg, shown, content } = file;
+    const headers = {
+      'content-type': 'application/octet-stream',
+      'content-length': String(content.length),
+      'cache-control': 'no-store',
+    };
+    if (onlyHead) return new Response(null, { headers });
+    const began = Date.now();
+    outgoing.once('close', () => {
+      const whole = outgoing.writableFinished;
+      const about = {
+        device,
+        leg,
+        name,
+        bytes: shown.bytes,
+        fingerprint: shown.fingerprint,
+        transport: 'http',
+      } as const;
+      const end = whole
+        ? ({ ok: true, seconds: (Date.now() - began) / 1000 } as const)
+        : ({ ok: false, why: 'the client hung up' } as const);
+      transact(parts.store, actor, 'file', (tx) => transferred(tx, about, end)).catch((error: unknown) =>
+        parts.faults.say(error, 'the end of a transfer could not be noted', { file: name }),
+      );
+    });
+    return new Response(Uint8Array.from(content), { headers });
+  }
 }
+
+const namedIn = (path: string): string => {
+  try {
+    return path.split('/').slice(3).map(decodeURIComponent).join('/').slice(0, 255);
+  } catch {
+    return '';
+  }
+};
+
+const refusedFile = (code: 'not-found' | 'access'): Response =>
+  code === 'not-found'
+    ? Response.json({ given: false, why: 'there is no such file' }, { status: 404 })
+    : Response.json({ given: false, why: 'it is not for you, or not now' }, { status: 403 });

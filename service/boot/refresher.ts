@@ -6,6 +6,7 @@ import { isDeepStrictEqual } from 'node:util';
 import type { Held } from '@zpine/core/dhcp/leases';
 import type { BootFact, BootMemory } from '@zpine/core/dhcp/memory';
 import { knownDialects, bootSettings, factsOf, heldLeases, linksOf, siteKeys } from '../app/boot/facts.ts';
+import { bootProfiles } from '../app/boot/profiles.ts';
 import { spareBoxes, strangersIn } from '../app/boot/others.ts';
 import { touchedBy, type Touch } from '../app/boot/touched.ts';
 import { EventFeed } from '../store/events.ts';
@@ -131,6 +132,7 @@ export class Refresher {
     memory.dialects = await knownDialects(tx);
     memory.sites = await siteKeys(tx);
     memory.setSettings(await bootSettings(tx));
+    memory.profiles = await bootProfiles(tx);
     const links = await linksOf(tx);
     const standing = new Set(links.map(({ id }) => id));
     for (const link of links) memory.links.put(link);
@@ -177,6 +179,7 @@ export class Refresher {
       if (touch.dialects) memory.dialects = await knownDialects(tx);
       if (touch.sites) memory.sites = await siteKeys(tx);
       if (touch.settings) memory.setSettings(await bootSettings(tx));
+      if (touch.profiles) memory.profiles = await bootProfiles(tx);
       await this.takeLinks(tx, touch);
       await this.takeDevices(tx, touch.devices);
       const spare = await spareBoxes(tx, touch.boxes);
@@ -269,5 +272,5 @@ export class Refresher {
 const shownOf = (fact: BootFact | undefined) =>
   fact && {
     ...fact,
-    windowUntil: fact.windowUntil !== null && fact.windowUntil > Date.now() + 60_000 ? fact.windowUntil : null,
+    window: fact.window !== null && fact.window.until > Date.now() + 60_000 ? fact.window : null,
   };

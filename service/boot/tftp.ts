@@ -4,7 +4,7 @@ import { dial, dialledBy } from '@zpine/core/addressing/dial';
 import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core/tftp/packet';
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
 import { problemOf, Refusal } from '@zpine/contract/errors';
-import { fileFor, type ShownSize, transferred } from '../app/boot/files.ts';
+import { fileFor, type GivenFile, transferred } from '../app/boot/files.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import type { BootOptions, BootParts } from './dhcp.ts';
@@ -110,8 +110,10 @@ export class TftpListener {
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
     this.transfers.set(key, { client: from.address, stop: () => undefined, began: () => false });
     const holder = holderOf(this.parts, address);
-    await this.parts.account.settled(holder?.device);
-    const file = await transact(this.parts.store, actor, 'tftp', (tx) => fileFor(tx, name, address, holder));
+    await this.parts.account.settled(holder);
+    const file = await transact(this.parts.store, actor, 'tftp', (tx) =>
+      fileFor(tx, { name, from: address, transport: 'tftp' }, holder),
+    );
     if (!file.ok) {
       this.transfers.delete(key);
       const [code, words] =
@@ -124,12 +126,7 @@ export class TftpListener {
   }
 
   /** Sends the file from a port of its own (RFC 1350, section 4). */
-  private async transfer(
-    request: ReadRequest,
-    file: { content: Uint8Array; device: number; shown: ShownSize },
-    from: RemoteInfo,
-    key: string,
-  ): Promise<void> {
+  private async transfer(request: ReadRequest, file: GivenFile, from: RemoteInfo, key: string): Promise<void> {
     const socket = await bound(this.own, 0);
     const started = Date.now();
     const first = begin(request, file.content);
@@ -145,6 +142,8 @@ export class TftpListener {
         name: request.name,
         bytes: how.ok ? file.shown.bytes : sentBytes(state),
         fingerprint: file.shown.fingerprint,
+        leg: file.leg,
+        transport: 'tftp' as const,
       };
       this.turns.add(from.address, `${key} ended`, async () => {
         try {

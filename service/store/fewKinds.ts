@@ -3,6 +3,7 @@ import type { KindName } from '@zpine/contract/kinds';
 
 export const fewKinds = [
   'area',
+  'bootprofile',
   'dialect',
   'duty',
   'label',

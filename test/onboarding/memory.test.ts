@@ -25,7 +25,7 @@ describe('what booting clients are answered from', () => {
   before(async () => {
     bench = await demoService();
     api = bench.clients.admin;
-    memory = new BootMemory('10.77.0.10', 200);
+    memory = new BootMemory({ address: '10.77.0.10', httpPort: 80 }, 200);
     refresher = new Refresher(bench.store, memory, new BootClock(), 1, new Faults(log), log);
     await refresher.start(() => Promise.resolve());
     bench.store.committed = (hints) => refresher.refresh(hints);
@@ -58,9 +58,11 @@ describe('what booting clients are answered from', () => {
       )
         out.push('spare boxes');
       const names = (await bootSettings(tx)).map(({ name }) => name);
+      const [somewhere] = links;
       for (const device of devices) {
         const said = await settingsOf(tx, device);
-        const known = memory.device(device.id)?.settings;
+        const booting = memory.device(device.id);
+        const known = somewhere && booting && memory.settingsOf(booting, somewhere, undefined);
         for (const name of names) {
           const { setting: _, ...wanted } = said.get(name) ?? {};
           if (!isDeepStrictEqual(wanted, known?.get(name))) out.push(`${name} of ${device.key}`);

@@ -39,7 +39,7 @@ const RELAY = '10.77.16.1';
 const MOST_BYTES = 1500;
 
 function memory(): BootMemory {
-  const held = new BootMemory('10.77.0.10', 50);
+  const held = new BootMemory({ address: '10.77.0.10', httpPort: 80 }, 50);
   const link = linkOf(
     {
       id: 1,
@@ -70,7 +70,7 @@ function memory(): BootMemory {
     layers: [{ kind: 'everywhere', key: '', id: 0 }],
     dialect: null,
     edition: null,
-    windowUntil: null,
+    window: null,
   });
   return held;
 }

@@ -29,6 +29,8 @@ export const strangers = table('stranger', {
   settled_at: maybe(time),
   settled_by: maybe(text),
   settled_as: maybe(text),
+  account: maybe(text),
+  account_at: maybe(text),
   version: number,
 });
 export type StrangerRow = RowOf<typeof strangers>;

@@ -11,6 +11,7 @@ import {
   usuallyAsked,
 } from '@zpine/core/dhcp/options';
 import type { Look } from '@zpine/core/dhcp/look';
+import { profilesFor } from '@zpine/core/dhcp/profiles';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
@@ -18,11 +19,12 @@ import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { byId, find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { sitesOf } from '../devices/inForce.ts';
+import { dialectIdOf, sitesOf } from '../devices/inForce.ts';
 import { mainAddress } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { memoryFor } from './gather.ts';
+import { bootProfiles } from './profiles.ts';
 
 const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join(' ');
 const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
@@ -78,7 +80,7 @@ export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Ex
   // Where the service itself is the gateway, it hears its devices on its own wire.
   const relay = query.relay ?? (usual === tx.place.address ? null : usual);
   const source = relay ?? tx.place.address;
-  const vendorClass = query.class ?? (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
+  const vendorClass = query.class ?? (await usualClassOf(tx, device));
   const message = discoverOf(box ?? { serial: '-', mac: null }, relay, vendorClass);
   asAsked(message, query);
   if (query.message === 'REQUEST' || query.message === 'INFORM') await asHolder(tx, message, source, relay === null);
@@ -92,6 +94,14 @@ export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Ex
   if (decision.reply && decision.device?.id !== device.id)
     return { ...seen, ...nothing, silent: `it is not taken for ${device.key}: ${decision.detail}` };
   return seen;
+}
+
+/** How the device calls itself, as far as its boot profile or its sheet says. */
+async function usualClassOf(tx: Tx, device: Stored<'device'>): Promise<string | undefined> {
+  const of = { dialect: await dialectIdOf(tx, device), model: device.model, duty: device.duty };
+  const [best] = profilesFor(await bootProfiles(tx), of);
+  // Only a vendor class is said by a whole word: the others have a number before them.
+  return best?.classes.find((one) => !/^[0-9]+:/.test(one)) ?? (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
 }
 
 const clientWords = ({ serial, mac }: Stored<'box'>): string => [serial, mac].filter(Boolean).join(', MAC ');

@@ -2,6 +2,7 @@
 import type { BootFact, FactAddress, KnownDialect, SaidSetting } from '@zpine/core/dhcp/memory';
 import type { Held } from '@zpine/core/dhcp/leases';
 import { linkOf, type Link } from '@zpine/core/dhcp/link';
+import type { BootWindow } from '@zpine/core/dhcp/look';
 import { offeredOptions } from '@zpine/core/dhcp/options';
 import { grouped } from '@zpine/core/lists/grouped';
 import type { Stored } from '@zpine/contract/kinds';
@@ -10,7 +11,9 @@ import { ipText, valueOf } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { dialectIn, layerRecords, layersIn, layerWord, openValue, settingValues } from '../settings/layers.ts';
 import type { ValueRow } from '../settings/layers.ts';
+import { ownOptionOf, TELLING } from '../settings/options.ts';
 import { leases, type LeaseRow } from './leases.ts';
+import { windowWord } from './windowWord.ts';
 
 const macText = (bytes: Buffer): string => Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join(':');
 
@@ -36,7 +39,7 @@ export async function factsOf(tx: Tx, devices: readonly Stored<'device'>[]): Pro
       layers: layersIn(tx, places, device).filter(({ kind }) => kind !== 'device'),
       dialect: dialectIn(places, device),
       edition: editions.get(id) ?? null,
-      windowUntil: windows.get(id) ?? null,
+      window: windows.get(id) ?? null,
     };
   });
 }
@@ -95,13 +98,18 @@ async function publishedOfMany(tx: Tx, ids: readonly number[]): Promise<Map<numb
   return new Map(rows.map((row) => [Number(row.device_id), { id: Number(row.id), number: row.number }]));
 }
 
-/** When the open window of each closes, ms since 1970. */
-async function openWindows(tx: Tx, ids: readonly number[]): Promise<Map<number, number>> {
-  const rows = await tx.select<{ device_id: number; closes_at: Date }>(
-    'SELECT device_id, closes_at FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ? ORDER BY id',
+/** The open window of each. */
+async function openWindows(tx: Tx, ids: readonly number[]): Promise<Map<number, BootWindow>> {
+  const rows = await tx.select<{ device_id: number; opened_at: Date; closes_at: Date; legs: string | null }>(
+    "SELECT device_id, opened_at, closes_at, JSON_VALUE(state, '$.legs') AS legs FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ? ORDER BY id",
     [ids, tx.aboutNow()],
   );
-  return new Map(rows.map((row) => [Number(row.device_id), row.closes_at.getTime()]));
+  return new Map(
+    rows.map((row) => {
+      const [device, until] = [Number(row.device_id), row.closes_at.getTime()];
+      return [device, { until, word: windowWord(tx, device, row.opened_at.getTime()), legs: Number(row.legs ?? 0) }];
+    }),
+  );
 }
 
 /** Prefixes of IPv4 that clients may boot in; of these records alone where some are given. */
@@ -115,12 +123,14 @@ export async function linksOf(tx: Tx, records?: readonly Stored<'prefix'>[]): Pr
   return prefixes.flatMap((record) => linkOf(record, names.get(record.vrf) ?? '') ?? []);
 }
 
-const LEASE_SECONDS = 'lease.seconds';
+const ALWAYS = ['lease.seconds', ...TELLING];
 
 /** The settings that clients are told of, with what every layer says. No secret is among them. */
 export async function bootSettings(tx: Tx): Promise<SaidSetting[]> {
-  const names = new Set([LEASE_SECONDS, ...offeredOptions.flatMap(({ from }) => from.setting ?? [])]);
-  const catalogue = (await allOf(tx, 'setting')).filter(({ name, secret }) => names.has(name) && !secret);
+  const names = new Set([...ALWAYS, ...offeredOptions.flatMap(({ from }) => from.setting ?? [])]);
+  const catalogue = (await allOf(tx, 'setting')).filter(
+    ({ name, secret, dhcpOption }) => (names.has(name) || dhcpOption !== null) && !secret,
+  );
   const said = new Map(catalogue.map(({ id }) => [id, new Map<string, ReturnType<typeof saidBy>>()]));
   const rows = await tx.select<ValueRow>(`SELECT ${settingValues.all} FROM setting_value WHERE setting_id IN (?)`, [
     [...said.keys(), 0],
@@ -130,11 +140,11 @@ export async function bootSettings(tx: Tx): Promise<SaidSetting[]> {
     const layer = { kind: row.layer_kind, id: Number(row.layer_id) };
     said.get(Number(row.setting_id))?.set(layerWord(layer), saidBy(tx, row, keys.get(layerWord(layer)) ?? ''));
   }
-  return catalogue.map(({ id, name, defaultValue }) => ({
-    name,
-    usual: defaultValue,
-    said: said.get(id) ?? new Map(),
-  }));
+  return catalogue.map((setting) => {
+    const option = ownOptionOf(setting);
+    const { id, name, defaultValue } = setting;
+    return { name, usual: defaultValue, said: said.get(id) ?? new Map(), ...(option ? { option } : {}) };
+  });
 }
 
 const saidBy = (tx: Tx, row: ValueRow, key: string) => ({

@@ -1,14 +1,22 @@
 /** Boot files: names of records, given to the address that was leased to the device, inside its arrival window. */
-import { bootFileOf } from '@zpine/core/dialect/dialect';
+import { faultText, TemplateStop } from '@zpine/core/template/faults';
 import { maskedText } from '@zpine/core/template/render';
+import type { RenderedFile } from '@zpine/core/template/run';
 import { utf8Bytes } from '@zpine/core/text/utf8';
 import type { Stored } from '@zpine/contract/kinds';
-import { byIds, byKeys } from '../../store/records.ts';
+import { allOf, byIds, byKeys, find, keyOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
-import { onTheWire } from '../editions/content.ts';
+import { dialectIdOf } from '../devices/inForce.ts';
+import { onTheWire, renderInputs } from '../editions/content.ts';
+import { contextOf } from '../editions/context.ts';
 import { filesOf, publishedOf } from '../editions/rows.ts';
+import { fragmentsOf, insertedBy } from '../editions/templates.ts';
 import { dialectOf } from '../fleet/dialects.ts';
+import { firstFileFor } from './firstFile.ts';
+import { profilesFor } from '@zpine/core/dhcp/profiles';
+import { bootProfiles, filesNamed, type NamedFile } from './profiles.ts';
+import { windowWord } from './windowWord.ts';
 import { saveBootRecord } from './records.ts';
 
 /** What may be told of a file that holds secrets: as large as it is shown, and a keyed digest. */
@@ -17,25 +25,60 @@ export interface ShownSize {
   fingerprint: string;
 }
 
+/** `device`: null for a stranger. `leg`: which one of its profile it is, from 0; null for the last file. */
+export type GivenFile = { content: Uint8Array; device: number | null; leg: number | null; shown: ShownSize };
+
 export type FileAnswer =
-  | { ok: true; content: Uint8Array; device: number; arrival: number; shown: ShownSize }
+  | ({ ok: true } & GivenFile)
   /** What the client is told: not found, or no access; and why, for our own record. */
   | { ok: false; code: 'not-found' | 'access'; why: string };
 
 /** Who was acknowledged the address that a file is asked for from. */
-export type FileHolder = { device: number | null; mac: string };
+export type FileHolder = { device: number | null; mac: string; word: string };
+
+/** `transport`: `word` is that of the URL. */
+export type Asked = { name: string; from: string } & ({ transport: 'tftp' } | { transport: 'http'; word: string });
 
 /** `harbour-sw.furrow` and, for further files of an edition, `harbour-sw/motd`. */
 const wanted = (name: string): string => name.replace(/^\/+/, '');
 
-/** `lease`: who has the address, as far as anybody has. */
-export async function fileFor(tx: Tx, name: string, from: string, lease: FileHolder | undefined): Promise<FileAnswer> {
-  const device = lease?.device ? (await byIds(tx, 'device', [lease.device], true)).get(lease.device) : undefined;
-  const answer = device
-    ? await fileOf(tx, device, wanted(name))
-    : await refuseForeign(tx, wanted(name), from, lease !== undefined);
+/** The device that a URL is of, while its window is open. */
+async function deviceOfWord(tx: Tx, word: string): Promise<number | undefined> {
+  const [, told] = /^([0-9a-z]{1,11})-/.exec(word) ?? [];
+  const id = parseInt(told ?? '', 36);
+  const arrival = Number.isSafeInteger(id) ? await openArrival(tx, id) : undefined;
+  if (arrival && windowWord(tx, id, arrival.opened_at.getTime()) === word) return id;
+  // What an edition has in it is filled in with the word of the sign of life.
+  const once = await tx.one<{ device_id: number }>(
+    'SELECT device_id FROM arrival WHERE token = ? AND ended_at IS NULL AND closes_at > ?',
+    [word, tx.aboutNow()],
+  );
+  return once && Number(once.device_id);
+}
+
+/**
+ * `lease`: who has the address, as far as anybody has. Where another server gives the addresses, nobody knows: there a
+ * URL that is of the device and its window is enough.
+ */
+export async function fileFor(
+  tx: Tx,
+  asked: Asked,
+  lease: FileHolder | undefined,
+  elsewhere = false,
+): Promise<FileAnswer> {
+  const { name, from, transport } = asked;
+  const byWord = asked.transport === 'http' ? await deviceOfWord(tx, asked.word) : undefined;
+  const id = lease ? lease.device : elsewhere ? (byWord ?? null) : null;
+  const device = id === null ? undefined : (await byIds(tx, 'device', [id], true)).get(id);
+  const foreign = asked.transport === 'http' && device && byWord !== device.id;
+  const answer = foreign
+    ? ({ ok: false, code: 'access', why: `the URL is not that of ${device.key} and its arrival window` } as const)
+    : device
+      ? await fileOf(tx, device, wanted(name))
+      : ((lease && (await firstFileFor(tx, wanted(name), from, lease.word))) ??
+        (await refuseForeign(tx, wanted(name), from, lease !== undefined)));
   await saveBootRecord(tx, {
-    protocol: 'tftp',
+    protocol: transport,
     what: 'read',
     outcome: answer.ok ? 'answered' : 'refused',
     address: from,
@@ -51,8 +94,8 @@ export async function fileFor(tx: Tx, name: string, from: string, lease: FileHol
       await applyEvent(
         tx,
         arrival,
-        { kind: 'file-asked', evidence: { ...evidence, transport: 'TFTP' } },
-        edition === undefined ? {} : { edition },
+        { kind: 'file-asked', evidence: { ...evidence, transport: transport.toUpperCase() } },
+        { ...(edition === undefined ? {} : { edition }), address: from },
       );
     } else await applyEvent(tx, arrival, { kind: 'file-refused', evidence: { ...evidence, why: answer.why } });
   }
@@ -60,23 +103,65 @@ export async function fileFor(tx: Tx, name: string, from: string, lease: FileHol
 }
 
 async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<FileAnswer> {
-  const sheet = (await dialectOf(tx, device))?.sheet;
-  const main = sheet && bootFileOf(sheet, device.key);
-  const edition = await publishedOf(tx, device.id);
+  const box = (await find(tx, 'box', { device_id: device.id }))[0] ?? null;
+  const files = filesNamed(await bootProfiles(tx), {
+    device,
+    dialect: await dialectIdOf(tx, device),
+    described: await dialectOf(tx, device),
+    model: device.model === null ? null : await keyOf(tx, 'model', device.model),
+    box,
+  });
+  const [main] = files.filter(({ leg }) => leg === undefined);
   if (main === undefined) return { ok: false, code: 'access', why: `nothing is known of how ${device.key} boots` };
+  const edition = await publishedOf(tx, device.id);
   if (!edition) return { ok: false, code: 'access', why: `no edition of ${device.key} is published` };
-  const file = (await filesOf(tx, edition.id)).find((f) => name === (f.name === '' ? main : `${device.key}/${f.name}`));
-  if (!file) return { ok: false, code: 'not-found', why: `${device.key} has no such file; its first is ${main}` };
+  const named = files.find((one) => one.name === name);
   const arrival = await openArrival(tx, device.id);
-  if (!arrival) return { ok: false, code: 'access', why: `the arrival window of ${device.key} is closed` };
-  const text = onTheWire(file.text, arrival.token);
-  return {
-    ok: true,
-    content: utf8Bytes(text) ?? new Uint8Array(),
-    device: device.id,
-    arrival: Number(arrival.id),
-    shown: { bytes: Buffer.byteLength(maskedText(file)), fingerprint: tx.sealer.fingerprint(file.text) },
-  };
+  const closed = { ok: false, code: 'access', why: `the arrival window of ${device.key} is closed` } as const;
+  if (named?.leg) return arrival ? legFile(tx, device, named, arrival.token) : closed;
+  const file = (await filesOf(tx, edition.id)).find((one) =>
+    one.name === '' ? named !== undefined : name === `${device.key}/${one.name}`,
+  );
+  if (!file) return { ok: false, code: 'not-found', why: `${device.key} has no such file; its first is ${main.name}` };
+  if (!arrival) return closed;
+  return given(tx, device, null, file, onTheWire(file.text, arrival.token));
+}
+
+const given = (
+  tx: Tx,
+  device: Stored<'device'>,
+  leg: number | null,
+  file: Pick<RenderedFile, 'text' | 'secrets'>,
+  text: string,
+): FileAnswer => ({
+  ok: true,
+  content: utf8Bytes(text) ?? new Uint8Array(),
+  device: device.id,
+  leg,
+  shown: { bytes: Buffer.byteLength(maskedText(file)), fingerprint: tx.sealer.fingerprint(file.text) },
+});
+
+/** Made when it is fetched: a leg has no edition of its own. */
+async function legFile(
+  tx: Tx,
+  device: Stored<'device'>,
+  { profile, leg }: NamedFile,
+  token: string,
+): Promise<FileAnswer> {
+  const template = (await allOf(tx, 'template')).find(({ key }) => key === leg?.template);
+  if (!leg || !template)
+    return { ok: false, code: 'not-found', why: `${profile.title} names the template ${leg?.template}, which is gone` };
+  try {
+    const fragments = insertedBy(template, await fragmentsOf(tx));
+    const { data, secrets } = await contextOf(tx, device);
+    const inputs = { template: template.key, source: template.source, fragments, data, secrets };
+    const [file] = renderInputs(inputs, tx.sealer, String(device.id));
+    if (!file) return { ok: false, code: 'not-found', why: `${template.key} makes no file` };
+    return given(tx, device, profile.legs.indexOf(leg), file, onTheWire(file.text, token));
+  } catch (error) {
+    if (!(error instanceof TemplateStop)) throw error;
+    return { ok: false, code: 'access', why: `${template.key} could not be made: ${faultText(error.fault)}` };
+  }
 }
 
 /** Nobody's address: it hears the same of every name, so that it cannot find out which devices there are. */
@@ -94,24 +179,47 @@ async function refuseForeign(tx: Tx, name: string, from: string, leased: boolean
 /** How a transfer ended. */
 export async function transferred(
   tx: Tx,
-  file: { device: number; name: string; bytes: number; fingerprint: string },
+  file: {
+    device: number | null;
+    leg: number | null;
+    name: string;
+    bytes: number;
+    fingerprint: string;
+    transport: 'tftp' | 'http';
+  },
   end: { ok: true; seconds: number } | { ok: false; why: string },
 ): Promise<void> {
-  const arrival = await openArrival(tx, file.device);
+  const arrival = file.device === null ? undefined : await openArrival(tx, file.device);
   if (!end.ok)
     await saveBootRecord(tx, {
-      protocol: 'tftp',
+      protocol: file.transport,
       what: 'read',
       outcome: 'broken',
-      device: file.device,
+      device: file.device ?? undefined,
       detail: `${file.name}: ${end.why}`,
     });
   if (!arrival) return;
   const evidence = { file: file.name, bytes: file.bytes };
-  if (end.ok)
+  const whole = { ...evidence, fingerprint: file.fingerprint, seconds: end.ok ? end.seconds : 0 };
+  if (end.ok && file.leg !== null)
     await applyEvent(tx, arrival, {
-      kind: 'file-complete',
-      evidence: { ...evidence, fingerprint: file.fingerprint, seconds: end.seconds },
+      kind: 'leg-complete',
+      leg: file.leg,
+      seconds: await restartOf(tx, file.device),
+      evidence: whole,
     });
+  else if (end.ok) await applyEvent(tx, arrival, { kind: 'file-complete', evidence: whole });
   else await applyEvent(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } });
+}
+
+/** How long the device may take from one leg to the next, in seconds. */
+async function restartOf(tx: Tx, device: number | null): Promise<number> {
+  const record = device === null ? undefined : (await byIds(tx, 'device', [device])).get(device);
+  if (!record) return 0;
+  const dialect = await dialectIdOf(tx, record);
+  const [best] = profilesFor(await bootProfiles(tx), { dialect, model: record.model, duty: record.duty }).filter(
+    ({ legs }) => legs.length > 0,
+  );
+  const profile = best && (await allOf(tx, 'bootprofile')).find(({ id }) => id === best.id);
+  return (profile?.restartMinutes ?? 5) * 60;
 }

@@ -12,6 +12,7 @@ import { allOf, byIds, find, keysOf } from '../../store/records.ts';
 import { smallestCovering } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { MOST_LISTED } from '../arrivals/strangers.ts';
+import { bootProfiles } from './profiles.ts';
 import { bootSettings, factsOf, heldLeases, knownDialects, linksOf, siteKeys } from './facts.ts';
 
 /** The smallest prefix around each address in each VRF, with those beside them on their wires. */
@@ -42,11 +43,12 @@ export async function memoryForDevices(
   devices: readonly Stored<'device'>[],
   relays: readonly string[],
 ): Promise<BootMemory> {
-  const memory = new BootMemory(tx.place.address, MOST_LISTED);
+  const memory = new BootMemory(tx.place, MOST_LISTED);
   for (const link of await linksAroundAll(tx, [memory.server, ...relays])) memory.links.put(link);
   memory.dialects = await knownDialects(tx);
   memory.sites = await siteKeys(tx);
   memory.setSettings(await bootSettings(tx));
+  memory.profiles = await bootProfiles(tx);
   const facts = await factsOf(tx, devices);
   const macs = facts.flatMap(({ boxes }) => boxes.flatMap(({ mac }) => mac ?? []));
   const known = new Set(devices.map(({ id }) => id));
@@ -62,7 +64,7 @@ export async function memoryForDevices(
 /** All that one packet leads to. */
 export async function memoryFor(tx: Tx, message: Message, source: string): Promise<BootMemory> {
   const client = clientOf(message);
-  const memory = new BootMemory(tx.place.address, MOST_LISTED);
+  const memory = new BootMemory(tx.place, MOST_LISTED);
   const { selects } = client.information;
   const named = [memory.server, source, client.relay, message.clientAddress, selects, selectedSubnet(message)];
   for (const link of await linksAroundAll(
@@ -74,6 +76,7 @@ export async function memoryFor(tx: Tx, message: Message, source: string): Promi
   memory.dialects = dialects;
   memory.sites = await siteKeys(tx);
   memory.setSettings(await bootSettings(tx));
+  memory.profiles = await bootProfiles(tx);
   const serials = [...memory.serialsIn(client), ...(client.serial === null ? [] : [client.serial])];
   const boxes = await find(tx, 'box', { natural_key: serials.map((serial) => serial.toLowerCase()) });
   const owners = await macOwners(tx, [client.mac, ...(client.otherMac === null ? [] : [client.otherMac])]);

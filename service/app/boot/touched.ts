@@ -14,6 +14,7 @@ export type Touch = {
   /** Prefixes whose leases were ended by somebody. */
   leasesIn: Set<number>;
   settings: boolean;
+  profiles: boolean;
   dialects: boolean;
   sites: boolean;
 };
@@ -59,8 +60,12 @@ export async function touchedBy(tx: Tx, hints: readonly Hint[], memory: BootMemo
     leasesIn: new Set(of('leases-in')),
     // A value is told with the name of its layer.
     settings:
-      of('device').some((id) => memory.saysOf(id)) ||
+      of('device').some((id) => memory.says('device', id)) ||
+      prefixes.some((id) => memory.says('prefix', id)) ||
+      of('bootprofile').some((id) => memory.says('bootprofile', id)) ||
       of('value').length + of('setting').length + LAYERS.reduce((sum, kind) => sum + of(kind).length, 0) > 0,
+    // A text for strangers goes by its name.
+    profiles: of('bootprofile').length + of('template').length > 0,
     dialects: of('dialect').length > 0,
     sites: of('site').length > 0,
   };

@@ -1,7 +1,9 @@
 /** Puts together what a template sees of a device. */
 import type { SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
-import { bootFileOf, type Dialect } from '@zpine/core/dialect/dialect';
+import type { Dialect } from '@zpine/core/dialect/dialect';
+import type { BootProfile } from '@zpine/core/dhcp/profiles';
+import { bootProfiles, filesNamed, type Booting, type NamedFile } from '../boot/profiles.ts';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { textSetting } from '@zpine/core/settings/read';
 import type { Row } from '@zpine/contract/fields';
@@ -58,6 +60,7 @@ export interface DeviceRecords {
   prefixes: Map<number, Stored<'prefix'>>;
   vlans: Map<number, Stored<'vlan'>>;
   siteVlans: Many<Stored<'vlan'>>;
+  profiles: BootProfile[];
   boxes: Map<number, Stored<'box'>>;
   cards: Many<Stored<'card'>>;
   /** By port: what is at the other end of its cables. */
@@ -94,6 +97,7 @@ export async function deviceRecords(tx: Tx, devices: Stored<'device'>[]): Promis
     prefixes,
     vlans: await vlansAmong(tx, siteVlans, uniqueIds(interfaces.map((i) => i.vlan))),
     siteVlans: grouped(siteVlans, (v) => v.site),
+    profiles: await bootProfiles(tx),
     boxes: new Map(boxes.map((box) => [box.device ?? 0, box])),
     cards: grouped(cards, (card) => card.device),
     links: linksOf(ends, others, addresses, prefixes),
@@ -186,7 +190,13 @@ export function contextIn(tx: Tx, known: DeviceRecords, device: Stored<'device'>
         const there = known.links.get(i.port ?? 0);
         return there === undefined ? [] : [{ interface: i.name, ...(there as ValMap) }];
       }),
-      boot: bootMap(tx, device, described),
+      boot: bootMap(tx, known.profiles, {
+        device,
+        dialect: dialectId,
+        described,
+        model: keyIn(tx, 'model', device.model),
+        box: known.boxes.get(device.id) ?? null,
+      }),
       set: settingTree(settings),
     },
     secrets: Object.fromEntries(
@@ -296,18 +306,21 @@ const modelMap = (tx: Tx, model: Stored<'model'> | undefined): Val =>
     : null;
 
 /** Where a device reports to, and where its first file lies. */
-function bootMap(tx: Tx, device: Stored<'device'>, described: Dialect | undefined): Val {
+function bootMap(tx: Tx, profiles: readonly BootProfile[], booting: Booting): Val {
   const { address, httpPort } = tx.place;
   if (address === '') return { server: null, file: null, image: null, life: null };
-  const file = described && bootFileOf(described.sheet, device.key);
+  const first = filesNamed(profiles, booting).find(({ leg }) => leg === undefined);
   const host = httpPort === 80 ? address : `${address}:${httpPort}`;
   return {
     server: address,
-    file: file === undefined ? null : `tftp://${address}/${file}`,
+    file: first ? urlOf(first, address, host) : null,
     image: null,
     life: `http://${host}/life/${ONE_TIME}`,
   };
 }
+
+const urlOf = ({ profile, name }: NamedFile, address: string, host: string): string =>
+  profile.transport === 'http' ? `http://${host}/file/${ONE_TIME}/${name}` : `tftp://${address}/${name}`;
 
 /** Secrets inside become masked values. */
 function secretVal(value: SettingValue): Val {

@@ -42,6 +42,18 @@ const ofTemplate: Dependents = (affected, image, id) => {
   else affected.all = true;
 };
 
+/** Which devices a profile holds for depends on the others: all that it could hold for are looked at. */
+const ofProfile: Dependents = (affected, image) => {
+  const [handle, id] =
+    [
+      ['duty', number(image.duty)] as const,
+      ['model', number(image.model)] as const,
+      ['dialect', number(image.dialect)] as const,
+    ].find(([, named]) => named !== null) ?? [];
+  if (handle === undefined || id === undefined) affected.all = true;
+  else affected.add(handle, id);
+};
+
 const layers: Partial<Record<string, Handle>> = {
   dialect: 'dialect',
   model: 'model',
@@ -49,12 +61,13 @@ const layers: Partial<Record<string, Handle>> = {
   area: 'area',
   site: 'site',
   room: 'room',
+  prefix: 'prefix',
   device: 'device',
 };
 
 const ofValue: Dependents = (affected, image) => {
   const { layer, of } = (image.place ?? {}) as { layer?: string; of?: number };
-  if (layer === 'everywhere') affected.all = true;
+  if (layer === 'everywhere' || layer === 'bootprofile') affected.all = true;
   else if (layer === 'label') affected.labelIds.add(Number(of));
   else if (layer !== undefined && layers[layer]) affected.add(layers[layer], of ?? null);
 };
@@ -104,6 +117,7 @@ const dependents: Record<KindName | OwnKind, Dependents | null> = {
   setting: (affected) => void (affected.all = true),
   check: null,
   routine: null,
+  bootprofile: ofProfile,
   exception: null,
   template: ofTemplate,
   siteplan: null,

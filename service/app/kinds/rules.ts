@@ -2,6 +2,7 @@ import type { KindName } from '@zpine/contract/kinds';
 import type { KindRules } from '../records/draft.ts';
 import { addressRules } from './address.ts';
 import { areaRules } from './area.ts';
+import { bootprofileRules } from './bootprofile.ts';
 import { boxRules } from './box.ts';
 import { cableRules } from './cable.ts';
 import { cardRules } from './card.ts';
@@ -27,6 +28,7 @@ import { vrfRules } from './vrf.ts';
 const rules: Partial<Record<KindName, KindRules>> = {
   address: addressRules,
   area: areaRules,
+  bootprofile: bootprofileRules,
   box: boxRules,
   cable: cableRules,
   card: cardRules,

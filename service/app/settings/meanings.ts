@@ -8,6 +8,7 @@ import { z } from 'zod';
 import { hookUrl, mayGoTo } from '../fleet/destinations.ts';
 import { mustFindField } from '../records/refs.ts';
 import type { Tx } from '../../store/tx.ts';
+import { refuseUnknownOptions } from './options.ts';
 
 type Meaning = (tx: Tx, value: SettingValue) => Promise<void> | void;
 
@@ -47,6 +48,8 @@ const meanings: Record<string, Meaning> = {
   'access.answer-seconds': from(1, 3600),
   'access.parallel': from(1, 1000),
   'access.jump': async (tx, value) => void (await mustFindField(tx, 'device', String(value as string), 'value')),
+  'dhcp.unasked': (tx, value) => refuseUnknownOptions(tx, value, false),
+  'dhcp.withheld': (tx, value) => refuseUnknownOptions(tx, value, true),
   'capture.hours': from(0, YEAR_HOURS),
   'capture.keep': from(1, 10_000),
   'capture.warn-days': from(0, 3660),

@@ -45,7 +45,8 @@ export async function numbersOf(tx: Tx, name: string, asked?: readonly number[])
 
 /** The devices that have a layer; none for `everywhere`. */
 export async function devicesIn(tx: Tx, kind: LayerKind, ids: number[]): Promise<number[]> {
-  if (kind === 'everywhere') return [];
+  // What a prefix or a boot profile says is told by DHCP, and planned by nobody.
+  if (kind === 'everywhere' || kind === 'prefix' || kind === 'bootprofile') return [];
   if (kind !== 'label') return devicesBehind(tx, kind satisfies Handle, ids);
   const labels = (await byIds(tx, 'label', ids)).values();
   return devicesLabelled(

@@ -1,5 +1,5 @@
 /** Gives settings their values in layers, and takes them away. */
-import { layerKinds, readValue, type LayerKind, type Mode, type SettingValue } from '@zpine/core/settings/layers';
+import { layerKinds, type LayerKind, type Mode, type SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
 import { SECRET_MASK } from '@zpine/core/template/render';
 import { Refusal } from '@zpine/contract/errors';
@@ -11,10 +11,11 @@ import { byIds, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { saveSecrets } from '../secrets/known.ts';
 import { mustFindField } from '../records/refs.ts';
-import { maskedValue, typeOfSetting } from './effective.ts';
+import { maskedValue } from './effective.ts';
 import { refuseDisagreeing } from './labels.ts';
 import { openValue, recordOf, type ValueRow, settingValues } from './layers.ts';
 import { refuseMeaningless } from './meanings.ts';
+import { readOwnValue, refuseForeignLayer } from './options.ts';
 
 export interface Target {
   kind: LayerKind;
@@ -112,7 +113,8 @@ export async function readNewValue(
   input: Pick<BodyOf<'value.put'>, 'mode' | 'value'>,
 ): Promise<NewValue> {
   const { mode } = input;
-  const read = readValue(typeOfSetting(setting), mode, input.value);
+  refuseForeignLayer(setting, target.kind);
+  const read = readOwnValue(setting, mode, input.value);
   // What was sent for a secret may be one, whatever is wrong with it.
   if (!read.ok)
     throw Refusal.at(['value'], read.fault.code, setting.secret ? hidden(read.fault.params) : read.fault.params);

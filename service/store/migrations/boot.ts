@@ -1,5 +1,5 @@
 /** What booting from memory needs: leases that say who wrote them and when, and prefixes that have another server, too. */
-import { column, type Step } from './steps.ts';
+import { column, recordTable, ref, settingsStep, type Step } from './steps.ts';
 
 export const bootSteps: Step[] = [
   column('prefix', 'answers', "varchar(30) NOT NULL DEFAULT 'all'"),
@@ -14,4 +14,29 @@ export const bootSteps: Step[] = [
   column('boot_record', 'reply', 'varbinary(1500)'),
   column('boot_record', 'source', 'varchar(45)'),
   column('boot_record', 'broadcast', 'tinyint(1) NOT NULL DEFAULT 0'),
+  recordTable(
+    'bootprofile',
+    `name varchar(63) NOT NULL, ${ref('bootprofile', 'dialect', 'dialect')}, ${ref('bootprofile', 'model', 'model')},
+     ${ref('bootprofile', 'duty', 'duty')}, classes varchar(400), transport varchar(30) NOT NULL, file varchar(100) NOT NULL,
+     names varchar(400), legs longtext, restart_minutes int(11) NOT NULL, unasked varchar(200), stranger_file varchar(100),
+     ${ref('bootprofile', 'stranger_text', 'template')}, note text, labels varchar(1000),
+     KEY ix_bootprofile_updated (updated_at, id)`,
+  ),
+  column('setting', 'dhcp_option', 'varchar(40)'),
+  column('setting', 'wire', 'varchar(30)'),
+  column('setting', 'tell', "varchar(30) NOT NULL DEFAULT 'asked'"),
+  settingsStep('settings-of-options', [
+    [
+      'dhcp.unasked',
+      'Options of DHCP that are told though nobody asks, by number or name',
+      'list-of-text',
+      [],
+      null,
+      false,
+    ],
+    ['dhcp.withheld', 'Options of DHCP that are not told, though somebody asks', 'list-of-text', [], null, false],
+  ]),
+  // The account that a stranger was given with its first file, under seal, and the address that it holds for.
+  column('stranger', 'account', 'text'),
+  column('stranger', 'account_at', 'varchar(45)'),
 ];
