@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { addDhcpData } from './dhcpData.ts';
 import { clientOf, outputOf } from './context.ts';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { ago, err, out, pairs, table, type Table } from './print.ts';
@@ -29,6 +30,8 @@ export function addBooting(program: Command): void {
     .description('an exchange of the boot log, decided anew by the records as they are now; what has changed since')
     .argument('<number>', 'as zpine boot log shows it')
     .action(replay);
+
+  addDhcpData(dhcp);
 
   const boot = program.command('boot').description('What booting clients asked, and what came of it.');
   boot

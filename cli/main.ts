@@ -30,6 +30,7 @@ import { addLists } from './lists.ts';
 import { addLive } from './live.ts';
 import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
+import { addProfileVerbs } from './bootProfiles.ts';
 import { addRoutineVerbs } from './routines.ts';
 import { addOpening } from './opening.ts';
 import { addLeasing } from './leasing.ts';
@@ -115,6 +116,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addNames(program);
   addLookups(program);
   addCheckVerbs(nouns.get('check') ?? program);
+  addProfileVerbs(nouns.get('bootprofile') ?? program);
   addRoutineVerbs(nouns.get('routine') ?? program);
   addOpening(program);
   addSweeping(program, nouns.get('prefix') ?? program);

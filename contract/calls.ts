@@ -118,6 +118,8 @@ export const calls: Record<VerbRouteId, Call> = {
   'lease.list': { method: 'GET', path: '/leases' },
   'lease.pools': { method: 'GET', path: '/lease-pools' },
   'lease.end': { method: 'POST', path: '/leases/end' },
+  'bootprofile.clients': { method: 'GET', path: '/bootprofiles/{ref}/clients' },
+  'dhcp.data': { method: 'GET', path: '/dhcp-data' },
   'sweep.start': { method: 'POST', path: '/sweeps' },
   'sweep.list': { method: 'GET', path: '/sweeps' },
   'sweep.show': { method: 'GET', path: '/sweeps/{id}' },

@@ -43,6 +43,7 @@ export const matters = {
   'link-prefixes': { title: 'Cables whose two ends are in different prefixes' },
   'vlan-one-end': { title: 'VLANs that are carried on one end of a cable only' },
   'cable-in-words': { title: 'Cables that end in words which name a device of ours' },
+  'boot-profile': { title: 'Boot profiles that their devices would not follow' },
   'name-off-pattern': { title: 'Names off the pattern' },
   'address-alone': { title: 'Addresses without an interface, and without a word why' },
   'address-off-site': { title: 'Addresses on a device that are of a prefix at another site' },

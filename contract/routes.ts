@@ -9,6 +9,7 @@ import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
+import { dhcpDataRoutes } from './dhcpDataRoutes.ts';
 import { leaseRoutes } from './leaseRoutes.ts';
 import { sweepRoutes } from './sweepRoutes.ts';
 import { terminalRoutes } from './terminalRoutes.ts';
@@ -191,6 +192,7 @@ export const verbRoutes = {
   ...routineRoutes,
   ...liveRoutes,
   ...leaseRoutes,
+  ...dhcpDataRoutes,
   ...sweepRoutes,
   ...terminalRoutes,
   ...importRoutes,

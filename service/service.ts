@@ -159,6 +159,7 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
 const TOLD_OF = new Set([
   ...['device', 'box', 'interface', 'address', 'edition', 'arrival', 'prefix', 'vrf', 'value', 'setting'],
   ...['area', 'site', 'room', 'rack', 'label', 'model', 'duty', 'dialect', 'leases-in'],
+  ...['bootprofile', 'template'],
 ]);
 /** A call waits no longer for it: the events tell it, too. */
 const TOLD_MS = 1000;

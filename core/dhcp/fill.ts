@@ -12,7 +12,7 @@ import type { Client } from './client.ts';
 import { ipv4Of } from './ipv4.ts';
 import type { LeaseOffer } from './look.ts';
 
-export const optionNames: Catalogue = {
+const optionNames: Catalogue = {
   names: {
     device: mapOf(
       {

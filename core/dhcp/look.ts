@@ -30,7 +30,11 @@ export type Look = {
   /** What those of a class boot with that are nobody's. */
   strangerProfile: (classes: readonly string[]) => BootProfile | undefined;
   /** Settings as they hold for a device that boots in a prefix by a profile. */
-  settingsOf: (device: BootDevice, link: Link, profile: BootProfile | undefined) => ReadonlyMap<string, Effective>;
+  settingsOf: (
+    device: Pick<BootDevice, 'id'>,
+    link: Link,
+    profile: BootProfile | undefined,
+  ) => ReadonlyMap<string, Effective>;
   /** Settings that tell options of their own. */
   ownOptions: readonly OwnOption[];
   /** Where a file is fetched by HTTP. */

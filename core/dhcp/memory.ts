@@ -347,7 +347,7 @@ const keyOf = ({ layers }: BootFact, kind: Layer['kind']): string | null =>
   layers.find((layer) => layer.kind === kind)?.key ?? null;
 
 /** What profiles are matched with. */
-export function bootable({ dialect, layers }: Pick<BootFact, 'dialect' | 'layers'>): Bootable {
+function bootable({ dialect, layers }: Pick<BootFact, 'dialect' | 'layers'>): Bootable {
   const idOf = (kind: Layer['kind']) => layers.find((layer) => layer.kind === kind)?.id ?? null;
   return { dialect, model: idOf('model'), duty: idOf('duty') };
 }

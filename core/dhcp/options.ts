@@ -346,8 +346,6 @@ export function rowOf(code: number, siteTypes: SiteTypes = noSiteTypes): OptionR
 
 export const optionName = (code: number, siteTypes?: SiteTypes): string => rowOf(code, siteTypes).name;
 
-export const optionTypes = Object.keys(codecs) as OptionType[];
-
 /** Of a type, whatever the option. */
 export const encodeAs = (type: OptionType, value: OptionValue): Parsed<Uint8Array, OptionFault> =>
   codecs[type].encode(value);

@@ -2,12 +2,12 @@
 import { layerText, type Effective, type SettingValue } from '../settings/layers.ts';
 import { listSetting, numberSetting, textSetting } from '../settings/read.ts';
 import type { Client } from './client.ts';
-import { filled } from './fill.ts';
+import { filled, hasNames } from './fill.ts';
 import { ipv4Number } from './ipv4.ts';
 import type { Link } from './link.ts';
 import type { BootDevice, LeaseOffer, Look } from './look.ts';
 import { codeNamed, codeOf, offeredOptions, type OptionName, type OptionValue } from './options.ts';
-import { optionValueOf, toldOptions, type OwnValue, type Unwritten } from './ownOptions.ts';
+import { optionValueOf, toldOptions, type OwnValue, type ToldOption, type Unwritten } from './ownOptions.ts';
 import { classesOf, fileName, legOf, type BootProfile } from './profiles.ts';
 import { LONGEST_FILE, type Offerable, type Told } from './reply.ts';
 
@@ -83,11 +83,7 @@ export function toldToDevice(
     ...recordedOptions(link, settings),
     offer('host-name', device.key, 'name of the device'),
     ...bootOptions,
-    ...options.map(({ tell, row: _, ...one }): Offerable => ({
-      ...one,
-      always: tell === 'unasked',
-      withheld: tell === 'withheld',
-    })),
+    ...options.map(offerable),
   ];
   return {
     noFile,
@@ -98,17 +94,49 @@ export function toldToDevice(
       leaseSeconds: link.leaseSeconds ?? seconds,
       ...known,
       ...(file ? { file } : {}),
-      siteTypes: new Map(options.flatMap(({ code, row }) => (row ? [[code, row] as const] : []))),
+      siteTypes: typesOf(options),
       unwritten: [...own.unwritten, ...unwritten],
-      options: inLayers(all, settings, look.ownOptions),
+      options: inLayers(all, settings, look.ownOptions, profile?.unasked ?? []),
     },
   };
 }
 
+/** What everybody in a prefix is told alike, as far as it hangs on nobody; by the settings of who stands for all of them. */
+export function toldInPrefix(
+  look: Pick<Look, 'settingsOf' | 'ownOptions'>,
+  standIn: Pick<BootDevice, 'id'>,
+  link: Link,
+): Pick<Told, 'options' | 'siteTypes'> {
+  const settings = look.settingsOf(standIn, link, undefined);
+  const values = look.ownOptions.flatMap((option): OwnValue[] => {
+    const value = settings.get(option.name)?.value ?? null;
+    if (isNothing(value) || hasNames(value)) return [];
+    return [{ ...option, value: optionValueOf(option.wire, value), from: settingFrom(settings, option.name) }];
+  });
+  const { options } = toldOptions(values);
+  const all = [...linkOptions(link), ...recordedOptions(link, settings), ...options.map(offerable)];
+  return { options: inLayers(all, settings, look.ownOptions, []), siteTypes: typesOf(options) };
+}
+
+const offerable = ({ tell, row: _, ...one }: ToldOption): Offerable => ({
+  ...one,
+  always: tell === 'unasked',
+  withheld: tell === 'withheld',
+});
+
+const typesOf = (options: readonly ToldOption[]) =>
+  new Map(options.flatMap(({ code, row }) => (row ? [[code, row] as const] : [])));
+
 /** What layers say of how options are told, whoever says their values. */
-function inLayers(options: Offerable[], settings: Settings, own: Look['ownOptions']): Offerable[] {
-  const codes = (name: string) => new Set(listSetting(settings, name).flatMap((word) => codeSaid(word, own) ?? []));
-  const [unasked, withheld] = [codes('dhcp.unasked'), codes('dhcp.withheld')];
+function inLayers(
+  options: Offerable[],
+  settings: Settings,
+  own: Look['ownOptions'],
+  always: readonly string[],
+): Offerable[] {
+  const codes = (words: readonly string[]) => new Set(words.flatMap((word) => codeSaid(word, own) ?? []));
+  const unasked = codes([...always, ...listSetting(settings, 'dhcp.unasked')]);
+  const withheld = codes(listSetting(settings, 'dhcp.withheld'));
   if (unasked.size + withheld.size === 0) return options;
   return options.map((one) => ({
     ...one,
@@ -118,7 +146,7 @@ function inLayers(options: Offerable[], settings: Settings, own: Look['ownOption
 }
 
 /** A number, the name of a registered option, or that of the setting that tells it. */
-export const codeSaid = (word: string, own: Look['ownOptions']): number | undefined =>
+const codeSaid = (word: string, own: Look['ownOptions']): number | undefined =>
   /^[0-9]{1,3}$/.test(word) ? Number(word) : (codeNamed(word) ?? own.find(({ name }) => name === word)?.at.code);
 
 /** Values of the settings that tell options, with the names in them filled in. */
@@ -177,23 +205,19 @@ function bootFile(
 }
 
 const fileAt = (
-  { server, urlOf }: Pick<Look, 'server' | 'urlOf'>,
+  look: Pick<Look, 'server' | 'urlOf'>,
   { transport }: BootProfile,
   word: string,
   name: string,
   from: string,
-): File => ({ name: transport === 'http' ? urlOf(word, name) : name, server, from });
+): File => ({ name: transport === 'http' ? look.urlOf(word, name) : name, server: look.server, from });
 
 /** A URL names its server itself. */
-function fileOptions(server: string, { name, from }: File, { title, transport, unasked }: BootProfile): Offerable[] {
-  const always = (code: number) => unasked.some((word) => codeSaid(word, []) === code);
-  const told = offer('bootfile-name', name, from, always(67) || name.length > LONGEST_FILE);
+function fileOptions(server: string, { name, from }: File, { title, transport }: BootProfile): Offerable[] {
+  // What the field of the header has no room for is told whether it is asked for or not.
+  const told = offer('bootfile-name', name, from, name.length > LONGEST_FILE);
   if (transport === 'http') return [told];
-  return [
-    offer('tftp-server-name', server, title, always(66)),
-    told,
-    offer('tftp-server-addresses', [server], title, always(150)),
-  ];
+  return [offer('tftp-server-name', server, title), told, offer('tftp-server-addresses', [server], title)];
 }
 
 /** A stranger learns where it is, and what those of its class fetch first: nothing that we would tell one of our own. */
@@ -209,6 +233,7 @@ export function toldToStranger(
     fileName(profile.stranger.file, { device: 'stranger', serial: client.serial, mac: client.mac, model: null });
   const from = `${profile?.title ?? ''}, first file for strangers`;
   const file = profile && name ? fileAt(look, profile, 'first', name, from) : undefined;
+  const options = [...linkOptions(place.link), ...(file && profile ? fileOptions(look.server, file, profile) : [])];
   return {
     address: place.address,
     addressFrom: place.from,
@@ -216,6 +241,6 @@ export function toldToStranger(
     leaseFrom: 'short for strangers: they may soon be somebody',
     ...known,
     ...(file ? { file } : {}),
-    options: [...linkOptions(place.link), ...(file && profile ? fileOptions(look.server, file, profile) : [])],
+    options: inLayers(options, new Map(), [], profile?.unasked ?? []),
   };
 }

@@ -19,6 +19,7 @@ const particular: Partial<Record<KindName, Record<string, (n: number) => Value>>
   siteplan: { steps: () => [{ vlan: 304, title: 'management' }] },
   template: { source: () => 'name @{device.name}\n' },
   check: { source: () => '@if not box\nhas no box\n@end\n' },
+  bootprofile: { file: () => '{device}.sample' },
   routine: { source: () => 'journal to 10.77.0.7\n' },
   exception: { until: () => '2999-12-31' },
 };
@@ -74,6 +75,8 @@ const before: Partial<Record<KindName, (client: Client, n: number) => Promise<Re
   },
   carrier: async (client) => ({ address: (await addSample(client, 'address', { shared: true })).key }),
   cable: () => Promise.resolve({ farEnd: 'the next landing' }),
+  // Two for the same clients would be refused.
+  bootprofile: (_client, n) => Promise.resolve({ classes: `sample ${n}` }),
 };
 
 const ensureCover = async (client: Client): Promise<void> => {

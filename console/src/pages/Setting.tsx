@@ -122,6 +122,7 @@ export default function SettingPage({ name }: { name: string }) {
           setting={name}
           valueType={String(record.valueType)}
           secret={record.secret === true}
+          told={record.dhcpOption !== null || record.key.startsWith('dhcp.')}
           onClose={() => setSetting(false)}
         />
       )}

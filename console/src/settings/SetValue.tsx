@@ -18,6 +18,8 @@ interface Props {
   valueType: string;
   secret: boolean;
   layer?: { layer: LayerKind; of: string };
+  /** DHCP tells it: a prefix and a boot profile have a say in it, too. */
+  told?: boolean;
   onClose: () => void;
 }
 
@@ -29,7 +31,7 @@ const hints: Record<string, string> = {
 };
 
 /** Gives a setting a value in a layer. */
-export function SetValue({ setting, valueType, secret, layer: given, onClose }: Props) {
+export function SetValue({ setting, valueType, secret, layer: given, told = false, onClose }: Props) {
   const attempt = useAttempt();
   const [layer, setLayer] = useState<LayerKind>(given?.layer ?? 'everywhere');
   const [of, setOf] = useState<string | null>(given?.of ?? null);
@@ -67,7 +69,9 @@ export function SetValue({ setting, valueType, secret, layer: given, onClose }: 
                 setLayer(next);
                 setOf(null);
               }}
-              options={layerKinds.map((kind) => ({ value: kind, label: kind }))}
+              options={layerKinds
+                .filter((kind) => told || (kind !== 'prefix' && kind !== 'bootprofile'))
+                .map((kind) => ({ value: kind, label: kind === 'bootprofile' ? 'boot profile' : kind }))}
             />
             {layer !== 'everywhere' && (
               <>

@@ -15,23 +15,10 @@ import { fragmentsOf, insertedBy } from '../editions/templates.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { firstFileFor } from './firstFile.ts';
 import { profilesFor } from '@zpine/core/dhcp/profiles';
+import type { FileAnswer } from './fileAnswer.ts';
 import { bootProfiles, filesNamed, type NamedFile } from './profiles.ts';
 import { windowWord } from './windowWord.ts';
 import { saveBootRecord } from './records.ts';
-
-/** What may be told of a file that holds secrets: as large as it is shown, and a keyed digest. */
-export interface ShownSize {
-  bytes: number;
-  fingerprint: string;
-}
-
-/** `device`: null for a stranger. `leg`: which one of its profile it is, from 0; null for the last file. */
-export type GivenFile = { content: Uint8Array; device: number | null; leg: number | null; shown: ShownSize };
-
-export type FileAnswer =
-  | ({ ok: true } & GivenFile)
-  /** What the client is told: not found, or no access; and why, for our own record. */
-  | { ok: false; code: 'not-found' | 'access'; why: string };
 
 /** Who was acknowledged the address that a file is asked for from. */
 export type FileHolder = { device: number | null; mac: string; word: string };

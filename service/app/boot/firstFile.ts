@@ -3,9 +3,7 @@
  * it is given to, is known to nobody else, and is gone with the device's own edition.
  */
 import { randomInt } from 'node:crypto';
-import { mapOf, secretShape, text } from '@zpine/core/template/shapes';
 import { secretText } from '@zpine/core/template/values';
-import type { Catalogue } from '@zpine/core/template/check';
 import { maskedText } from '@zpine/core/template/render';
 import { faultText, TemplateStop } from '@zpine/core/template/faults';
 import { fileName, strangerProfile } from '@zpine/core/dhcp/profiles';
@@ -18,28 +16,9 @@ import type { Tx } from '../../store/tx.ts';
 import { strangers, type StrangerRow } from '../arrivals/presentStrangers.ts';
 import { renderInputs } from '../editions/content.ts';
 import { fragmentsOf, insertedBy } from '../editions/templates.ts';
+import type { FirstLogin } from '../sweeps/logins.ts';
 import { bootProfiles } from './profiles.ts';
-import type { FileAnswer } from './files.ts';
-
-/** What such a text sees: nothing of any device. */
-export const strangerNames: Catalogue = {
-  names: {
-    lease: mapOf(
-      {
-        address: text('The address of this lease'),
-        mask: text(),
-        length: text('The length of the prefix'),
-        gateway: text('null where the prefix names none'),
-        user: text('The name of an account made for this lease'),
-        password: secretShape('Its password, which nobody else has'),
-      },
-      'What it was given',
-    ),
-    client: mapOf({ mac: text(), serial: text('null where it did not say'), class: text() }, 'What it said of itself'),
-    boot: mapOf({ server: text() }, 'Who gave it'),
-  },
-  secrets: [],
-};
+import type { FileAnswer } from './fileAnswer.ts';
 
 type Account = { user: string; password: string };
 
@@ -58,13 +37,22 @@ async function accountOf(tx: Tx, row: StrangerRow, address: string): Promise<Acc
   return account;
 }
 
-/** By which whoever has this address can be signed in on, where a stranger was given a first file there. */
-export async function accountAt(tx: Tx, address: string): Promise<Account | undefined> {
-  const row = await tx.one<{ account: string }>(
-    'SELECT account FROM stranger WHERE account_at = ? AND account IS NOT NULL AND settled_at IS NULL ORDER BY last_at DESC LIMIT 1',
-    [address],
+/** So many strangers of a prefix are signed in on. */
+const MOST = 200;
+
+/** By address: how strangers of a prefix are signed in on that were given a first file there, and have it still. */
+export async function accountsGiven(tx: Tx, prefix: number): Promise<Map<string, FirstLogin>> {
+  const rows = await tx.select<{ account: string; account_at: string; client: string }>(
+    `SELECT account, account_at, client FROM stranger WHERE prefix_id = ? AND account IS NOT NULL AND account_at = address AND settled_at IS NULL
+     ORDER BY last_at DESC LIMIT ${MOST}`,
+    [prefix],
   );
-  return row && (JSON.parse(tx.sealer.open(row.account)) as Account);
+  return new Map(
+    rows.map(({ account, account_at: at, client }) => {
+      const { user, password } = JSON.parse(tx.sealer.open(account)) as Account;
+      return [at, { title: `the account of its first file (${client})`, user, password, word: `${at} ${user}` }];
+    }),
+  );
 }
 
 /** Undefined where no stranger of a class with a first file has the address. */

@@ -7,19 +7,22 @@ import type { DialectSheet } from '@zpine/core/dialect/sheet';
 import type { Stored } from '@zpine/contract/kinds';
 import { allOf, byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import type { OwnOption } from '@zpine/core/dhcp/ownOptions';
 import { ownOptionOf } from '../settings/options.ts';
 
 type Profile = Stored<'bootprofile'>;
 
-/** Each a sentence without its full stop. */
-export async function profileLints(tx: Tx, profile: Profile): Promise<string[]> {
+/** `detail`: a sentence without its full stop. `remedy`: a command that mends it, or leads there. */
+export type Lint = { detail: string; remedy: string };
+
+export async function profileLints(tx: Tx, profile: Profile): Promise<Lint[]> {
   const sheet = await sheetOf(tx, profile);
-  return [
+  const own = [
     ...(sheet ? bySheet(profile, sheet) : []),
     ...(await tooLong(tx, profile)),
     ...(await goneTexts(tx, profile)),
-    ...(await neverAsked(tx, profile)),
-  ];
+  ].map((detail) => ({ detail, remedy: `zpine bootprofile show ${profile.key}` }));
+  return [...own, ...(await neverAsked(tx, profile))];
 }
 
 /** That of its dialect, or of the dialect of its model. */
@@ -77,7 +80,8 @@ const LOOKED_AT = 200;
 const FILE = [codeOf('tftp-server-name'), codeOf('bootfile-name'), codeOf('tftp-server-addresses')];
 
 /** By what clients of the profile asked for, as far as anything was kept of them. */
-async function neverAsked(tx: Tx, { dialect, model, duty, classes, unasked, transport }: Profile): Promise<string[]> {
+async function neverAsked(tx: Tx, profile: Profile): Promise<Lint[]> {
+  const { dialect, model, duty, classes, unasked, transport, key } = profile;
   const rows = await tx.select<{ request: Buffer }>(
     `SELECT b.request FROM boot_record b JOIN device d ON d.id = b.device_id LEFT JOIN model m ON m.id = d.model_id
      WHERE b.protocol = 'dhcp' AND b.request IS NOT NULL
@@ -97,19 +101,39 @@ async function neverAsked(tx: Tx, { dialect, model, duty, classes, unasked, tran
     for (const code of message.value.options.get(codeOf('parameter-request-list')) ?? []) asked.add(code);
   }
   if (seen === 0) return [];
-  const own = (await allOf(tx, 'setting')).flatMap((one) => (one.tell === 'asked' ? (ownOptionOf(one) ?? []) : []));
   const told = new Set(saidWords(unasked));
   const isTold = (code: number, name: string) => told.has(String(code)) || told.has(name);
-  const out = own
+  const packets = seen === 1 ? 'the only packet of its clients' : `the last ${seen} packets of its clients`;
+  const none = seen === 1 ? `${packets} does not ask` : `none of ${packets} asks`;
+  const out: Lint[] = (await optionsSaid(tx, profile))
     .filter(({ at, name }) => !asked.has(at.code) && !isTold(at.code, name))
-    .map(
-      ({ at, name }) =>
-        `none of the last ${seen} packets of its clients asks for option ${at.code} (${name}), and nobody tells it unasked`,
-    );
+    .map(({ at, name }) => ({
+      detail: `${none} for option ${at.code} (${name}), and nobody tells it unasked`,
+      remedy: `zpine setting edit ${name} --tell unasked`,
+    }));
   const file = transport === 'http' ? [codeOf('bootfile-name')] : FILE;
   if (!file.some((code) => asked.has(code) || isTold(code, optionName(code))))
-    out.push(
-      `none of the last ${seen} packets of its clients asks for option ${file.join(', ')}: they have the name of their file from the header alone`,
-    );
+    out.push({
+      detail: `${none} for option ${file.join(', ')}: they have the name of their file from the header alone`,
+      remedy: `zpine bootprofile edit ${key} --unasked ${file.join(',')}`,
+    });
   return out;
+}
+
+/** Options that are told when they are asked for, and of which something is said to all clients of the profile. */
+async function optionsSaid(tx: Tx, { id, dialect, model, duty }: Profile): Promise<OwnOption[]> {
+  const settings = (await allOf(tx, 'setting')).filter(
+    ({ dhcpOption, tell }) => dhcpOption !== null && tell === 'asked',
+  );
+  if (settings.length === 0) return [];
+  const rows = await tx.select<{ setting_id: number }>(
+    `SELECT DISTINCT setting_id FROM setting_value WHERE setting_id IN (?) AND (layer_kind = 'everywhere'
+       OR (layer_kind = 'dialect' AND layer_id = ?) OR (layer_kind = 'model' AND layer_id = ?)
+       OR (layer_kind = 'duty' AND layer_id = ?) OR (layer_kind = 'bootprofile' AND layer_id = ?))`,
+    [settings.map((one) => one.id), dialect, model, duty, id],
+  );
+  const said = new Set(rows.map((row) => Number(row.setting_id)));
+  return settings
+    .filter((one) => one.defaultValue !== null || said.has(one.id))
+    .flatMap((one) => ownOptionOf(one) ?? []);
 }

@@ -16,7 +16,7 @@ import { allOf, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 
 /** `text`: the key of the template that is given to strangers. */
-export function profileOf(record: Stored<'bootprofile'>, text: string | undefined): BootProfile {
+function profileOf(record: Stored<'bootprofile'>, text: string | undefined): BootProfile {
   const { id, key, dialect, model, duty, strangerFile } = record;
   return {
     id,
@@ -54,7 +54,7 @@ export type Booting = {
 };
 
 /** Those that could be the device's, the best one first; with what its sheet says behind them. */
-export function profilesOf(profiles: readonly BootProfile[], { device, dialect, described }: Booting): BootProfile[] {
+function profilesOf(profiles: readonly BootProfile[], { device, dialect, described }: Booting): BootProfile[] {
   const of: Bootable = { dialect, model: device.model, duty: device.duty };
   const sheet = dialect === null ? undefined : profileOfSheet(dialect, described?.sheet);
   return [...profilesFor(profiles, of), ...(sheet ? [sheet] : [])];

@@ -1,12 +1,12 @@
 /** A boot profile is for clients that no other one is for, and names files that can be fetched. */
 import { readLegs } from '@zpine/core/dhcp/legs';
+import { strangerNames } from '@zpine/core/dhcp/strangerNames';
 import { fileBlanks, patternFault, saidWords } from '@zpine/core/dhcp/profiles';
 import { checkTemplate } from '@zpine/core/template/check';
 import { faultText } from '@zpine/core/template/faults';
 import { allOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { profileLints } from '../boot/lints.ts';
-import { strangerNames } from '../boot/firstFile.ts';
 import { fragmentsOf } from '../editions/templates.ts';
 import { optionsNamed } from '../settings/options.ts';
 import { asStored, type Draft, type KindRules } from '../records/draft.ts';
@@ -39,8 +39,8 @@ export const bootprofileRules: KindRules = {
 async function remark(tx: Tx, ids: readonly number[]): Promise<void> {
   const all = (await allOf(tx, 'bootprofile')).filter(({ id }) => ids.includes(id));
   for (const profile of all)
-    for (const detail of await profileLints(tx, asStored('bootprofile', profile)))
-      tx.remark({ kind: 'bootprofile', key: profile.key, detail, remedy: `zpine bootprofile edit ${profile.key}` });
+    for (const lint of await profileLints(tx, asStored('bootprofile', profile)))
+      tx.remark({ kind: 'bootprofile', key: profile.key, ...lint });
 }
 
 function lookAtNames(draft: Draft): void {

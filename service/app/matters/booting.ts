@@ -4,7 +4,9 @@ import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { lowPools } from '../boot/leaseList.ts';
 import { refusedRelays } from '../boot/relays.ts';
-import { whole, type Finding, type Look } from './matter.ts';
+import { allOf } from '../../store/records.ts';
+import { profileLints } from '../boot/lints.ts';
+import { Found, whole, type Finding, type Look } from './matter.ts';
 
 /** Arrivals that do not go on, each with the reason. */
 export const stuckArrivals: Look = async (tx, { limit }) => {
@@ -78,3 +80,12 @@ export const poolsRunningOut: Look = async (tx, { limit }) =>
       };
     }),
   );
+
+/** Boot profiles as devices would take them: a few records, each looked at whole. */
+export const unfollowed: Look = async (tx, { limit }) => {
+  const found = new Found(limit);
+  for (const profile of await allOf(tx, 'bootprofile'))
+    for (const lint of await profileLints(tx, profile))
+      found.add(() => ({ kind: 'bootprofile', key: profile.key, ...lint }));
+  return found.looked;
+};

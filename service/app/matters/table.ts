@@ -3,7 +3,7 @@ import type { MatterName } from '@zpine/contract/matters';
 import { lackingIds, type LackName } from '../devices/lacks.ts';
 import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
 import type { Tx } from '../../store/tx.ts';
-import { poolsRunningOut, stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
+import { poolsRunningOut, unfollowed, stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
 import type { Look } from './matter.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
@@ -65,6 +65,7 @@ export const table: Record<MatterName, Matter> = {
   'link-prefixes': { find: differentPrefixes },
   'vlan-one-end': { find: vlansOnOneEnd },
   'cable-in-words': { find: endsInWords },
+  'boot-profile': { find: unfollowed },
   'name-off-pattern': { find: namesOffPattern },
   'address-alone': { find: unattachedAddresses },
   'address-off-site': offSite(addressesOffSite),

@@ -54,7 +54,7 @@ export function readOwnValue(
 }
 
 /** What is wrong with a value as its option has it. */
-export function unfit(option: OwnOption, value: SettingValue): Fault<ErrorCode> | undefined {
+function unfit(option: OwnOption, value: SettingValue): Fault<ErrorCode> | undefined {
   if (value === null || hasNames(value) || (Array.isArray(value) && value.length === 0)) return undefined;
   const bytes = encodeAs(option.wire, optionValueOf(option.wire, value));
   if (!bytes.ok)

@@ -7,7 +7,8 @@ import { claimDue, release, renew, type Lease } from '../../store/claims.ts';
 import { byIds, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { allDialects } from '../fleet/dialects.ts';
-import { loginsFor, type FirstLogins } from './logins.ts';
+import { accountsGiven } from '../boot/firstFile.ts';
+import { loginsFor, type FirstLogin, type FirstLogins } from './logins.ts';
 import { addressesOf, saveSwept, sweeps, type SweepRow } from './sweeps.ts';
 
 export interface ClaimedSweep {
@@ -19,6 +20,8 @@ export interface ClaimedSweep {
   addresses: string[];
   /** Undefined where nobody signs in. */
   logins: FirstLogins['logins'] | undefined;
+  /** By address: of strangers that were given a first file. */
+  accounts: ReadonlyMap<string, FirstLogin>;
   access: Omit<FirstLogins, 'logins' | 'remarks'>;
   dialects: Dialect[];
 }
@@ -52,6 +55,7 @@ export async function claimSweep(tx: Tx): Promise<ClaimedSweep | undefined> {
     addresses: behind(await addressesOf(tx, prefix), row.last_done),
     // As it was begun: what was permitted since is for the next one, what was forbidden since holds at once.
     logins: row.signs_in === 1 && prefix.sweep === 'sign-in' ? logins : undefined,
+    accounts: await accountsGiven(tx, prefix.id),
     access,
     dialects: await allDialects(tx),
   };

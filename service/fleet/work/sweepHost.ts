@@ -47,7 +47,8 @@ async function signIn(found: Swept, { fingerprint }: HostKey, trying: Trying): P
   const { address, sweep, way, guard } = trying;
   let refused = 0;
   const refusals: string[] = [];
-  for (const login of sweep.logins ?? []) {
+  const own = sweep.accounts.get(address);
+  for (const login of [...(own ? [own] : []), ...(sweep.logins ?? [])]) {
     if (refused >= MOST_REFUSED) break;
     if (!(await mayBegin(guard, login))) {
       refusals.push(`${login.title}: not tried, other hosts refused it`);
