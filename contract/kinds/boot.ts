@@ -16,7 +16,7 @@ export const bootprofile = kind({
     model: { type: 'ref', to: 'model', title: 'For model' },
     duty: { type: 'ref', to: 'duty', title: 'For duty' },
     classes: {
-      type: 'text',
+      type: 'code',
       title: 'For classes',
       max: 400,
       about:
@@ -31,7 +31,7 @@ export const bootprofile = kind({
       about: 'tftp: the name of a file; http: a URL that is good for the arrival window',
     },
     file: {
-      type: 'text',
+      type: 'code',
       title: 'First file',
       required: true,
       max: 100,
@@ -39,7 +39,7 @@ export const bootprofile = kind({
       example: '{device}.furrow',
     },
     names: {
-      type: 'text',
+      type: 'code',
       title: 'More names',
       max: 400,
       about: 'Under which the same file is given, with commas between them',
@@ -70,7 +70,7 @@ export const bootprofile = kind({
       example: '66, 67, 150',
     },
     strangerFile: {
-      type: 'text',
+      type: 'code',
       title: 'First file of strangers',
       max: 100,
       about: 'What clients of its classes fetch that are nobody’s. {mac} and {serial} stand for what they say',

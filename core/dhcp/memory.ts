@@ -11,7 +11,15 @@ import { LeaseTable, type Held } from './leases.ts';
 import type { Link } from './link.ts';
 import type { BootAddress, BootBox, BootDevice, BootWindow, Look, MacOwner } from './look.ts';
 import type { OwnOption } from './ownOptions.ts';
-import { profileOfSheet, profilesFor, strangerProfile, type Bootable, type BootProfile } from './profiles.ts';
+import {
+  namedFiles,
+  profileOfSheet,
+  profilesFor,
+  strangerProfile,
+  type Bootable,
+  type BootProfile,
+  type NamedFile,
+} from './profiles.ts';
 import { Links } from './links.ts';
 import { Strangers } from './strangers.ts';
 
@@ -304,6 +312,28 @@ export class BootMemory implements Look {
     const [best] = profilesFor(this.profiles, bootable(fact), classes);
     if (best || fact.dialect === null) return best;
     return profileOfSheet(fact.dialect, this.dialects.get(fact.dialect)?.sheet);
+  }
+
+  /** All names under which a device is given something. */
+  filesOf(id: number): NamedFile[] {
+    const fact = this.devices.get(id);
+    if (!fact) return [];
+    const sheet = fact.dialect === null ? undefined : this.dialects.get(fact.dialect)?.sheet;
+    const usual = sheet && profileOfSheet(fact.dialect ?? 0, sheet);
+    const [box] = fact.boxes;
+    const names = {
+      device: fact.key,
+      serial: box?.serial ?? null,
+      mac: box?.mac ?? null,
+      model: keyOf(fact, 'model'),
+    };
+    return namedFiles([...profilesFor(this.profiles, bootable(fact)), ...(usual ? [usual] : [])], names);
+  }
+
+  /** Devices with an edition whose arrival window is open. */
+  *waiting(now: number): IterableIterator<BootFact> {
+    for (const fact of this.devices.values())
+      if (fact.window !== null && fact.edition !== null && fact.window.until > now) yield fact;
   }
 
   strangerProfile(classes: readonly string[]): BootProfile | undefined {

@@ -148,3 +148,18 @@ export function legOf({ legs }: BootProfile, done: number, classes: readonly str
   const said = legs.find((leg) => leg.class !== undefined && fitting([leg.class], classes) !== undefined);
   return said ?? legs.filter((leg) => leg.class === undefined)[done];
 }
+
+/** What a name leads to: the edition's first file, or what a leg begins with. */
+export type NamedFile = { profile: BootProfile; name: string; leg: Leg | undefined };
+
+/** All names under which a device is given something, as its profiles have them: the first one is the usual. */
+export function namedFiles(profiles: readonly BootProfile[], names: FileNames): NamedFile[] {
+  const named = (profile: BootProfile, pattern: string, leg: Leg | undefined): NamedFile[] => {
+    const name = fileName(pattern, names);
+    return name === undefined ? [] : [{ profile, name, leg }];
+  };
+  return profiles.flatMap((profile) => [
+    ...[profile.file, ...profile.names].flatMap((pattern) => named(profile, pattern, undefined)),
+    ...profile.legs.flatMap((leg) => named(profile, leg.file, leg)),
+  ]);
+}

@@ -9,6 +9,7 @@ import { Account } from './account.ts';
 import { BootClock } from './clock.ts';
 import { DhcpListener, type BootOptions, type BootParts } from './dhcp.ts';
 import { BootHttp } from './http.ts';
+import { KeptFiles } from './keptFiles.ts';
 import { Ledger } from './ledger.ts';
 import { Refresher } from './refresher.ts';
 import type { Log } from './sockets.ts';
@@ -29,7 +30,8 @@ export class Boot {
     // Two services on one database, and two of one after the other, are told apart by it.
     const writer = randomInt(1, WRITERS);
     const ledger = new Ledger(store, memory, clock, writer, faults);
-    this.parts = { store, memory, clock, ledger, account: new Account(store, faults), faults };
+    const kept = new KeptFiles(store, memory, clock, faults);
+    this.parts = { store, memory, clock, ledger, account: new Account(store, faults), kept, faults };
     this.refresher = new Refresher(store, memory, clock, writer, faults, log);
     this.listeners = [
       new DhcpListener(this.parts, options, log),
@@ -42,6 +44,7 @@ export class Boot {
   start(): Promise<void> {
     return this.refresher.start(async () => {
       for (const listener of this.listeners) await listener.start();
+      this.parts.kept.start();
     });
   }
 
@@ -52,6 +55,7 @@ export class Boot {
 
   async stop(): Promise<void> {
     await Promise.all(this.listeners.map((listener) => listener.stop()));
+    await this.parts.kept.stop();
     await this.parts.account.stop();
     await this.refresher.stop();
   }

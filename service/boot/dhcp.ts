@@ -17,6 +17,7 @@ import type { Faults } from '../store/faults.ts';
 import type { Account } from './account.ts';
 import type { BootClock } from './clock.ts';
 import { CountedNotes } from './counted.ts';
+import type { KeptFiles } from './keptFiles.ts';
 import type { Ledger } from './ledger.ts';
 import { bound, closed, type Log } from './sockets.ts';
 import { boundToWire, interfaceOf } from './wire.ts';
@@ -43,6 +44,7 @@ export interface BootParts {
   clock: BootClock;
   ledger: Ledger;
   account: Account;
+  kept: KeptFiles;
   faults: Faults;
 }
 

@@ -5,11 +5,11 @@ import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { dial, dialledBy } from '@zpine/core/addressing/dial';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
-import { fileFor, transferred } from '../app/boot/files.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import type { BootOptions, BootParts } from './dhcp.ts';
-import { holderOf, isElsewhere } from './holder.ts';
+import { endTransfer, giveFile } from './giving.ts';
+import { holderOf } from './holder.ts';
 import type { Log } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
@@ -99,12 +99,7 @@ export class BootHttp {
   ): Promise<Response> {
     const { parts } = this;
     const name = namedIn(path);
-    const holder = holderOf(parts, address);
-    await parts.account.settled(holder);
-    const asked = { name, from: address, transport: 'http', word } as const;
-    const file = await transact(parts.store, actor, 'file', (tx) =>
-      fileFor(tx, asked, holder, isElsewhere(parts, address)),
-    );
+    const file = await giveFile(parts, { name, from: address, transport: 'http', word });
     if (!file.ok) return refusedFile(file.code);
     const { device, leg, shown, content } = file;
     const headers = {
@@ -127,9 +122,7 @@ export class BootHttp {
       const end = whole
         ? ({ ok: true, seconds: (Date.now() - began) / 1000 } as const)
         : ({ ok: false, why: 'the client hung up' } as const);
-      transact(parts.store, actor, 'file', (tx) => transferred(tx, about, end)).catch((error: unknown) =>
-        parts.faults.say(error, 'the end of a transfer could not be noted', { file: name }),
-      );
+      void endTransfer(parts, about, end, file.confirmed);
     });
     return new Response(Uint8Array.from(content), { headers });
   }

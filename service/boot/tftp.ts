@@ -5,15 +5,11 @@ import { decodePacket, encodePacket, errorCodes, type Packet } from '@zpine/core
 import { begin, sentBytes, step, type Event, type Sending, type Step } from '@zpine/core/tftp/sending';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import type { GivenFile } from '../app/boot/fileAnswer.ts';
-import { fileFor, transferred } from '../app/boot/files.ts';
-import type { Actor } from '../store/store.ts';
-import { transact } from '../store/transact.ts';
 import type { BootOptions, BootParts } from './dhcp.ts';
 import { CountedNotes } from './counted.ts';
-import { holderOf } from './holder.ts';
+import { endTransfer, giveFile } from './giving.ts';
 import { bound, closed, PacketTurns, type Log } from './sockets.ts';
 
-const actor: Actor = { name: 'boot', via: 'service' };
 const PORT = 69;
 const BOUNDS = { running: 12, runningPerLane: 4, waiting: 500, waitingPerLane: 100 };
 const MOST_TRANSFERS = 500;
@@ -110,11 +106,7 @@ export class TftpListener {
     if (this.transfers.size >= MOST_TRANSFERS || theirs >= MOST_OF_CLIENT)
       return this.refuse(from, errorCodes.undefined, 'too many transfers at once; try again');
     this.transfers.set(key, { client: from.address, stop: () => undefined, began: () => false });
-    const holder = holderOf(this.parts, address);
-    await this.parts.account.settled(holder);
-    const file = await transact(this.parts.store, actor, 'tftp', (tx) =>
-      fileFor(tx, { name, from: address, transport: 'tftp' }, holder),
-    );
+    const file = await giveFile(this.parts, { name, from: address, transport: 'tftp' });
     if (!file.ok) {
       this.transfers.delete(key);
       const [code, words] =
@@ -123,11 +115,17 @@ export class TftpListener {
           : [errorCodes.access, 'it is not for you, or not now'];
       return this.refuse(from, code, words);
     }
-    await this.transfer(packet.value, file, from, key);
+    await this.transfer(packet.value, file, from, key, file.confirmed);
   }
 
   /** Sends the file from a port of its own (RFC 1350, section 4). */
-  private async transfer(request: ReadRequest, file: GivenFile, from: RemoteInfo, key: string): Promise<void> {
+  private async transfer(
+    request: ReadRequest,
+    file: GivenFile,
+    from: RemoteInfo,
+    key: string,
+    confirmed: number | undefined,
+  ): Promise<void> {
     const socket = await bound(this.own, 0);
     const started = Date.now();
     const first = begin(request, file.content);
@@ -146,13 +144,7 @@ export class TftpListener {
         leg: file.leg,
         transport: 'tftp' as const,
       };
-      this.turns.add(from.address, `${key} ended`, async () => {
-        try {
-          await transact(this.parts.store, actor, 'tftp', (tx) => transferred(tx, about, how));
-        } catch (error) {
-          this.parts.faults.say(error, 'the end of a transfer could not be noted', { file: request.name });
-        }
-      });
+      this.turns.add(from.address, `${key} ended`, () => endTransfer(this.parts, about, how, confirmed));
     };
     const follow = (done: Step) => {
       state = done.state;

@@ -1,8 +1,10 @@
 /** Devices boot while the database is away, and nothing that was promised is lost when anything is killed. */
+import { execFile } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
+import { promisify } from 'node:util';
 import { expect } from 'chai';
 import { dial, parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
@@ -12,6 +14,7 @@ import { bootNet, clientFor, databaseEnv, makeUsers, startBuiltService, type Tes
 import { eventually } from '../../trials/eventually.ts';
 import { hexOf, kindOf, Packets } from './asking.ts';
 
+const run = promisify(execFile);
 const NAME = 'zpine_away';
 const SERVER = '10.77.0.10';
 const RELAY = '10.77.20.1';
@@ -112,6 +115,58 @@ describe('booting while something is away', function () {
     await eventually('new leases are given again', async () => kindOf(await ask(3)) === 'OFFER');
     const notes = await packets.records();
     expect(notes.some(({ device }) => device === 'd2')).to.equal(true);
+  });
+
+  it('gives files that it held before, and tells the arrival so when the database is back', async () => {
+    await api.add('dialect', { name: 'furrow' });
+    await api.add('template', {
+      name: 'plain',
+      dialect: 'furrow',
+      source: 'name @{device.name}\nreport to @{boot.life}\n',
+    });
+    const ready = async (n: number): Promise<string> => {
+      const ref = `d${n}`;
+      await api.edit('device', ref, { dialect: 'furrow', template: 'plain' });
+      const { number } = await api.call('edition.make', { params: { ref }, body: {} });
+      const body = { openHours: 1, insist: true };
+      await api.call('edition.publish', { params: { ref, number: String(number) }, body, reason: 'a try' });
+      return leased(n);
+    };
+    const fetched = async (n: number, from: string): Promise<string> => {
+      const to = dial(rows, 'default', { address: SERVER, port: 69 });
+      const own = dial(rows, 'default', { address: from, port: 0 }).address;
+      const url = `tftp://${to.address}:${to.port}/d${n}.furrow`;
+      return run('curl', ['-sS', '--interface', own, url]).then(
+        ({ stdout }) => stdout,
+        (error: { stderr: string }) => `refused ${error.stderr}`,
+      );
+    };
+    const [known, closed] = [await ready(8), await ready(10)];
+    await api.call('arrival.close', { params: { ref: 'd10' } });
+    // Files of open windows are held within a second or two.
+    await pause(2500);
+    process.kill(database.pid, 'SIGKILL');
+    await database.ended;
+    expect(await leased(8)).to.equal(known);
+    expect(await fetched(8, known)).to.match(/^name d8\nreport to http:\/\/10\.77\.0\.10\S*\/life\/[\w-]{43}\n$/);
+    // What nobody is given with the database is given to nobody without it.
+    expect(await fetched(10, closed)).to.match(/^refused/);
+    expect(await fetched(8, '10.77.20.200')).to.match(/^refused/);
+    expect(await fetched(10, known)).to.match(/^refused/);
+    database = await startMariadb({ folder, databases: [NAME] });
+    await eventually('the arrival has heard of it', async () => {
+      const items = await api.call('arrival.list', { query: { device: 'd8', limit: '1' } }).then(
+        (page) => page.items,
+        () => [],
+      );
+      const reached = items[0]?.milestones ?? [];
+      const asked = reached.find(({ name }) => name === 'file asked');
+      return reached.some(({ name }) => name === 'file complete') && typeof asked?.evidence.confirmed === 'string';
+    });
+    const notes = await packets.records();
+    expect(notes.map(({ detail }) => detail).join('\n')).to.match(
+      /d8\.furrow, \d+ bytes, from memory: the database is away/,
+    );
   });
 
   it('goes on beside a database that stands still', async () => {

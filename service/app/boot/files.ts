@@ -14,9 +14,9 @@ import { filesOf, publishedOf } from '../editions/rows.ts';
 import { fragmentsOf, insertedBy } from '../editions/templates.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { firstFileFor } from './firstFile.ts';
-import { profilesFor } from '@zpine/core/dhcp/profiles';
+import { profilesFor, type NamedFile } from '@zpine/core/dhcp/profiles';
 import type { FileAnswer } from './fileAnswer.ts';
-import { bootProfiles, filesNamed, type NamedFile } from './profiles.ts';
+import { bootProfiles, filesNamed } from './profiles.ts';
 import { windowWord } from './windowWord.ts';
 import { saveBootRecord } from './records.ts';
 

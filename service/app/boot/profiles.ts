@@ -1,13 +1,13 @@
 /** Boot profiles out of the records, and what a device fetches by them. */
 import { readLegs } from '@zpine/core/dhcp/legs';
 import {
-  fileName,
+  namedFiles,
   profileOfSheet,
   profilesFor,
   saidWords,
   type Bootable,
   type BootProfile,
-  type Leg,
+  type NamedFile,
   type Transport,
 } from '@zpine/core/dhcp/profiles';
 import type { Dialect } from '@zpine/core/dialect/dialect';
@@ -60,19 +60,9 @@ function profilesOf(profiles: readonly BootProfile[], { device, dialect, describ
   return [...profilesFor(profiles, of), ...(sheet ? [sheet] : [])];
 }
 
-/** What a name leads to: the edition's first file, or what a leg begins with. */
-export type NamedFile = { profile: BootProfile; name: string; leg: Leg | undefined };
-
 /** All names under which the device is given something, as its profiles have them. */
 export function filesNamed(profiles: readonly BootProfile[], booting: Booting): NamedFile[] {
   const { device, box, model } = booting;
   const names = { device: device.key, serial: box?.serial ?? null, mac: box?.mac ?? null, model };
-  const named = (profile: BootProfile, pattern: string, leg: Leg | undefined): NamedFile[] => {
-    const name = fileName(pattern, names);
-    return name === undefined ? [] : [{ profile, name, leg }];
-  };
-  return profilesOf(profiles, booting).flatMap((profile) => [
-    ...[profile.file, ...profile.names].flatMap((pattern) => named(profile, pattern, undefined)),
-    ...profile.legs.flatMap((leg) => named(profile, leg.file, leg)),
-  ]);
+  return namedFiles(profilesOf(profiles, booting), names);
 }

@@ -2,8 +2,8 @@
 import type { SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import type { BootProfile } from '@zpine/core/dhcp/profiles';
-import { bootProfiles, filesNamed, type Booting, type NamedFile } from '../boot/profiles.ts';
+import type { BootProfile, NamedFile } from '@zpine/core/dhcp/profiles';
+import { bootProfiles, filesNamed, type Booting } from '../boot/profiles.ts';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { textSetting } from '@zpine/core/settings/read';
 import type { Row } from '@zpine/contract/fields';
