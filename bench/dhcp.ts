@@ -11,11 +11,14 @@ import { dhcpLoad, type Load } from '../lab/boot/load.ts';
 import { Relay } from '../lab/boot/relay.ts';
 import { Wire } from '../lab/wire.ts';
 import { startMariadb, type Mariadb } from '../ops/mariadb.ts';
-import { clientFor, databaseEnv, makeUsers, startBuiltService, type TestService } from '../ops/stack.ts';
+import { clientFor, databaseEnv, makeUsers, startBuiltService, tokenFor, type TestService } from '../ops/stack.ts';
+import { addLike } from './manyDevices.ts';
 import { ratesInTurns, timesOf, type Row } from './measure.ts';
 
 const NAME = 'zpine_bench_dhcp';
 const DEVICES = 1000;
+/** Known beside those that boot. */
+const OTHERS = 99_000;
 const PARALLEL = 64;
 const ROUNDS = 3;
 const GATEWAY = '10.78.0.1';
@@ -40,19 +43,22 @@ const clients = Array.from({ length: DEVICES }, (_, i) => identity(i));
 /** A database that flushes its log at each commit, as one in earnest does. */
 export async function dhcpRows(): Promise<Row[]> {
   const folder = mkdtempSync(join(tmpdir(), 'zpine-bench-dhcp-'));
-  const database = await startMariadb({ folder, databases: [NAME] });
+  const house = { database: await startMariadb({ folder, databases: [NAME] }), folder };
   try {
-    return await measured(database);
+    return await measured(house);
   } finally {
-    await database.stop();
+    await house.database.stop();
     rmSync(folder, { recursive: true, force: true });
   }
 }
 
-async function measured(database: Mariadb): Promise<Row[]> {
+/** A database that is killed and begun anew in its folder. */
+type House = { database: Mariadb; folder: string };
+
+async function measured(house: House): Promise<Row[]> {
   const [own, theirs, second] = [62, 66, 70];
   const env = (net: number) => ({
-    ...databaseEnv(database, NAME),
+    ...databaseEnv(house.database, NAME),
     ZPINE_BOOT_ADDRESS: SERVER,
     ZPINE_DIAL_MAP: textOf(net),
   });
@@ -65,8 +71,12 @@ async function measured(database: Mariadb): Promise<Row[]> {
   const [relay, bareRelay, secondRelay] = relays;
   try {
     await new Promise<void>((done) => responder.once('message', () => done()));
+    await enter(await clientFor(services[0]?.url ?? '', 'engineer'));
+    await addLike(env(own), 'load-1', OTHERS);
+    await services.pop()?.stop();
+    services.push(await startBuiltService(env(own)));
     const api = await clientFor(services[0]?.url ?? '', 'engineer');
-    await enter(api);
+    const read = await reading(services[0]?.url ?? '');
     const exchanges = async (by: Relay): Promise<number> => {
       const load = await dhcpLoad(by, clients, { parallel: PARALLEL });
       if (load.failed > 0) throw new Error(`${load.failed} clients got no address`);
@@ -86,10 +96,11 @@ async function measured(database: Mariadb): Promise<Row[]> {
         aim: 0.5,
       },
     ];
-    rows.push(await waits(relay, ours));
+    rows.push(read, await waits(relay, ours));
     rows.push(await besideFlood(relay, endsOf(own, [OTHER_GATEWAY, SERVER])));
     rows.push(...(await twoServices(services, env(second), relay, secondRelay, api)));
     rows.push(await killed(services, env(own), relay));
+    rows.push(await databaseKilled(house, services, relay));
     return rows;
   } finally {
     for (const one of relays) await one.close();
@@ -127,12 +138,32 @@ async function waits(relay: Relay, rate: number): Promise<Row> {
   const { p95, failed } = await spaced(relay, rate / 2, 1500);
   if (failed > 0) throw new Error(`${failed} clients got no address at half the load`);
   return {
-    what: 'a whole exchange at half that load, 95th percentile; beside 20 ms',
+    what: `a whole exchange at half that load, ${(DEVICES + OTHERS).toLocaleString('en')} devices known, 95th percentile; beside 20 ms`,
     figure: `${p95.toFixed(1)} ms`,
     reference: '20 ms',
     ratio: 20 / p95,
     aim: 1,
   };
+}
+
+/** What the service says of the memory that it answers from. */
+async function reading(url: string): Promise<Row> {
+  const token = await tokenFor(url, 'engineer');
+  for (let i = 0; i < 600; i += 1) {
+    const text = await (await fetch(`${url}/metrics`, { headers: { Authorization: `Bearer ${token}` } })).text();
+    const figure = (name: string) => Number(new RegExp(`^zpine_boot_${name} (\\d+)`, 'm').exec(text)?.[1] ?? 0);
+    const [devices, ms] = [figure('devices'), figure('read_milliseconds')];
+    if (devices === DEVICES + OTHERS && ms > 0)
+      return {
+        what: `${devices.toLocaleString('en')} devices read into the memory that DHCP answers from; beside 10 s`,
+        figure: `${(ms / 1000).toFixed(1)} s`,
+        reference: '10 s',
+        ratio: 10_000 / ms,
+        aim: 1,
+      };
+    await pause(100);
+  }
+  throw new Error('the devices were not read within a minute');
 }
 
 /** Known devices beside random hardware addresses of another prefix. */
@@ -230,6 +261,40 @@ async function killed(services: TestService[], env: Record<string, string>, rela
   services.push(again);
   const lost = await missing(await clientFor(again.url, 'engineer'), got);
   return kept('leases that were acknowledged before the service was killed, and that are in the table', got.size, lost);
+}
+
+/** The database is killed under load, and begun anew: every ACK that was heard is in the table. */
+async function databaseKilled(house: House, services: TestService[], relay: Relay): Promise<Row> {
+  const got = new Map<string, string>();
+  const work: Promise<Load> = dhcpLoad(relay, clients, {
+    parallel: PARALLEL,
+    firstWaitMs: 300,
+    got: (mac, address) => got.set(mac, address),
+  });
+  await pause(400);
+  process.kill(house.database.pid, 'SIGKILL');
+  await house.database.ended;
+  house.database = await startMariadb({ folder: house.folder, databases: [] });
+  await work;
+  const url = services[0]?.url ?? '';
+  for (
+    let i = 0;
+    i < 300 &&
+    !(await fetch(`${url}/health/ready`).then(
+      ({ ok }) => ok,
+      () => false,
+    ));
+    i += 1
+  )
+    await pause(100);
+  // What was promised by the records meanwhile is written down behind it.
+  await pause(2000);
+  const lost = await missing(await clientFor(url, 'engineer'), got);
+  return kept(
+    'leases that were acknowledged before and after the database was killed, and that are in the table',
+    got.size,
+    lost,
+  );
 }
 
 /** How many of them the table does not have: those of a pool; the records promise the others. */

@@ -16,8 +16,11 @@ export function addBooting(program: Command): void {
     .option('--relay <address>', 'the relay that it boots behind; the gateway of its management prefix if not given')
     .option('--message <type>', 'what it sends: DISCOVER, REQUEST or INFORM', 'DISCOVER')
     .option('--asked <options>', 'the options that it asks for, in their order: 6,67,ntp-servers')
-    .option('--class <text>', 'its vendor class (option 60); that of its dialect if not given')
-    .option('--user-class <text>', 'its user class (option 77)')
+    .option(
+      '--class <text>',
+      'its vendor class (option 60), or 4711:NAME for that of an enterprise (124); that of its boot profile or dialect if not given',
+    )
+    .option('--user-class <text>', 'its user classes (option 77), with commas between them')
     .option('--circuit <text>', 'the circuit that its relay names (option 82)')
     .option('--size <bytes>', 'the largest message that it takes (option 57)')
     .addHelpText(

@@ -164,7 +164,7 @@ export const onboardingRoutes = {
       message: z.enum(['DISCOVER', 'REQUEST', 'INFORM']).optional().describe('What it sends; DISCOVER if not given'),
       asked: text(500).optional().describe('The options that it asks for, in their order: codes or names'),
       class: text(200).optional().describe('Its vendor class (option 60); that of its dialect if not given'),
-      userClass: text(200).optional().describe('Its user class (option 77)'),
+      userClass: text(200).optional().describe('Its user classes (option 77), with commas between them'),
       circuit: text(200).optional().describe('The circuit that its relay names (option 82)'),
       size: z.coerce.number().int().min(1).max(65_535).optional().describe('The largest message it takes (option 57)'),
     }),

@@ -11,3 +11,13 @@ export const shownProcessSchema = z.object({
   lastEnd: z.object({ at: z.string(), how: z.string() }).nullable(),
 });
 export type ShownProcess = z.output<typeof shownProcessSchema>;
+
+/** How far the memory of whoever answers booting devices is what the records say. */
+export interface BootState {
+  devices: number;
+  /** What the first reading took. */
+  readMs: number;
+  /** Devices that were held against the records since it began, and how many of them were not as these say. */
+  compared: number;
+  differences: number;
+}

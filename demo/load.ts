@@ -31,7 +31,9 @@ export async function loadDemo(
   const reason = 'the Brackwater demo';
   let count = 0;
   for (const kind of kindNames) {
-    const records = (scenario[kind] ?? []).map((record) => withSource(record, dirname(file)));
+    const records = (scenario[kind] ?? []).map((record) =>
+      'source' in kindOf(kind).fields ? withSource(record, dirname(file)) : record,
+    );
     if (records.length === 0) continue;
     // A record may refer to one of its own kind only when that stands already.
     const among = refsOf(kindOf(kind)).some(([, field]) => field.to === kind);

@@ -1,6 +1,7 @@
 import type { Logger } from 'pino';
 import { Boot } from './boot/boot.ts';
 import type { Config } from './config.ts';
+import type { BootState } from '@zpine/contract/processes';
 import type { Hint } from './store/hint.ts';
 import { openStore } from './stores.ts';
 
@@ -8,9 +9,13 @@ export interface Part {
   stop: () => Promise<void>;
 }
 
+/** Tells whoever answers booting devices what was committed; what comes back is how it is then, as far as it said so. */
+export type TellBoot = (hints: readonly Hint[]) => Promise<BootState | undefined>;
+
 export interface BootPart extends Part {
   /** What was committed elsewhere is known here when this resolves. */
-  refresh: (hints: readonly Hint[]) => Promise<void>;
+  refresh: TellBoot;
+  state: () => BootState;
 }
 
 /** DHCP, TFTP and signs of life; undefined where the service boots nobody. */
@@ -26,7 +31,11 @@ export async function startBoot(config: Config, log: Logger): Promise<BootPart |
   const boot = new Boot(store, options, log);
   await boot.start();
   return {
-    refresh: (hints) => boot.refresh(hints),
+    refresh: async (hints) => {
+      await boot.refresh(hints);
+      return boot.state;
+    },
+    state: () => boot.state,
     stop: async () => {
       await boot.stop();
       await store.sequelize.close();

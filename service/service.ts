@@ -8,7 +8,7 @@ import { WebSocketServer } from 'ws';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import { failUpload } from './app/imports/background.ts';
 import { Worker } from './app/worker.ts';
-import { startBoot, type Part } from './bootPart.ts';
+import { startBoot, type Part, type TellBoot } from './bootPart.ts';
 import type { Config } from './config.ts';
 import { Jumps } from './fleet/jumps.ts';
 import { letsIn } from './fleet/letsIn.ts';
@@ -26,7 +26,6 @@ import { processHere } from './processes/shown.ts';
 import type { ClaimedJob } from './store/jobs.ts';
 import { EventFeed } from './store/events.ts';
 import type { Store } from './store/store.ts';
-import type { Hint } from './store/hint.ts';
 import { openStore, prepareStore } from './stores.ts';
 import { jobInThread } from './threads.ts';
 
@@ -48,8 +47,7 @@ export interface ApiOptions {
   apart?: (Apart & Part) | undefined;
   importInProcess?: ImportInProcess | undefined;
   processes?: (() => ShownProcess[]) | undefined;
-  /** Tells whoever answers booting devices what was committed. */
-  refresh?: ((hints: readonly Hint[]) => Promise<void>) | undefined;
+  refresh?: TellBoot | undefined;
 }
 
 /** So often a process may end with an import before that is given up. */
@@ -124,6 +122,7 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
     consoleFolder: options.consoleFolder,
     room: new BodyRoom(IMPORTS_HELD * config.importBytes),
     apart: options.apart,
+    booting: async () => within(options.refresh?.([])),
     terminal: (actor, ref, size) =>
       openTerminal(store, { dialMap, jump: jumps.open, firstContact: false }, actor, ref, size),
     processes: options.processes ?? (() => [processHere('service')]),
@@ -164,17 +163,23 @@ const TOLD_OF = new Set([
 /** A call waits no longer for it: the events tell it, too. */
 const TOLD_MS = 1000;
 
+/** What comes within that time, and does not fail. */
+async function within<T>(work: Promise<T> | undefined): Promise<T | undefined> {
+  const limit = new AbortController();
+  const first = await Promise.race([
+    work?.catch(() => undefined),
+    pause(TOLD_MS, undefined, { signal: limit.signal }).catch(() => undefined),
+  ]);
+  limit.abort();
+  return first;
+}
+
 function bootHears(refresh: ApiOptions['refresh']): Store['committed'] {
   if (!refresh) return undefined;
   return async (hints) => {
     const told = hints.filter(({ kind }) => TOLD_OF.has(kind));
     if (told.length === 0) return;
-    const limit = new AbortController();
-    await Promise.race([
-      refresh(told).catch(() => undefined),
-      pause(TOLD_MS, undefined, { signal: limit.signal }).catch(() => undefined),
-    ]);
-    limit.abort();
+    await within(refresh(told));
   };
 }
 

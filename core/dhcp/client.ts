@@ -13,8 +13,8 @@ export type Client = {
   /** Its identifier, in hexadecimal. */
   identifier: string | null;
   vendorClass: string | null;
-  /** RFC 3004, one class; whoever sends plain text is read as such. */
-  userClass: string | null;
+  /** RFC 3004; whoever sends plain text is read as such. */
+  userClasses: readonly string[];
   /** RFC 3925, section 3: `4711:loader`. */
   enterpriseClasses: readonly string[];
   circuit: string | null;
@@ -54,7 +54,7 @@ export function clientOf(message: Message): Client {
     otherMac: ethernet === mac ? null : ethernet,
     identifier,
     vendorClass: textOf(message.options.get(60)),
-    userClass: userClassOf(message.options.get(77)),
+    userClasses: userClassesOf(message.options.get(77)),
     enterpriseClasses: enterpriseClassesOf(message.options.get(124)),
     circuit: textOf(information.circuit),
     information,
@@ -63,10 +63,19 @@ export function clientOf(message: Message): Client {
   };
 }
 
-function userClassOf(bytes: Uint8Array | undefined): string | null {
-  const first = bytes?.[0];
-  if (!bytes || first === undefined) return null;
-  return textOf(first > 0 && first < bytes.length ? bytes.subarray(1, 1 + first) : bytes);
+/** RFC 3004, section 4: each class with its length before it, up to the end. */
+function userClassesOf(bytes: Uint8Array | undefined): string[] {
+  if (!bytes) return [];
+  const out: string[] = [];
+  let at = 0;
+  while (at < bytes.length && bytes[at] !== 0 && at + 1 + (bytes[at] ?? 0) <= bytes.length) {
+    const end = at + 1 + (bytes[at] ?? 0);
+    const said = textOf(bytes.subarray(at + 1, end));
+    if (said !== null) out.push(said);
+    at = end;
+  }
+  const plain = textOf(bytes);
+  return at === bytes.length ? out : plain === null ? [] : [plain];
 }
 
 /** An enterprise number, the length of its data, and in these each class with its length before it. */

@@ -1,10 +1,19 @@
 import { expect } from 'chai';
 import { mustParse } from '../fault.ts';
 import { faultIn, filled, type Named } from './fill.ts';
+import { clientOf } from './client.ts';
 import { linkOf } from './link.ts';
 import { optionAtText, optionValueOf, readOptionAt, toldOptions, wireOf, type OwnValue } from './ownOptions.ts';
 import { readLegs } from './legs.ts';
-import { fileName, legOf, patternFault, profilesFor, strangerProfile, type BootProfile } from './profiles.ts';
+import {
+  classesOf,
+  fileName,
+  legOf,
+  patternFault,
+  profilesFor,
+  strangerProfile,
+  type BootProfile,
+} from './profiles.ts';
 
 const value = (
   at: string,
@@ -220,5 +229,41 @@ describe('boot profiles', () => {
       '0.template no template is named',
       '1 each is a map',
     ]);
+  });
+});
+
+describe('classes that a client calls itself', () => {
+  const classes = (options: [number, number[]][]) =>
+    classesOf(
+      clientOf({
+        op: 'request',
+        hardwareType: 1,
+        hops: 0,
+        xid: 1,
+        secs: 0,
+        broadcast: false,
+        clientAddress: '0.0.0.0',
+        yourAddress: '0.0.0.0',
+        serverAddress: '0.0.0.0',
+        relayAddress: '0.0.0.0',
+        hardwareAddress: '02:00:5e:77:00:01',
+        serverName: '',
+        file: '',
+        options: new Map(options.map(([code, bytes]) => [code, Uint8Array.from(bytes)])),
+      }),
+    );
+  const bytes = (text: string) => [...new TextEncoder().encode(text)];
+
+  it('are its vendor class, its user classes (RFC 3004, 4), and those of enterprises (RFC 3925, 3)', () => {
+    expect(classes([[60, bytes('larkfield')]])).to.deep.equal(['larkfield']);
+    expect(classes([[77, [2, ...bytes('ab'), 1, ...bytes('c')]]])).to.deep.equal(['ab', 'c']);
+    // Plain text, as much as many send it.
+    expect(classes([[77, bytes('loader')]])).to.deep.equal(['loader']);
+    expect(classes([[77, [9, 1]]])).to.deep.equal(['0x0901']);
+    // 4711 is 00 00 12 67; two classes, then another enterprise with one.
+    const enterprises = [0, 0, 0x12, 0x67, 6, 2, ...bytes('ab'), 2, ...bytes('cd'), 0, 0, 0, 1, 2, 1, ...bytes('x')];
+    expect(classes([[124, enterprises]])).to.deep.equal(['4711:ab', '4711:cd', '1:x']);
+    expect(classes([[124, [0, 0, 0]]])).to.deep.equal([]);
+    expect(classes([[124, [0, 0, 0, 1, 200, 100, ...bytes('cut')]]])).to.deep.equal(['1:cut']);
   });
 });

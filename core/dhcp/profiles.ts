@@ -43,8 +43,11 @@ export type BootProfile = {
 export type Bootable = { dialect: number | null; model: number | null; duty: number | null };
 
 /** All that a client calls itself: 60, 77, and 124 as `4711:loader`. */
-export const classesOf = (client: Pick<Client, 'vendorClass' | 'userClass' | 'enterpriseClasses'>): string[] =>
-  [client.vendorClass, client.userClass, ...client.enterpriseClasses].flatMap((one) => one ?? []);
+export const classesOf = (client: Pick<Client, 'vendorClass' | 'userClasses' | 'enterpriseClasses'>): string[] => [
+  ...(client.vendorClass === null ? [] : [client.vendorClass]),
+  ...client.userClasses,
+  ...client.enterpriseClasses,
+];
 
 /** The length of the longest beginning that fits; 0 where any does; undefined where none does. */
 function fitting(wanted: readonly string[], said: readonly string[]): number | undefined {
@@ -163,3 +166,10 @@ export function namedFiles(profiles: readonly BootProfile[], names: FileNames): 
     ...profile.legs.flatMap((leg) => named(profile, leg.file, leg)),
   ]);
 }
+
+/** How a device calls itself when nobody has heard it yet: as its profile says, or its sheet. */
+export const usualClass = (
+  profiles: readonly BootProfile[],
+  device: Bootable,
+  sheet: DialectSheet | undefined,
+): string | undefined => profilesFor(profiles, device)[0]?.classes[0] ?? sheet?.boot?.vendorClass;

@@ -4,6 +4,7 @@ import { BootMemory } from '@zpine/core/dhcp/memory';
 import { MOST_LISTED } from '../app/arrivals/strangers.ts';
 import { Faults } from '../store/faults.ts';
 import type { Store } from '../store/store.ts';
+import type { BootState } from '@zpine/contract/processes';
 import type { Hint } from '../store/hint.ts';
 import { Account } from './account.ts';
 import { BootClock } from './clock.ts';
@@ -51,6 +52,10 @@ export class Boot {
   /** What was committed is known here when this resolves. */
   refresh(hints: readonly Hint[]): Promise<void> {
     return this.refresher.refresh(hints);
+  }
+
+  get state(): BootState {
+    return { ...this.refresher.state };
   }
 
   async stop(): Promise<void> {

@@ -17,6 +17,7 @@ import type { Actor, Store } from '../store/store.ts';
 import { readOnly } from '../store/transact.ts';
 import { PollLoop } from '../store/turns.ts';
 import type { Tx } from '../store/tx.ts';
+import type { BootState } from '@zpine/contract/processes';
 import type { Hint } from '../store/hint.ts';
 import type { BootClock } from './clock.ts';
 import { isDatabaseAway } from './ledger.ts';
@@ -30,8 +31,6 @@ const TURN_MS = 250;
 const OVERLAP_MS = 3000;
 const COMPARE_MS = 5000;
 const COMPARED = 500;
-
-type RefresherState = { devices: number; readMs: number; compared: number; differences: number };
 
 export class Refresher {
   private readonly store: Store;
@@ -51,7 +50,7 @@ export class Refresher {
   private nextCompared = 0;
   /** Facts that did not agree when they were last compared. */
   private suspects = new Set<number>();
-  readonly state: RefresherState = { devices: 0, readMs: 0, compared: 0, differences: 0 };
+  readonly state: BootState = { devices: 0, readMs: 0, compared: 0, differences: 0 };
 
   constructor(store: Store, memory: BootMemory, clock: BootClock, writer: number, faults: Faults, log: Log) {
     this.store = store;

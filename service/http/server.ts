@@ -8,7 +8,7 @@ import { stream } from 'hono/streaming';
 import { secureHeaders } from 'hono/secure-headers';
 import type { Logger } from 'pino';
 import { Refusal } from '@zpine/contract/errors';
-import type { ShownProcess } from '@zpine/contract/processes';
+import type { BootState, ShownProcess } from '@zpine/contract/processes';
 import type { Route } from '@zpine/contract/route';
 import { routes, verbRoutes, type QueryOf, type RouteId } from '@zpine/contract/routes';
 import type { User } from '../app/access/who.ts';
@@ -50,6 +50,8 @@ export interface ServerOptions {
   apart?: Apart | undefined;
   /** The processes that the service consists of, as they are now. */
   processes: () => ShownProcess[];
+  /** How it is with whoever answers booting devices; undefined where nobody does, or it is not said in time. */
+  booting?: (() => Promise<BootState | undefined>) | undefined;
   /** Opens terminals on devices. */
   terminal: OpensTerminal;
   /** The folder of the built console, if there is one. */
@@ -100,8 +102,8 @@ export function makeServer(options: ServerOptions): Hono {
 
 const honoPath = (route: Route): string => `/api/v1${route.path.replace(/\{(\w+)\}/g, ':$1')}`;
 
-function addHealth(app: Hono, { store, version, organisation }: ServerOptions): void {
-  const metrics = new Metrics(store, version);
+function addHealth(app: Hono, { store, version, organisation, booting }: ServerOptions): void {
+  const metrics = new Metrics(store, version, booting);
   app.get('/metrics', async (c) => {
     await admit(c, store, 'viewer');
     return c.body(await metrics.text(), 200, { 'Content-Type': metrics.contentType });

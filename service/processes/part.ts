@@ -4,12 +4,12 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Logger } from 'pino';
-import type { ShownProcess } from '@zpine/contract/processes';
+import type { BootState, ShownProcess } from '@zpine/contract/processes';
 import type { Config } from '../config.ts';
 import { logFor } from '../log.ts';
 import { prepareStore } from '../stores.ts';
 import { isAway } from '../store/database.ts';
-import type { Hint } from '../store/hint.ts';
+import type { TellBoot } from '../bootPart.ts';
 import { residentBytes } from './shown.ts';
 import type { FromPart, PartName, ToPart } from './tender.ts';
 
@@ -31,7 +31,7 @@ export async function runPart(name: PartName, config: Config): Promise<() => Pro
     const boot = await onceReached(log, () => startBoot(config, log));
     process.on('message', ({ committed }: ToPart) => {
       if (!committed) return;
-      const known = () => say({ known: { id: committed.id } });
+      const known = () => say({ known: { id: committed.id, boot: boot?.state() } });
       void boot?.refresh(committed.hints).then(known, known);
     });
     say({ ready: {} });
@@ -100,12 +100,12 @@ function heardOfParts(): () => ShownProcess[] {
 }
 
 /** Tells the process that answers booting devices what was committed here; resolves when it is known there. */
-function bootProcess(say: (message: FromPart) => void): (hints: readonly Hint[]) => Promise<void> {
-  const waiting = new Map<number, () => void>();
+function bootProcess(say: (message: FromPart) => void): TellBoot {
+  const waiting = new Map<number, (state: BootState | undefined) => void>();
   let last = 0;
   process.on('message', ({ known }: ToPart) => {
     if (!known) return;
-    waiting.get(known.id)?.();
+    waiting.get(known.id)?.(known.boot);
     waiting.delete(known.id);
   });
   return (hints) =>

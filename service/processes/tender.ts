@@ -3,7 +3,7 @@
  * first time, then after pauses that grow as long as it goes on. It does nothing else, so that nothing ends it.
  */
 import type { ChildProcess } from 'node:child_process';
-import type { ShownProcess } from '@zpine/contract/processes';
+import type { BootState, ShownProcess } from '@zpine/contract/processes';
 import type { Hint } from '../store/hint.ts';
 import { ownProcess } from './own.ts';
 import { residentBytes } from './shown.ts';
@@ -17,18 +17,24 @@ interface Committed {
   hints: readonly Hint[];
 }
 
+/** `boot`: how it is there. */
+interface Known {
+  id: number;
+  boot?: BootState | undefined;
+}
+
 /** From a part to whoever tends it. `ready` with what the others need to know of it. */
 export interface FromPart {
   ready?: { url?: string };
   committed?: Committed;
-  known?: { id: number };
+  known?: Known;
 }
 
 /** To a part. `processes`: how the parts are, whenever that changes. */
 export interface ToPart {
   processes?: ShownProcess[];
   committed?: Committed;
-  known?: { id: number };
+  known?: Known;
 }
 
 interface Log {

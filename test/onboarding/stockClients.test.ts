@@ -220,4 +220,23 @@ describe('stock clients on a wire of their own', () => {
     expect(`${seen.boot_file ?? ''}${seen.bootfile ?? ''}`).to.contain('ard-acc-1.furrow');
     expect(fetchFile()).to.match(/^name ard-acc-1\n/);
   });
+
+  it('nobody is answered on another wire of the same host, not even a device that is known', function () {
+    this.timeout(30_000);
+    const ends = ['name', 'zpbeside', 'netns', CLIENT, 'address', MAC];
+    sh('ip', 'link', 'add', 'zpother', 'netns', SERVER, 'type', 'veth', 'peer', ...ends);
+    inside(SERVER, 'ip', 'link', 'set', 'zpother', 'up');
+    inside(CLIENT, 'ip', 'link', 'set', 'zpbeside', 'up');
+    inside(SERVER, 'ip', 'address', 'add', '192.168.88.1/24', 'dev', 'zpother');
+    const asking = (wire: string) => {
+      try {
+        inside(CLIENT, 'udhcpc', '-f', '-q', '-n', '-t', '2', '-T', '1', '-i', wire, '-s', script);
+        return 'a lease';
+      } catch {
+        return 'nothing';
+      }
+    };
+    expect(asking('zpbeside')).to.equal('nothing');
+    expect(asking('zpdown')).to.equal('a lease');
+  });
 });

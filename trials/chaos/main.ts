@@ -7,20 +7,30 @@ import { freePort, startMariadb } from '../../ops/mariadb.ts';
 import { databaseEnv } from '../../ops/stack.ts';
 import { attacked } from '../attacked.ts';
 import { House, victims } from './house.ts';
-import { rounds } from './rounds.ts';
+import { deedNames, rounds } from './rounds.ts';
 
-const usage = `./run chaos [--rounds N] [--seed N]
+const usage = `./run chaos [--rounds N] [--seed N] [--only DEED,...]
   kills the service, a part of it or its database in the midst of imports, errands, pushes, arrivals, undo and publishing
   --rounds N   how many times (12)
-  --seed N     another number kills at other times (1)`;
+  --seed N     another number kills at other times (1)
+  --only ...   some of ${deedNames.join(', ')}`;
 
 async function main(): Promise<boolean> {
   const { values } = parseArgs({
-    options: { rounds: { type: 'string', default: '12' }, seed: { type: 'string', default: '1' } },
+    options: {
+      rounds: { type: 'string', default: '12' },
+      seed: { type: 'string', default: '1' },
+      only: { type: 'string' },
+    },
   });
   const [count, seed] = [Number(values.rounds), Number(values.seed)];
   if (![count, seed].every((one) => Number.isInteger(one) && one > 0))
     throw new Error('a whole number from 1 on is wanted');
+  const only = values.only?.split(',').map((word) => {
+    const name = deedNames.find((one) => one === word.trim());
+    if (!name) throw new Error(`"${word}" is not done here`);
+    return name;
+  });
   const folder = mkdtempSync(join(tmpdir(), 'zpine-chaos-'));
   const server = await startMariadb({ folder, databases: ['zpine_chaos'] });
   const a = await attacked(databaseEnv(server, 'zpine_chaos'), {
@@ -34,6 +44,7 @@ async function main(): Promise<boolean> {
       count,
       seed,
       victims,
+      ...(only ? { only } : {}),
       told: ({ victim, afterMs, acknowledged, faults }) => {
         const said = Object.entries(acknowledged).map(([what, times]) => `${times} ${what}`);
         process.stdout.write(

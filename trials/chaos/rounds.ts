@@ -3,6 +3,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { Booter } from '../booter.ts';
 import { Chance } from '../fuzz/chance.ts';
 import { additions, arrival, errand, published, push, tableOf, undone, type Deed } from './deeds.ts';
+import { leases } from './leases.ts';
 import { type House, until, type Victim } from './house.ts';
 
 export interface Round {
@@ -13,7 +14,7 @@ export interface Round {
   faults: string[];
 }
 
-const deedNames = ['arrival', 'additions', 'tables', 'undo', 'published', 'errand', 'push'] as const;
+export const deedNames = ['arrival', 'additions', 'tables', 'undo', 'published', 'errand', 'push', 'leases'] as const;
 type DeedName = (typeof deedNames)[number];
 
 export interface RoundOptions {
@@ -49,6 +50,7 @@ export async function rounds(house: House, { count, seed, victims, only, told }:
         published: () => published(client, ['har-acc-1', 'har-acc-2', 'ske-acc-1']),
         errand: () => errand(client, booter, n, serving.slice(0, 2)),
         push: () => push(client, booter, n, serving[2] ?? ''),
+        leases: () => leases(house.a, n),
       };
       const deeds: Partial<Record<DeedName, Deed>> = {};
       for (const name of only ?? deedNames) deeds[name] = await begin[name]();

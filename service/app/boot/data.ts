@@ -5,6 +5,7 @@ import { ipv4Of } from '@zpine/core/dhcp/ipv4';
 import type { Link } from '@zpine/core/dhcp/link';
 import type { BootMemory } from '@zpine/core/dhcp/memory';
 import { encodeOption, optionName, showOption } from '@zpine/core/dhcp/options';
+import { usualClass } from '@zpine/core/dhcp/profiles';
 import { toldInPrefix } from '@zpine/core/dhcp/tell';
 import type { Told } from '@zpine/core/dhcp/reply';
 import type { DhcpOption, DhcpPool, Reservation } from '@zpine/contract/dhcpDataRoutes';
@@ -86,7 +87,10 @@ async function toldTo(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Hel
     if (!box || usual === undefined) return [];
     const relay = usual === memory.server ? null : usual;
     const heard = { source: relay ?? memory.server, broadcast: relay === null };
-    const { told, offer, device: found } = decide(memory, discoverOf(box, relay, undefined), heard, now);
+    const dialect = memory.fact(device.id)?.dialect ?? null;
+    const of = { dialect, model: device.model, duty: device.duty };
+    const said = usualClass(memory.profiles, of, memory.dialects.get(dialect ?? 0)?.sheet);
+    const { told, offer, device: found } = decide(memory, discoverOf(box, relay, said), heard, now);
     // An address of a pool is the other server's to give.
     if (!told || !offer || found?.id !== device.id || offer.source !== 'fixed') return [];
     return [{ device, box, link: offer.link, told, memory }];

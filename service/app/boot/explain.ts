@@ -11,7 +11,7 @@ import {
   usuallyAsked,
 } from '@zpine/core/dhcp/options';
 import type { Look } from '@zpine/core/dhcp/look';
-import { profilesFor } from '@zpine/core/dhcp/profiles';
+import { usualClass } from '@zpine/core/dhcp/profiles';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { mustParse } from '@zpine/core/fault';
 import { Refusal } from '@zpine/contract/errors';
@@ -38,7 +38,7 @@ export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorC
     [codeOf('message-type'), Uint8Array.of(messageTypes.indexOf('DISCOVER'))],
     [codeOf('parameter-request-list'), Uint8Array.from(usuallyAsked)],
   ]);
-  if (vendorClass) options.set(codeOf('vendor-class'), utf8(vendorClass));
+  if (vendorClass) sayClass(options, vendorClass);
   // RFC 2132, 9.14: type 0 is a name and not a hardware address.
   if (mac === null) options.set(codeOf('client-identifier'), Uint8Array.of(0, ...utf8(serial)));
   return {
@@ -57,6 +57,18 @@ export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorC
     file: '',
     options,
   };
+}
+
+/** `4711:loader` is that of an enterprise (RFC 3925, section 3): its number, the length of what follows, each class with its own. */
+function sayClass(options: Map<number, Uint8Array>, said: string): void {
+  const [, enterprise, word] = /^([0-9]{1,10}):(.+)$/.exec(said) ?? [];
+  if (enterprise === undefined || word === undefined || Number(enterprise) > 0xffff_ffff)
+    return void options.set(codeOf('vendor-class'), utf8(said));
+  const bytes = utf8(word);
+  const head = new DataView(new ArrayBuffer(4));
+  head.setUint32(0, Number(enterprise));
+  const number = new Uint8Array(head.buffer);
+  options.set(codeOf('vendor-class-by-enterprise'), Uint8Array.of(...number, bytes.length + 1, bytes.length, ...bytes));
 }
 
 /** Of who is told nothing. */
@@ -99,9 +111,7 @@ export async function explainDhcp(tx: Tx, ref: string, query: Query): Promise<Ex
 /** How the device calls itself, as far as its boot profile or its sheet says. */
 async function usualClassOf(tx: Tx, device: Stored<'device'>): Promise<string | undefined> {
   const of = { dialect: await dialectIdOf(tx, device), model: device.model, duty: device.duty };
-  const [best] = profilesFor(await bootProfiles(tx), of);
-  // Only a vendor class is said by a whole word: the others have a number before them.
-  return best?.classes.find((one) => !/^[0-9]+:/.test(one)) ?? (await dialectOf(tx, device))?.sheet.boot?.vendorClass;
+  return usualClass(await bootProfiles(tx), of, (await dialectOf(tx, device))?.sheet);
 }
 
 const clientWords = ({ serial, mac }: Stored<'box'>): string => [serial, mac].filter(Boolean).join(', MAC ');
@@ -111,7 +121,11 @@ function asAsked(message: Message, { asked, userClass, circuit, size, message: t
   const put = (name: Parameters<typeof codeOf>[0], bytes: Uint8Array) => message.options.set(codeOf(name), bytes);
   if (type !== undefined) put('message-type', Uint8Array.of(messageTypes.indexOf(type)));
   if (asked !== undefined) put('parameter-request-list', Uint8Array.from(codesOf(asked)));
-  if (userClass !== undefined) put('user-class', utf8(userClass));
+  if (userClass !== undefined) {
+    const classes = userClass.split(',').map((one) => utf8(one.trim()));
+    // RFC 3004, section 4: each with its length before it.
+    put('user-class', Uint8Array.from(classes.flatMap((one) => [one.length, ...one])));
+  }
   if (size !== undefined) put('maximum-message-size', Uint8Array.of(size >> 8, size & 255));
   if (circuit !== undefined) {
     const bytes = utf8(circuit);

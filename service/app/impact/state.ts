@@ -1,4 +1,6 @@
 /** Devices as they stand at one moment: what their configuration is made from, and what they would be told when they boot. */
+import { usualClass } from '@zpine/core/dhcp/profiles';
+import { bootProfiles } from '../boot/profiles.ts';
 import { decide } from '@zpine/core/dhcp/decide';
 import { Refusal, problemOf } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
@@ -116,13 +118,14 @@ export async function editionsOf(tx: Tx, ids: number[]): Promise<Map<number, Edi
 
 /** What each would be told now, in the order of the options: the decision about a real packet, with nothing taken. */
 async function bootLines(tx: Tx, contexts: Map<number, DeviceContext>): Promise<Map<number, string[]>> {
+  const profiles = await bootProfiles(tx);
   const discovers = new Map(
-    [...contexts].flatMap(([id, { device, box, addresses, prefixes, described }]) => {
+    [...contexts].flatMap(([id, { device, box, addresses, prefixes, described, dialectId }]) => {
       const usual = usualRelay(device, addresses, (prefix) => prefixes.get(prefix));
       const relay = usual === tx.place.address ? null : usual;
-      return box
-        ? [[id, { usual, relay, message: discoverOf(box, relay, described?.sheet.boot?.vendorClass) }] as const]
-        : [];
+      const of = { dialect: dialectId, model: device.model, duty: device.duty };
+      const message = box && discoverOf(box, relay, usualClass(profiles, of, described?.sheet));
+      return message ? [[id, { usual, relay, message }] as const] : [];
     }),
   );
   const devices = [...contexts.values()].map(({ device }) => device);
