@@ -27,9 +27,19 @@ const shots: Shot[] = [
   { name: 'arrivals', path: '/arrivals' },
   { name: 'reach', path: '/fleet/2' },
   {
-    name: 'ask',
-    path: '/fleet/3',
-    steps: async (page) => page.getByText('Equal answers together').click(),
+    name: 'booting',
+    path: '/devices/ard-acc-1?show=booting',
+    steps: async (page) => {
+      await page
+        .getByRole('row', { name: /DHCP REQUEST/ })
+        .getByRole('button')
+        .first()
+        .click();
+      await page.getByText('What changed').waitFor();
+      await page.mouse.move(700, 500);
+      await page.mouse.wheel(0, 5000);
+      await page.waitForTimeout(300);
+    },
   },
   {
     name: 'edition',
@@ -73,8 +83,12 @@ const shots: Shot[] = [
       await page.getByText('15 new').waitFor();
     },
   },
-  { name: 'chassis', path: '/devices/har-core-1' },
-  { name: 'cables', path: '/racks/ard%2Fcloset%2Fw1?show=cables' },
+  { name: 'profile', path: '/bootprofiles/larkfield-loader' },
+  {
+    name: 'leases',
+    path: '/prefixes/10.77.48.0%2F24',
+    steps: async (page) => page.getByRole('heading', { name: 'Leases' }).scrollIntoViewIfNeeded(),
+  },
   {
     name: 'rack',
     path: '/racks/har%2Fequipment%2Fe1',
@@ -114,6 +128,24 @@ const shots: Shot[] = [
   { name: 'check', path: '/checks/time-servers' },
   { name: 'push', path: '/fleet/6', dark: true },
 ];
+
+/** An option of one's own, and how a loader boots; what was heard before is told otherwise since. */
+async function bootOtherwise(client: Client): Promise<void> {
+  const fields = { name: 'boot.console', about: 'Where consoles are logged', valueType: 'address', dhcpOption: '231' };
+  await client.add('setting', { ...fields, tell: 'unasked' });
+  await client.add('bootprofile', {
+    name: 'larkfield-loader',
+    dialect: 'furrow',
+    classes: 'larkfield loader, larkfield LF-24',
+    file: '{device}.furrow',
+    names: '{mac}.furrow',
+    unasked: 'tftp-server-addresses',
+  });
+  const put = (body: { layer: 'bootprofile' | 'site'; of: string; value: string }) =>
+    client.call('value.put', { body: { setting: 'boot.console', ...body } });
+  await put({ layer: 'site', of: 'ard', value: '10.77.0.8' });
+  await put({ layer: 'bootprofile', of: 'larkfield-loader', value: '10.77.0.9' });
+}
 
 /** Ardle serves, Cobbleholm is stuck, Skerry is a stranger; one more device is prepared and waited for. */
 async function bootSome(client: Client): Promise<void> {
@@ -258,6 +290,7 @@ try {
   const client = await clientFor(service.url, 'admin');
   await loadDemo(client, () => undefined);
   await bootSome(client);
+  await bootOtherwise(client);
   await takeIn(client);
   await driftSome(client);
   for (const scheme of ['light', 'dark'] as const) {

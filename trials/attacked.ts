@@ -37,7 +37,9 @@ export async function attacked(database: Record<string, string>, more: Record<st
   await loadDemo(client, () => undefined);
   const rows = net.dialMap.map((row) => mustParse(parseDialRow(row)));
   const at = (address: string, port: number): Endpoint => dial(rows, 'default', { address, port });
-  return { service, client, tokens, env, net, at, end: () => service.stop() };
+  // Whoever kills it puts another in its place.
+  const a: Attacked = { service, client, tokens, env, net, at, end: () => a.service.stop() };
+  return a;
 }
 
 /** A switch of the demo that asks for an address, by way of its relay. */

@@ -145,7 +145,7 @@ export const prefix = kind({
     leaseSeconds: { type: 'int', title: 'Lease time', unit: 's', min: 60, about: 'As name servers' },
     answers: {
       type: 'choice',
-      title: 'Who is answered by DHCP',
+      title: 'DHCP answers',
       choices: ['all', 'known', 'none'],
       default: 'all',
       about:

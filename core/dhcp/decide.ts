@@ -142,7 +142,7 @@ function overheard({ message, type, client, link }: Scene, device: BootDevice | 
   const detail = `another server gives the addresses of ${link.key}`;
   const address = type === 'REQUEST' ? wantedAddress(message) : undefined;
   const value = ipv4Number(address ?? '');
-  if (!device || type === 'RELEASE' || type === 'DECLINE') return { outcome: 'counted', detail };
+  if (type === 'RELEASE' || type === 'DECLINE' || !device) return { outcome: 'counted', detail };
   const boots = type === 'DISCOVER' || (type === 'REQUEST' && requestState(message) !== 'renewing');
   const event = {
     kind: type === 'DISCOVER' ? 'discover' : 'request',

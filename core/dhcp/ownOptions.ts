@@ -6,7 +6,16 @@
 import { fail, ok, type Parsed } from '../fault.ts';
 import type { SettingType, SettingValue } from '../settings/layers.ts';
 import { hexOf } from './hex.ts';
-import { codeNamed, encodeAs, rowOf, showAs, type OptionFault, type OptionType, type OptionValue } from './options.ts';
+import {
+  codeNamed,
+  encodeAs,
+  rowOf,
+  showAs,
+  type OptionFault,
+  type OptionType,
+  type OptionValue,
+  type SiteTypes,
+} from './options.ts';
 
 export type OptionAt = { code: number; enterprise?: number; sub?: number };
 export type OptionAtFault = 'option-unknown' | 'option-told' | 'option-sub';
@@ -98,6 +107,14 @@ export function optionValueOf(wire: OptionType, value: SettingValue): OptionValu
 export type OwnOption = { name: string; at: OptionAt; wire: OptionType; tell: Tell };
 export const tells = ['asked', 'unasked', 'withheld'] as const;
 export type Tell = (typeof tells)[number];
+
+/** What options are called, and how they are written, of which nobody but a setting says so. */
+export const typesOfOwn = (own: readonly OwnOption[]): SiteTypes =>
+  new Map(
+    own.flatMap(({ at, name, wire }) =>
+      needsWire(at) && at.sub === undefined ? [[at.code, { name, type: wire }] as const] : [],
+    ),
+  );
 
 /** One of them with its value for a client. */
 export type OwnValue = OwnOption & { value: OptionValue; from: string };

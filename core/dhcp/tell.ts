@@ -118,8 +118,10 @@ export function toldInPrefix(
   return { options: inLayers(all, settings, look.ownOptions, []), siteTypes: typesOf(options) };
 }
 
-const offerable = ({ tell, row: _, ...one }: ToldOption): Offerable => ({
-  ...one,
+const offerable = ({ code, value, from, tell }: ToldOption): Offerable => ({
+  code,
+  value,
+  from,
   always: tell === 'unasked',
   withheld: tell === 'withheld',
 });

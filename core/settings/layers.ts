@@ -46,8 +46,9 @@ export interface Layer {
   key: string;
 }
 
-/** `site ard`, `everywhere`. */
-export const layerText = (layer: Layer): string => (layer.key === '' ? layer.kind : `${layer.kind} ${layer.key}`);
+/** `site ard`, `everywhere`, `boot profile furrow-loader`. */
+export const layerText = ({ kind, key }: Layer): string =>
+  key === '' ? kind : `${kind === 'bootprofile' ? 'boot profile' : kind} ${key}`;
 
 export interface LayerValue {
   layer: Layer;

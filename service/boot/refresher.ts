@@ -5,7 +5,15 @@
 import { isDeepStrictEqual } from 'node:util';
 import type { Held } from '@zpine/core/dhcp/leases';
 import type { BootFact, BootMemory } from '@zpine/core/dhcp/memory';
-import { knownDialects, bootSettings, factsOf, heldLeases, linksOf, siteKeys } from '../app/boot/facts.ts';
+import {
+  knownDialects,
+  bootSettings,
+  factsOf,
+  heldLeases,
+  linksOf,
+  placedDevices,
+  siteKeys,
+} from '../app/boot/facts.ts';
 import { bootProfiles } from '../app/boot/profiles.ts';
 import { spareBoxes, strangersIn } from '../app/boot/others.ts';
 import { touchedBy, type Touch } from '../app/boot/touched.ts';
@@ -25,7 +33,8 @@ import type { Log } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 /** Devices that are read together. */
-const SLICE = 1000;
+const SLICE = 500;
+const AT_ONCE = 2;
 const TURN_MS = 250;
 /** A row is seen by others when it is committed, which may be later than the time in it. */
 const OVERLAP_MS = 3000;
@@ -141,29 +150,32 @@ export class Refresher {
     for (const { word, ...row } of await strangersIn(tx)) memory.strangers.put(word, row);
   }
 
+  /** The database looks for some while those before are put together. */
   private async readDevices(): Promise<void> {
     const standing = new Set<number>();
+    const reading = new Set<Promise<void>>();
     for (let after = 0; ;) {
-      const facts = await this.read(async (tx) => {
-        const rows = await tx.select<{ id: number }>('SELECT id FROM device WHERE id > ? ORDER BY id LIMIT ?', [
-          after,
-          SLICE,
-        ]);
-        const ids = rows.map(({ id }) => Number(id));
-        return factsOf(tx, [...(await byIds(tx, 'device', ids)).values()]);
-      });
-      if (facts.length === 0) break;
-      for (const fact of facts) {
-        standing.add(fact.id);
-        this.memory.put(fact);
-      }
-      after = Math.max(...facts.map(({ id }) => id));
+      const ids = await this.read((tx) => idsAfter(tx, after, SLICE));
+      if (ids.length === 0) break;
+      after = ids.at(-1) ?? 0;
+      const slice = this.readSome(ids, standing).finally(() => reading.delete(slice));
+      reading.add(slice);
+      if (reading.size >= AT_ONCE) await Promise.race(reading);
     }
+    await Promise.all(reading);
     for (const id of [...this.memory.deviceIds()]) if (!standing.has(id)) this.memory.drop(id);
     const spare = await this.read(spareBoxes);
     const spareIds = new Set(spare.map(({ id }) => id));
     for (const id of [...this.memory.spareIds()]) if (!spareIds.has(id)) this.memory.dropSpare(id);
     for (const box of spare) this.memory.putSpare(box);
+  }
+
+  private async readSome(ids: readonly number[], standing: Set<number>): Promise<void> {
+    const facts = await this.read(async (tx) => factsOf(tx, await placedDevices(tx, ids)));
+    for (const fact of facts) {
+      standing.add(fact.id);
+      this.memory.put(fact);
+    }
   }
 
   private async readAgain(): Promise<void> {
@@ -202,9 +214,10 @@ export class Refresher {
     const all = [...devices];
     for (let at = 0; at < all.length; at += SLICE) {
       const ids = all.slice(at, at + SLICE);
-      const records = await byIds(tx, 'device', ids);
-      for (const id of ids) if (!records.has(id)) this.memory.drop(id);
-      for (const fact of await factsOf(tx, [...records.values()])) this.memory.put(fact);
+      const facts = await factsOf(tx, await placedDevices(tx, ids));
+      const standing = new Set(facts.map(({ id }) => id));
+      for (const id of ids) if (!standing.has(id)) this.memory.drop(id);
+      for (const fact of facts) this.memory.put(fact);
     }
   }
 
@@ -242,13 +255,10 @@ export class Refresher {
   private async compare(): Promise<void> {
     const { memory, state } = this;
     const wrong = await this.read(async (tx) => {
-      const rows = await tx.select<{ id: number }>('SELECT id FROM device WHERE id > ? ORDER BY id LIMIT ?', [
-        this.nextCompared,
-        COMPARED,
-      ]);
-      this.nextCompared = rows.length < COMPARED ? 0 : Number(rows.at(-1)?.id ?? 0);
-      const ids = [...new Set([...rows.map(({ id }) => Number(id)), ...this.suspects])];
-      const records = [...(await byIds(tx, 'device', ids)).values()];
+      const next = await idsAfter(tx, this.nextCompared, COMPARED);
+      this.nextCompared = next.length < COMPARED ? 0 : (next.at(-1) ?? 0);
+      const ids = [...new Set([...next, ...this.suspects])];
+      const records = await placedDevices(tx, ids);
       state.compared += records.length;
       return (await factsOf(tx, records)).filter(
         (fact) => !isDeepStrictEqual(shownOf(fact), shownOf(memory.fact(fact.id))),
@@ -266,6 +276,11 @@ export class Refresher {
     );
   }
 }
+
+const idsAfter = async (tx: Tx, after: number, most: number): Promise<number[]> =>
+  (await tx.select<{ id: number }>('SELECT id FROM device WHERE id > ? ORDER BY id LIMIT ?', [after, most])).map(
+    ({ id }) => Number(id),
+  );
 
 /** Windows that have closed by themselves are no difference. */
 const shownOf = (fact: BootFact | undefined) =>

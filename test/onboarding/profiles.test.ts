@@ -75,7 +75,11 @@ describe('options and boot profiles of the records', () => {
       await put({ setting: 'boot.console', layer: 'label', of: 'console-far', value: '10.77.0.3' });
       expect(await told()).to.equal('0a4d0003');
       expect(await told([1, 3])).to.equal('');
+      await packets.records();
+      const { items } = await o.client.call('boot.records', { query: { device, limit: '1' } });
       await o.client.edit('setting', 'boot.console', { tell: 'unasked' });
+      const { changes } = await o.client.call('boot.replay', { params: { id: String(items[0]?.id) } });
+      expect(changes).to.deep.equal([{ code: 231, name: 'boot.console', then: null, now: '10.77.0.3' }]);
       expect(await told([1, 3])).to.equal('0a4d0003');
       await o.client.edit('setting', 'boot.console', { tell: 'withheld' });
       expect(await told()).to.equal('');

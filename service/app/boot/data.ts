@@ -162,22 +162,19 @@ async function layersOf(tx: Tx, { site: id }: Link) {
 
 async function poolsOf(tx: Tx, among: ReadonlySet<number> | undefined): Promise<DhcpPool[]> {
   const links = (await linksOf(tx)).filter(({ id }) => !among || among.has(id));
-  return links
-    .flatMap((link) =>
-      (['pool', 'quarantine'] as const).flatMap((pool) =>
-        link[pool].map(({ first, last }): DhcpPool & { at: number } => ({
-          prefix: link.key,
-          vrf: link.vrfName,
-          mask: link.mask,
-          gateway: link.gateway,
-          pool,
-          first: ipv4Of(first),
-          last: ipv4Of(last),
-          leaseSeconds: link.leaseSeconds,
-          at: first,
-        })),
-      ),
-    )
-    .sort((a, b) => (a.vrf < b.vrf ? -1 : a.vrf > b.vrf ? 1 : a.at - b.at))
-    .map(({ at: _, ...pool }) => pool);
+  links.sort((a, b) => (a.vrfName < b.vrfName ? -1 : a.vrfName > b.vrfName ? 1 : a.first - b.first));
+  return links.flatMap((link) =>
+    (['pool', 'quarantine'] as const).flatMap((pool) =>
+      link[pool].map(({ first, last }) => ({
+        prefix: link.key,
+        vrf: link.vrfName,
+        mask: link.mask,
+        gateway: link.gateway,
+        pool,
+        first: ipv4Of(first),
+        last: ipv4Of(last),
+        leaseSeconds: link.leaseSeconds,
+      })),
+    ),
+  );
 }

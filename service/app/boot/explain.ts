@@ -9,8 +9,10 @@ import {
   optionName,
   showOption,
   usuallyAsked,
+  type SiteTypes,
 } from '@zpine/core/dhcp/options';
 import type { Look } from '@zpine/core/dhcp/look';
+import { typesOfOwn } from '@zpine/core/dhcp/ownOptions';
 import { usualClass } from '@zpine/core/dhcp/profiles';
 import { decodeMessage, typeOfMessage, type Message } from '@zpine/core/dhcp/message';
 import { mustParse } from '@zpine/core/fault';
@@ -213,7 +215,7 @@ export async function replayDhcp(tx: Tx, id: string): Promise<ReplyOf<'boot.repl
     what: row.what,
     then: { detail: row.detail },
     now: { ...seen, detail: now.detail },
-    changes: changesBetween(then?.ok ? then.value : undefined, now.reply?.message),
+    changes: changesBetween(then?.ok ? then.value : undefined, now.reply?.message, typesOfOwn(look.ownOptions)),
   };
 }
 
@@ -234,7 +236,7 @@ const FIELDS = ['yourAddress', 'serverAddress', 'file'] as const;
 const fieldNames = { yourAddress: 'address', serverAddress: 'next server', file: 'file' };
 
 /** What of the answer is another one now; options by their codes. */
-function changesBetween(then: Message | undefined, now: Message | undefined): Changes {
+function changesBetween(then: Message | undefined, now: Message | undefined, types: SiteTypes): Changes {
   const out: Changes = [];
   const shownField = (of: Message | undefined, field: (typeof FIELDS)[number]) => {
     const value = of?.[field];
@@ -248,15 +250,15 @@ function changesBetween(then: Message | undefined, now: Message | undefined): Ch
   for (const code of [...codes].sort((a, b) => a - b)) {
     const [before, after] = [then, now]
       .map((of) => of?.options.get(code))
-      .map((bytes) => bytes && shownBytes(code, bytes));
-    if (before !== after) out.push({ code, name: optionName(code), then: before ?? null, now: after ?? null });
+      .map((bytes) => bytes && shownBytes(code, bytes, types));
+    if (before !== after) out.push({ code, name: optionName(code, types), then: before ?? null, now: after ?? null });
   }
   return out;
 }
 
-function shownBytes(code: number, bytes: Uint8Array): string {
-  const value = decodeOption(code, bytes);
-  return value.ok ? showOption(code, value.value) : hex(bytes);
+function shownBytes(code: number, bytes: Uint8Array, types: SiteTypes): string {
+  const value = decodeOption(code, bytes, types);
+  return value.ok ? showOption(code, value.value, types) : hex(bytes);
 }
 
 /** The gateway of the prefix that a device is managed in: there most devices boot. */

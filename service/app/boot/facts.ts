@@ -5,12 +5,13 @@ import { linkOf, type Link } from '@zpine/core/dhcp/link';
 import type { BootWindow } from '@zpine/core/dhcp/look';
 import { offeredOptions } from '@zpine/core/dhcp/options';
 import { grouped } from '@zpine/core/lists/grouped';
+import { fieldTypes, type Row } from '@zpine/contract/fields';
 import type { Stored } from '@zpine/contract/kinds';
 import { allOf, find, keysOf } from '../../store/records.ts';
 import { ipText, valueOf } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { dialectIn, layerRecords, layersIn, layerWord, openValue, settingValues } from '../settings/layers.ts';
-import type { ValueRow } from '../settings/layers.ts';
+import type { Placed, ValueRow } from '../settings/layers.ts';
 import { ownOptionOf, TELLING } from '../settings/options.ts';
 import { leases, type LeaseRow } from './leases.ts';
 import { windowWord } from './windowWord.ts';
@@ -18,12 +19,12 @@ import { windowWord } from './windowWord.ts';
 const macText = (bytes: Buffer): string => Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join(':');
 
 /** In a number of statements that does not grow with the devices. */
-export async function factsOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<BootFact[]> {
+export async function factsOf(tx: Tx, devices: readonly Placed[]): Promise<BootFact[]> {
   if (devices.length === 0) return [];
   const ids = devices.map(({ id }) => id);
   const management = new Map(devices.map((device) => [device.id, device.management]));
   const places = await layerRecords(tx, devices);
-  const boxes = grouped(await find(tx, 'box', { device_id: ids }), ({ device }) => device ?? 0);
+  const boxes = grouped(await boxesOf(tx, ids), ({ device }) => device);
   const macs = grouped(await macsOf(tx, ids), ({ device }) => device);
   const addresses = grouped(await addressesOf(tx, ids, management), ({ device }) => device);
   const editions = await publishedOfMany(tx, ids);
@@ -42,6 +43,44 @@ export async function factsOf(tx: Tx, devices: readonly Stored<'device'>[]): Pro
       window: windows.get(id) ?? null,
     };
   });
+}
+
+/** So much of devices as is looked at here; those that are there. */
+export async function placedDevices(tx: Tx, ids: readonly number[]): Promise<Placed[]> {
+  if (ids.length === 0) return [];
+  const rows = await tx.select<Row>(
+    `SELECT id, natural_key, model_id, dialect_id, duty_id, site_id, rack_id, management_id, labels FROM device
+     WHERE id IN (?) ORDER BY id`,
+    [ids],
+  );
+  const id = (row: Row, column: string) => (row[column] === null ? null : Number(row[column]));
+  return rows.map((row) => ({
+    id: Number(row.id),
+    key: String(row.natural_key),
+    model: id(row, 'model_id'),
+    dialect: id(row, 'dialect_id'),
+    duty: id(row, 'duty_id'),
+    site: id(row, 'site_id'),
+    rack: id(row, 'rack_id'),
+    management: id(row, 'management_id'),
+    labels: fieldTypes.labels.fromRow('labels', row),
+  }));
+}
+
+async function boxesOf(
+  tx: Tx,
+  ids: readonly number[],
+): Promise<{ id: number; device: number; serial: string; mac: string | null }[]> {
+  const rows = await tx.select<{ id: number; device_id: number; serial: string; mac: Buffer | null }>(
+    'SELECT id, device_id, serial, mac FROM box WHERE device_id IN (?) ORDER BY id',
+    [ids],
+  );
+  return rows.map(({ id, device_id: device, serial, mac }) => ({
+    id: Number(id),
+    device: Number(device),
+    serial,
+    mac: mac && macText(mac),
+  }));
 }
 
 async function macsOf(tx: Tx, ids: readonly number[]): Promise<{ device: number; interface: number; mac: string }[]> {

@@ -47,7 +47,10 @@ export async function dialectIdOf(tx: Tx, device: Stored<'device'>): Promise<num
 }
 
 /** The sites of devices, their own or those of their management addresses. Asks only for devices without one. */
-export async function sitesOf(tx: Tx, devices: readonly Stored<'device'>[]): Promise<Map<number, number>> {
+export async function sitesOf(
+  tx: Tx,
+  devices: readonly Pick<Stored<'device'>, 'id' | 'site' | 'management'>[],
+): Promise<Map<number, number>> {
   const out = new Map(devices.flatMap((d) => (d.site === null ? [] : [[d.id, d.site] as const])));
   const open = devices.filter((d) => d.site === null && d.management !== null);
   if (open.length === 0) return out;

@@ -29,11 +29,17 @@ export interface LayerRecords {
   siteOf: Map<number, number>;
 }
 
+/** What of a device says in which layers it stands. */
+export type Placed = Pick<
+  Stored<'device'>,
+  'id' | 'key' | 'model' | 'dialect' | 'duty' | 'site' | 'rack' | 'labels' | 'management'
+>;
+
 export const uniqueIds = (ids: (number | null | undefined)[]): number[] => [
   ...new Set(ids.filter((id): id is number => id !== null && id !== undefined)),
 ];
 
-export async function layerRecords(tx: Tx, devices: readonly Stored<'device'>[]): Promise<LayerRecords> {
+export async function layerRecords(tx: Tx, devices: readonly Placed[]): Promise<LayerRecords> {
   const all = <F extends 'model' | 'rack'>(field: F) => uniqueIds(devices.map((d) => d[field]));
   const models = await byIds(tx, 'model', all('model'));
   const siteOf = await sitesOf(tx, devices);
@@ -81,15 +87,15 @@ async function racksOf(tx: Tx, ids: number[]): Promise<Pick<LayerRecords, 'racks
   return found;
 }
 
-export const dialectIn = (places: LayerRecords, device: Stored<'device'>): number | null =>
+export const dialectIn = (places: LayerRecords, device: Placed): number | null =>
   device.dialect ?? places.models.get(device.model ?? 0)?.dialect ?? null;
 
 /** The site of a device, as far as it was looked at. */
-export const siteIn = (places: LayerRecords, device: Stored<'device'>): Stored<'site'> | undefined =>
+export const siteIn = (places: LayerRecords, device: Placed): Stored<'site'> | undefined =>
   places.sites.get(device.site ?? places.siteOf.get(device.id) ?? 0);
 
 /** The layers of a device, weakest first. */
-export function layersIn(tx: Tx, places: LayerRecords, device: Stored<'device'>): LayerRef[] {
+export function layersIn(tx: Tx, places: LayerRecords, device: Placed): LayerRef[] {
   const site = siteIn(places, device);
   const areas: LayerRef[] = [];
   for (let id = site?.area ?? null; id !== null && !areas.some((area) => area.id === id);) {
