@@ -87,19 +87,19 @@ describe('options and boot profiles of the records', () => {
 
     it('have names in them that are filled in, and say what is wrong where that fails', async () => {
       const { device, mac } = await waiting();
-      await setting('boot.script', {
+      await setting('boot.page', {
         valueType: 'text',
-        dhcpOption: '224',
+        dhcpOption: '225',
         defaultValue: '@{device.name}/@{client.class}',
       });
-      const asking = { mac, asked: [224], more: [[60, text('larkfield X')]] as [number, Uint8Array][] };
-      expect(hexOf(await packets.ask(asking), 224)).to.equal(hexed(`${device}/larkfield X`));
+      const asking = { mac, asked: [225], more: [[60, text('larkfield X')]] as [number, Uint8Array][] };
+      expect(hexOf(await packets.ask(asking), 225)).to.equal(hexed(`${device}/larkfield X`));
       // Without a class there is nothing to be filled in; all the rest is told.
-      const bare = await packets.ask({ mac, asked: [1, 224] });
-      expect([hexOf(bare, 1), hexOf(bare, 224)]).to.deep.equal(['ffffff00', '']);
-      const explained = await o.client.call('device.dhcp', { params: { ref: device }, query: { asked: '1, 224' } });
-      expect(explained.options.find(({ code }) => code === 224)).to.include({
-        name: 'boot.script',
+      const bare = await packets.ask({ mac, asked: [1, 225] });
+      expect([hexOf(bare, 1), hexOf(bare, 225)]).to.deep.equal(['ffffff00', '']);
+      const explained = await o.client.call('device.dhcp', { params: { ref: device }, query: { asked: '1, 225' } });
+      expect(explained.options.find(({ code }) => code === 225)).to.include({
+        name: 'boot.page',
         value: `"${device}/larkfield"`,
       });
     });
