@@ -52,6 +52,8 @@ export interface Dialect extends Sameness {
   lines: (text: string) => string[];
   /** Those of such lines that open another way in than SSH; null where the sheet does not tell. */
   otherDoors: (lines: readonly string[]) => string[] | null;
+  /** What a configuration says that settings say, too, in the order of its lines. */
+  settingsIn: (text: string) => { setting: string; value: string }[];
 }
 
 /** What a rendered configuration will let the service in by. */
@@ -109,6 +111,7 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
   const { toDevice: interfaceName, toRecords } = interfaceNames(sheet.interfaceNames);
   const finder = secretFinder(secrets, sheet);
   const others = sheet.wayIn?.others ? all(sheet.wayIn.others) : null;
+  const says = sheet.says.map(({ setting, line }) => ({ setting, line: compilePattern(line) }));
   return {
     ...samenessOf(sheet),
     name,
@@ -169,6 +172,15 @@ export function dialectFrom(name: string, sheet: DialectSheet): Dialect {
       return [...new Set([...fields, ...rows].flatMap((one) => one.groups))];
     },
     lines: (text) => pathsOf(parse(text)),
+    settingsIn: (text) =>
+      says.length === 0
+        ? []
+        : pathsOf(parse(text)).flatMap((path) =>
+            says.flatMap(({ setting, line }) => {
+              const value = line.find(path)?.value;
+              return value === undefined || value === '' ? [] : [{ setting, value }];
+            }),
+          ),
     otherDoors: (lines) => others && lines.filter((line) => others.some((one) => one.test(line))),
   };
 }

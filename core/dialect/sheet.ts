@@ -177,6 +177,16 @@ const wayIn = z.strictObject({
   still: lineForm('A port that is off', 'port').optional(),
 });
 
+/** Lines with the blocks that they stand in, joined by ` / `, and what of them is the value of a setting. */
+const says = z
+  .array(
+    z.strictObject({
+      setting: z.string().min(1).max(63).describe('A setting of the catalogue: time.servers'),
+      line: lineForm('A line that says it', 'value'),
+    }),
+  )
+  .max(60);
+
 /** How files of a host are read, put and taken away; `{path}` is a path of signs that stand for themselves in a shell. */
 const filing = z.strictObject({
   read: command('What prints the content of {path} in base64'),
@@ -290,6 +300,7 @@ export const dialectSheet = z.strictObject({
   operations: z.record(name, operationSchema).default({}).describe('Named acts that are no configuration'),
   ports: ports.optional().describe('How ports are told in its lines, and in its answer to the question interfaces'),
   boot: boot.optional().describe('How its devices boot without a configuration'),
+  says: says.default([]).describe('What its lines say that settings say, too: taken over with a network that runs'),
   interfaceNames: z
     .array(
       z.strictObject({

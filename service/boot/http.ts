@@ -4,6 +4,7 @@ import { serve, type ServerType, type HttpBindings } from '@hono/node-server';
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { dial, dialledBy } from '@zpine/core/addressing/dial';
+import { byteRange, namesTag } from './byteRange.ts';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
@@ -82,36 +83,50 @@ export class BootHttp {
         ? c.json({ taken: true })
         : c.json({ taken: false, why: 'this address is not, or no longer, open' }, 404);
     });
-    app.on(['GET', 'HEAD'], '/file/:word/*', (c) =>
-      this.file(c.env, from(c.env.incoming), c.req.param('word'), c.req.path, c.req.method === 'HEAD'),
-    );
+    app.on(['GET', 'HEAD'], '/file/:word/*', (c) => {
+      const asked = {
+        word: c.req.param('word'),
+        name: namedIn(c.req.path),
+        onlyHead: c.req.method === 'HEAD',
+        range: c.req.header('range'),
+        ifRange: c.req.header('if-range'),
+        ifNoneMatch: c.req.header('if-none-match'),
+      };
+      return this.file(c.env, from(c.env.incoming), asked);
+    });
     app.notFound((c) => c.json({ taken: false, why: 'there is nothing here' }, 404));
     return app;
   }
 
   /** Whoever asks is held to the address that the file's device has, as over TFTP. */
-  private async file(
-    { outgoing }: HttpBindings,
-    address: string,
-    word: string,
-    path: string,
-    onlyHead: boolean,
-  ): Promise<Response> {
+  private async file({ outgoing }: HttpBindings, address: string, asked: AskedFile): Promise<Response> {
     const { parts } = this;
-    const name = namedIn(path);
+    const { name, word } = asked;
     const file = await giveFile(parts, { name, from: address, transport: 'http', word });
     if (!file.ok) return refusedFile(file.code);
     const { device, leg, shown, content } = file;
-    const headers = {
+    const tag = `"${parts.store.sealer.fingerprint(Buffer.from(content))}"`;
+    // It is the device's alone, and has secrets in it.
+    const headers = { etag: tag, 'accept-ranges': 'bytes', 'cache-control': 'no-store' };
+    if (namesTag(asked.ifNoneMatch, tag)) return new Response(null, { status: 304, headers });
+    // RFC 9110, 13.1.5: a part of what it has the beginning of; of another file it gets the whole.
+    const meant = asked.ifRange === undefined || asked.ifRange === tag;
+    const range = meant && !asked.onlyHead ? byteRange(asked.range, content.length) : 'whole';
+    if (range === 'beyond')
+      return new Response(null, { status: 416, headers: { ...headers, 'content-range': `bytes */${content.length}` } });
+    const { first, last } = range === 'whole' ? { first: 0, last: content.length - 1 } : range;
+    const about = {
+      ...headers,
       'content-type': 'application/octet-stream',
-      'content-length': String(content.length),
-      'cache-control': 'no-store',
+      'content-length': String(last - first + 1),
     };
-    if (onlyHead) return new Response(null, { headers });
+    if (asked.onlyHead) return new Response(null, { headers: about });
     const began = Date.now();
     outgoing.once('close', () => {
       const whole = outgoing.writableFinished;
-      const about = {
+      // A part that is not the last one says nothing yet.
+      if (whole && last < content.length - 1) return;
+      const given = {
         device,
         leg,
         name,
@@ -122,10 +137,22 @@ export class BootHttp {
       const end = whole
         ? ({ ok: true, seconds: (Date.now() - began) / 1000 } as const)
         : ({ ok: false, why: 'the client hung up' } as const);
-      void endTransfer(parts, about, end, file.confirmed);
+      void endTransfer(parts, given, end, file.confirmed);
     });
-    return new Response(Uint8Array.from(content), { headers });
+    const body = Uint8Array.from(content.subarray(first, last + 1));
+    if (range === 'whole') return new Response(body, { headers: about });
+    const part = `bytes ${first}-${last}/${content.length}`;
+    return new Response(body, { status: 206, headers: { ...about, 'content-range': part } });
   }
+}
+
+interface AskedFile {
+  word: string;
+  name: string;
+  onlyHead: boolean;
+  range: string | undefined;
+  ifRange: string | undefined;
+  ifNoneMatch: string | undefined;
 }
 
 const namedIn = (path: string): string => {

@@ -98,5 +98,7 @@ export async function otherNames(client: Client, kind: KindName): Promise<Record
   const fields = await sampleFields(client, kind);
   const named = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
   const own = named.length > 0 ? named : k.key.parts;
-  return Object.fromEntries(own.map((part) => [part, fields[part] ?? null]));
+  // A copy of a boot profile is for other clients.
+  const others = kind === 'bootprofile' ? ['classes'] : [];
+  return Object.fromEntries([...own, ...others].map((part) => [part, fields[part] ?? null]));
 }

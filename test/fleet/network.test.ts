@@ -54,6 +54,25 @@ describe('a network that runs', function () {
     expect((await f.client.list('vlan', {})).items).to.deep.equal([]);
   });
 
+  it('has first settings in what was captured, said once where all of a site say the same', async () => {
+    const lines = 'journal to 10.77.0.7\nresolve suffix quay.example\n';
+    const where = 'labels=found dialect=furrow';
+    const body = { where, lines, questions: [], keep: true, everything: false };
+    const errand = await settled(f.client, await f.client.call('run.errand', { body }));
+    await settled(f.client, await f.client.call('run.go', { params: { id: String(errand.id) }, body: { count: 2 } }));
+    await settled(f.client, await f.client.call('run.capture', { body: { where: 'labels=found' } }));
+    const seen = await take(await asked('interfaces'));
+    const values = seen.items.filter(({ kind }) => kind === 'value').map(({ key }) => key);
+    expect(values).to.include.members(['log.servers site har', 'name.domain site har', 'time.servers site har']);
+    expect(seen.faults).to.deep.equal([]);
+    // What the records say already is not taken once more.
+    const put = { setting: 'log.servers', layer: 'site' as const, of: 'har', value: ['10.77.0.7'] };
+    await f.client.call('value.put', { body: put });
+    const again = await take(await asked('interfaces'));
+    expect(again.items.map(({ key }) => key)).to.not.include('log.servers site har');
+    await f.client.call('value.remove', { body: { setting: 'log.servers', layer: 'site', of: 'har' } });
+  });
+
   it('comes into the records in one change set, and there is nothing to do afterwards', async () => {
     const done = await take(await asked('interfaces', 'vlans', 'neighbours', 'time'), true);
     expect([done.applied, done.faults]).to.deep.equal([true, []]);

@@ -10,7 +10,15 @@ import { dial, parseDialRow } from '@zpine/core/addressing/dial';
 import { mustParse } from '@zpine/core/fault';
 import type { Client } from '@zpine/contract/client';
 import { startMariadb, type Mariadb } from '../../ops/mariadb.ts';
-import { bootNet, clientFor, databaseEnv, makeUsers, startBuiltService, type TestService } from '../../ops/stack.ts';
+import {
+  bootNet,
+  clientFor,
+  databaseEnv,
+  makeUsers,
+  startBuiltService,
+  tokenFor,
+  type TestService,
+} from '../../ops/stack.ts';
 import { eventually } from '../../trials/eventually.ts';
 import { hexOf, kindOf, Packets } from './asking.ts';
 
@@ -90,6 +98,16 @@ describe('booting while something is away', function () {
     expect(Buffer.from(hexOf(offer, 15), 'hex').toString()).to.equal('quay.brackwater.example');
     await api.edit('prefix', PREFIX, { domain: null });
     expect(hexOf(await ask(0, { asked: [15] }), 15)).to.equal('');
+  });
+
+  it('shows how far its memory is what the records say', async () => {
+    const headers = { Authorization: `Bearer ${await tokenFor(service.url, 'engineer')}` };
+    await eventually('some devices were compared', async () => {
+      const text = await (await fetch(`${service.url}/metrics`, { headers })).text();
+      const figure = (name: string) => Number(new RegExp(`^zpine_boot_${name} (\\d+)$`, 'm').exec(text)?.[1]);
+      expect(figure('differences')).to.equal(0);
+      return figure('devices') === 120 && figure('compared') >= 120;
+    });
   });
 
   it('serves what the records promise, promises nothing new, and keeps leases only for the time that is left', async () => {

@@ -214,6 +214,15 @@ describe('options and boot profiles of the records', () => {
       expect((await fetched(url, address, '-I')).status).to.equal(200);
       const got = await fetched(url, address);
       expect([got.status, got.body.split('\n')[0]]).to.deep.equal([200, `name ${device}`]);
+      // Parts, and what it has already.
+      const whole = got.body;
+      const begin = await fetched(url, address, '-r', '0-9');
+      const rest = await fetched(url, address, '-r', '10-');
+      expect([begin.status, rest.status, begin.body + rest.body]).to.deep.equal([206, 206, whole]);
+      expect((await fetched(url, address, '-r', '999999-')).status).to.equal(416);
+      const tag = /^etag: (\S+)/im.exec((await fetched(url, address, '-I')).body)?.[1] ?? '';
+      expect((await fetched(url, address, '-H', `If-None-Match: ${tag}`)).status).to.equal(304);
+      expect((await fetched(url, address, '-r', '10-', '-H', 'If-Range: "another"')).body).to.equal(whole);
       expect((await fetched(url, theirs)).status).to.equal(403);
       expect((await fetched(url, '10.77.64.99')).status).to.equal(404);
       expect((await fetched(url.replace(/-[0-9a-f]{4}/, '-0000'), address)).status).to.equal(403);

@@ -1,34 +1,36 @@
 /**
  * A network that runs, taken into the records from what its devices answered: VLANs with the ports that carry them,
- * interfaces, addresses, cables, clocks. What the records say stays; where devices say otherwise, that is told.
+ * interfaces, addresses, cables; and, from what was captured of them, too, first settings. What the records say stays; where devices say otherwise, that is told.
  */
 import { formatIp, parseIp } from '@zpine/core/addressing/ip';
 import { formatPrefix, networkOf, truncations } from '@zpine/core/addressing/prefix';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { grouped } from '@zpine/core/lists/grouped';
 import { sortKey } from '@zpine/core/naming/names';
+import { readValue, valueFromText, type SettingValue } from '@zpine/core/settings/layers';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunRow } from '@zpine/contract/fleetShapes';
 import { DEFAULT_VRF, defaultVrf } from '@zpine/contract/kinds/addressing';
 import type { Stored } from '@zpine/contract/kinds';
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
-import { byIds, byKeys, find, keysOf } from '../../store/records.ts';
+import { allOf, byIds, byKeys, find, keysOf } from '../../store/records.ts';
 import { smallestCovering } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { sitesOf } from '../devices/inForce.ts';
 import type { ImportRow } from '../imports/rows.ts';
 import { importRows } from '../imports/run.ts';
-import { settingsOfMany } from '../settings/effective.ts';
+import { settingsOfMany, typeOfSetting, type FewSettings } from '../settings/effective.ts';
+import { currentTexts } from './captures.ts';
 import { dialectsOfDevices } from './liveDevices.ts';
 import { answeredRows } from './runRows.ts';
 import { runRow } from './runs.ts';
 
 type Answers = Map<string, Record<string, string>[]>;
 
-/** Settings that answers tell, by question and field; several rows make a list. */
+/** Settings that answers tell, by question and field. */
 const TOLD = [
-  { setting: 'time.servers', question: 'time', field: 'server', list: true },
-  { setting: 'time.zone', question: 'time', field: 'zone', list: false },
+  { setting: 'time.servers', question: 'time', field: 'server' },
+  { setting: 'time.zone', question: 'time', field: 'zone' },
 ] as const;
 /** What a pasted device is reached by, until somebody knows better. */
 const PLACEHOLDER = 'management';
@@ -355,33 +357,71 @@ class Network {
     return out;
   }
 
+  /** What answers and captured configurations say, by setting and device. */
+  private async said(): Promise<Map<string, Map<number, string[]>>> {
+    const out = new Map<string, Map<number, string[]>>();
+    const hear = (setting: string, device: number, values: readonly string[]) => {
+      if (values.length === 0) return;
+      const held = out.get(setting) ?? new Map<number, string[]>();
+      out.set(setting, held.set(device, [...new Set([...(held.get(device) ?? []), ...values])]));
+    };
+    for (const { setting, question, field } of TOLD)
+      for (const device of this.devices)
+        hear(
+          setting,
+          device.id,
+          this.rowsOf(device, question).flatMap((row) => (row[field] ? row[field].split(/[\s,]+/) : [])),
+        );
+    const captured = await currentTexts(
+      this.tx,
+      this.devices.map(({ id }) => id),
+    );
+    for (const { device, file, content, gone } of captured) {
+      if (file !== 'running' || gone) continue;
+      for (const { setting, value } of this.dialects.get(device)?.settingsIn(content.toString('utf8')) ?? [])
+        hear(setting, device, [value]);
+    }
+    return out;
+  }
+
   /** What all devices of a site say is said of the site, the rest of the device. */
   private async readSettings(): Promise<void> {
-    const book = await settingsOfMany(
-      this.tx,
-      this.devices,
-      TOLD.map(({ setting }) => setting),
-    );
-    for (const { setting, question, field, list } of TOLD) {
-      const said = new Map<number, string | string[]>();
+    const heard = await this.said();
+    const catalogue = new Map((await allOf(this.tx, 'setting')).map((one) => [one.name, one]));
+    const book = await settingsOfMany(this.tx, this.devices, [...heard.keys()]);
+    for (const [setting, told] of heard) {
+      const declared = catalogue.get(setting);
+      // A secret is taken over by nobody's reading.
+      if (!declared || declared.secret) continue;
+      const said = new Map<number, SettingValue>();
       for (const device of this.devices) {
-        const values = [
-          ...new Set(this.rowsOf(device, question).flatMap((row) => (row[field] ? row[field].split(/[\s,]+/) : []))),
-        ];
-        if (values.length > 0) said.set(device.id, list ? values : (values[0] as string));
+        const values = told.get(device.id);
+        if (!values) continue;
+        const type = typeOfSetting(declared);
+        const read = readValue(
+          type,
+          'set',
+          type.startsWith('list-') ? values : valueFromText(type, 'set', values[0] ?? ''),
+        );
+        if (read.ok) said.set(device.id, read.value);
+        else this.leave(device, `${setting} is ${values.join(', ')}, which is no ${type}`);
       }
-      const differs = this.devices.filter(
-        (device) => said.has(device.id) && !same(book.value(device, setting), said.get(device.id)),
-      );
-      for (const device of differs) {
-        const site = this.sites.get(device.id);
-        const all = this.devices.filter(({ id }) => said.has(id) && this.sites.get(id) === site);
-        const together =
-          site !== undefined && all.length > 1 && all.every(({ id }) => same(said.get(id), said.get(device.id)));
-        if (together && all.find((one) => differs.includes(one)) !== device) continue;
-        const layer = together ? { layer: 'site', of: site } : { layer: 'device', of: device.key };
-        this.row(device, 'value', { setting, ...layer, mode: 'set', value: said.get(device.id) });
-      }
+      this.sayTogether(setting, said, book);
+    }
+  }
+
+  private sayTogether(setting: string, said: ReadonlyMap<number, SettingValue>, book: FewSettings): void {
+    const differs = this.devices.filter(
+      (device) => said.has(device.id) && !same(book.value(device, setting), said.get(device.id)),
+    );
+    for (const device of differs) {
+      const site = this.sites.get(device.id);
+      const all = this.devices.filter(({ id }) => said.has(id) && this.sites.get(id) === site);
+      const together =
+        site !== undefined && all.length > 1 && all.every(({ id }) => same(said.get(id), said.get(device.id)));
+      if (together && all.find((one) => differs.includes(one)) !== device) continue;
+      const layer = together ? { layer: 'site', of: site } : { layer: 'device', of: device.key };
+      this.row(device, 'value', { setting, ...layer, mode: 'set', value: said.get(device.id) });
     }
   }
 }

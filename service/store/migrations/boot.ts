@@ -37,6 +37,6 @@ export const bootSteps: Step[] = [
     ['dhcp.withheld', 'Options of DHCP that are not told, though somebody asks', 'list-of-text', [], null, false],
   ]),
   // The account that a stranger was given with its first file, under seal, and the address that it holds for.
-  column('stranger', 'account', 'text'),
+  column('stranger', 'account', 'varchar(1000) CHARACTER SET ascii COLLATE ascii_bin'),
   column('stranger', 'account_at', 'varchar(45)'),
 ];
