@@ -314,8 +314,8 @@ export class BootMemory implements Look {
     return profileOfSheet(fact.dialect, this.dialects.get(fact.dialect)?.sheet);
   }
 
-  /** All names under which a device is given something. */
-  filesOf(id: number): NamedFile[] {
+  /** All names under which a device is given something. `mac`: by which it took its address. */
+  filesOf(id: number, mac: string): NamedFile[] {
     const fact = this.devices.get(id);
     if (!fact) return [];
     const sheet = fact.dialect === null ? undefined : this.dialects.get(fact.dialect)?.sheet;
@@ -324,7 +324,7 @@ export class BootMemory implements Look {
     const names = {
       device: fact.key,
       serial: box?.serial ?? null,
-      mac: box?.mac ?? null,
+      mac: box?.mac ?? (mac || null),
       model: keyOf(fact, 'model'),
     };
     return namedFiles([...profilesFor(this.profiles, bootable(fact)), ...(usual ? [usual] : [])], names);

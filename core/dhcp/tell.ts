@@ -229,7 +229,8 @@ export function toldToStranger(
   client: Client,
   place: LeaseOffer,
 ): Told {
-  const profile = look.strangerProfile(classesOf(client));
+  // What is kept of a stranger is its vendor class: by that it is given the file, too.
+  const profile = look.strangerProfile(client.vendorClass === null ? [] : [client.vendorClass]);
   const name =
     profile?.stranger &&
     fileName(profile.stranger.file, { device: 'stranger', serial: client.serial, mac: client.mac, model: null });

@@ -104,7 +104,7 @@ export class KeptFiles {
     if (!held || !isOf(fact, held, now))
       return refused(`the database is away, and no edition of ${fact.key} is held that was confirmed a short time ago`);
     const name = asked.name.replace(/^\/+/, '');
-    const named = this.memory.filesOf(fact.id).find((one) => one.name === name);
+    const named = this.memory.filesOf(fact.id, holder?.mac ?? '').find((one) => one.name === name);
     if (named?.leg) return refused('the database is away, and the text of a leg is made with its help');
     const inside = name.startsWith(`${fact.key}/`) ? name.slice(fact.key.length + 1) : undefined;
     const file = named || inside ? openedFile(this.store.sealer, held, named ? '' : (inside ?? '')) : undefined;

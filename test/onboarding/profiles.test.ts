@@ -190,6 +190,14 @@ describe('options and boot profiles of the records', () => {
           new RegExp(`^name ${device}\n`),
         );
       expect((await fetched(`tftp://${SERVER}/other.furrow`, address)).status).to.equal(-1);
+      // A box of which nobody has entered the MAC: the name that it is told is the name that it is given the file by.
+      const bare = await waiting();
+      const [box] = (await o.client.list('box', { device: bare.device })).items;
+      await o.client.edit('box', String(box?.serial), { mac: null });
+      const asking: Asking = { mac: bare.mac, serial: String(box?.serial), more: [[60, text('larkfield loader 2')]] };
+      const name = (await packets.ask(asking))?.file ?? '';
+      expect(name).to.equal(`${bare.mac.replaceAll(':', '')}.furrow`);
+      expect((await fetched(`tftp://${SERVER}/${name}`, await leased(asking))).body).to.match(/^name /);
       await o.client.remove('bootprofile', 'lf-loader');
       const after = await packets.ask({ mac, more: [[60, text('larkfield loader 2')]] });
       expect(after?.file).to.equal(`${device}.furrow`);
@@ -280,6 +288,8 @@ describe('options and boot profiles of the records', () => {
       const asking: Asking = { mac, more: [[60, text('larkfield LF-24')]] };
       expect((await packets.ask(asking))?.file).to.equal('first-02000000ee01');
       expect((await packets.ask({ mac: '02:00:00:00:ee:02', more: [[60, text('harrow')]] }))?.file).to.equal('');
+      // Nothing is told that would not be given: of a stranger its vendor class is kept, and no other.
+      expect((await packets.ask({ mac: '02:00:00:00:ee:03', more: [[77, text('larkfield')]] }))?.file).to.equal('');
       const address = await leased(asking);
       const first = await fetched(`tftp://${SERVER}/first-02000000ee01`, address);
       const [, user, password] = /^person (first-\w{6}) word (\w{20})$/m.exec(first.body) ?? [];

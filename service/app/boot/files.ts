@@ -61,7 +61,7 @@ export async function fileFor(
   const answer = foreign
     ? ({ ok: false, code: 'access', why: `the URL is not that of ${device.key} and its arrival window` } as const)
     : device
-      ? await fileOf(tx, device, wanted(name))
+      ? await fileOf(tx, device, wanted(name), lease?.mac)
       : ((lease && (await firstFileFor(tx, wanted(name), from, lease.word))) ??
         (await refuseForeign(tx, wanted(name), from, lease !== undefined)));
   await saveBootRecord(tx, {
@@ -89,14 +89,15 @@ export async function fileFor(
   return answer;
 }
 
-async function fileOf(tx: Tx, device: Stored<'device'>, name: string): Promise<FileAnswer> {
-  const box = (await find(tx, 'box', { device_id: device.id }))[0] ?? null;
+/** `mac`: by which it took its address, where its box has none in the records. */
+async function fileOf(tx: Tx, device: Stored<'device'>, name: string, mac: string | undefined): Promise<FileAnswer> {
+  const [box] = await find(tx, 'box', { device_id: device.id });
   const files = filesNamed(await bootProfiles(tx), {
     device,
     dialect: await dialectIdOf(tx, device),
     described: await dialectOf(tx, device),
     model: device.model === null ? null : await keyOf(tx, 'model', device.model),
-    box,
+    box: { serial: box?.serial ?? null, mac: box?.mac ?? (mac || null) },
   });
   const [main] = files.filter(({ leg }) => leg === undefined);
   if (main === undefined) return { ok: false, code: 'access', why: `nothing is known of how ${device.key} boots` };

@@ -50,7 +50,7 @@ export type Booting = {
   dialect: number | null;
   described: Dialect | undefined;
   model: string | null;
-  box: { serial: string; mac: string | null } | null;
+  box: { serial: string | null; mac: string | null } | null;
 };
 
 /** Those that could be the device's, the best one first; with what its sheet says behind them. */
