@@ -96,7 +96,7 @@ function filledText(source: string, named: Named): Parsed<string, 'option-fill'>
     );
     return ok((file?.text ?? '').trim());
   } catch (error) {
-    if (error instanceof TemplateStop) return fail('option-fill', { first: faultText(error.fault) });
+    if (error instanceof TemplateStop) return fail('option-fill', { first: error.fault.message });
     throw error;
   }
 }

@@ -147,6 +147,11 @@ describe('names in values of options', () => {
   it('say what is wrong when it shows with somebody alone', () => {
     const read = filled('@{upper(file)}', named);
     expect(read).to.have.nested.property('fault.code', 'option-fill');
+    // One line: it stands in a list of what was not told.
+    const none = filled('@{file}', named);
+    expect(none)
+      .to.have.nested.property('fault.params.first')
+      .that.matches(/^nothing cannot stand in a text[^\n]*$/);
   });
 });
 
