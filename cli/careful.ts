@@ -17,8 +17,12 @@ export interface CareOptions extends Selected {
 
 const list = (value: string, before: string[]): string[] => [...before, value];
 
-export const withCare = (command: Command): Command =>
-  withDevices(command)
+/** `keep`: whether it stores anything; `insist`: on what. */
+export function withCare(
+  command: Command,
+  { keep = true, insist = 'although the service would lose its way in; needs --reason' } = {},
+): Command {
+  const careful = withDevices(command)
     .option('--ask <question>', 'a named question, asked before and after; may come again', list, [] as string[])
     .option(
       '--expect <text>',
@@ -27,11 +31,12 @@ export const withCare = (command: Command): Command =>
       [] as string[],
     )
     .option('--expect-not <text>', 'what they must not say', list, [] as string[])
-    .option('--no-keep', 'do not have the devices store what then runs')
     .option('--per-site <number>', 'so many devices of one site at a time')
-    .option('--insist', 'although the service would lose its way in; needs --reason')
+    .option('--insist', insist)
     .option('--everything', 'the selection may be every device there is')
     .option('--go <number>', 'confirm without being asked: the number of devices that are to be changed');
+  return keep ? careful.option('--no-keep', 'do not have the devices store what then runs') : careful;
+}
 
 interface Care {
   questions: string[];

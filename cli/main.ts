@@ -31,6 +31,7 @@ import { addLive } from './live.ts';
 import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
 import { addProfileVerbs } from './bootProfiles.ts';
+import { addImageVerbs, addUpgrading } from './images.ts';
 import { addRoutineVerbs } from './routines.ts';
 import { addOpening } from './opening.ts';
 import { addLeasing } from './leasing.ts';
@@ -52,7 +53,7 @@ const groups: Record<string, string> = {
   Addresses: 'lookup overlaps convert',
   Booting: 'edition arrival dhcp boot stranger',
   'The running fleet':
-    'reach sweep ask capture compare push drift errand routine operation check exception run live watch',
+    'reach sweep ask capture compare push drift errand routine operation upgrade check exception run live watch',
   Upkeep: 'doctor completion',
   'Signing in': 'sign-in sign-out who password token user',
 };
@@ -117,6 +118,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addLookups(program);
   addCheckVerbs(nouns.get('check') ?? program);
   addProfileVerbs(nouns.get('bootprofile') ?? program);
+  addImageVerbs(nouns.get('image') ?? program);
   addRoutineVerbs(nouns.get('routine') ?? program);
   addOpening(program);
   addSweeping(program, nouns.get('prefix') ?? program);
@@ -131,6 +133,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addCaptures(program);
   addComparing(program);
   addErrands(program);
+  addUpgrading(program);
   addOperationNouns(program);
   addGoAndBack(addRuns(program, confirmed));
   addLive(program);

@@ -182,6 +182,34 @@ export class Client {
     return (await this.send('POST', '/api/v1/uploads', query, undefined, options, stream)) as Upload;
   }
 
+  /** Sends the content of an image, without holding it in memory. `length`: in bytes. */
+  async putImage(
+    ref: string,
+    query: QueryIn<'image.put'>,
+    body: ReadableStream | Blob,
+    { length, ...options }: WriteOptions & { length?: number } = {},
+  ): Promise<ReplyOf<'image.put'>> {
+    const stream = {
+      body,
+      ...(body instanceof Blob ? {} : { duplex: 'half' }),
+      ...(length === undefined ? {} : { headers: { 'Content-Length': String(length) } }),
+    };
+    const path = `/api/v1/images/${encodeURIComponent(ref)}/content`;
+    return (await this.send('POST', path, query, undefined, options, stream)) as ReplyOf<'image.put'>;
+  }
+
+  /** The content of an image, as it comes. */
+  async getImage(ref: string): Promise<ReadableStream> {
+    const url = `${this.options.url}/api/v1/images/${encodeURIComponent(ref)}/content`;
+    const headers: Record<string, string> = { 'Zpine-Via': this.options.via };
+    if (this.options.token) headers.Authorization = `Bearer ${this.options.token}`;
+    const response = await fetch(url, { headers }).catch((error: unknown) => {
+      throw unreached(this.options.url || 'the service', error);
+    });
+    if (response.ok && response.body) return response.body;
+    throw new RefusedError((await response.json()) as Problem);
+  }
+
   /** Sends one request and reads its answer; refusals and silence become errors. */
   async send(
     method: string,

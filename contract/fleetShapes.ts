@@ -81,6 +81,23 @@ export const errandBodySchema = z.strictObject({
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
 });
 
+export const upgradeBodySchema = z.strictObject({
+  ...selection,
+  image: text(63).optional().describe('Left out: the one that each device wants by its layers'),
+  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
+  expect: z
+    .array(expectationSchema)
+    .max(50)
+    .default([])
+    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
+  perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
+  everything: z.boolean().default(false).describe('The selection may be every device there is'),
+  insist: z
+    .boolean()
+    .default(false)
+    .describe('Even where lines that run are not stored, and go with the restart; needs a reason'),
+});
+
 export const compareBodySchema = z.strictObject({
   ...selection,
   captured: z.boolean().default(false).describe('By their last captures, without asking the devices'),

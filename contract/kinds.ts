@@ -8,7 +8,7 @@ import { box, model, vendor } from './kinds/hardware.ts';
 import { device } from './kinds/devices.ts';
 import { cable, card, interfaceKind, port } from './kinds/interfaces.ts';
 import { address, carrier, prefix, siteplan, vlan, vrf } from './kinds/addressing.ts';
-import { bootprofile } from './kinds/boot.ts';
+import { bootprofile, image } from './kinds/boot.ts';
 import { setting } from './kinds/settings.ts';
 import { template } from './kinds/templates.ts';
 import type { KindDescription, RecordOf, StoredOf } from './kind.ts';
@@ -33,6 +33,7 @@ export const kinds = {
   siteplan,
   template,
   bootprofile,
+  image,
   device,
   card,
   port,

@@ -9,6 +9,7 @@ import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
+import { imageRoutes } from './imageRoutes.ts';
 import { dhcpDataRoutes } from './dhcpDataRoutes.ts';
 import { leaseRoutes } from './leaseRoutes.ts';
 import { sweepRoutes } from './sweepRoutes.ts';
@@ -193,6 +194,7 @@ export const verbRoutes = {
   ...liveRoutes,
   ...leaseRoutes,
   ...dhcpDataRoutes,
+  ...imageRoutes,
   ...sweepRoutes,
   ...terminalRoutes,
   ...importRoutes,

@@ -81,10 +81,21 @@ export const fixedNames: Record<string, Shape> = {
     {
       server: text('The address that it boots from'),
       file: text('The URL of its first file; null where its dialect has none'),
-      image: text('The URL of an image; null for none'),
+      image: text('The URL of the image that it should run; null for none'),
       life: text('Where it reports that it lives; one part is filled in on the wire'),
     },
     'Where the next steps of booting lie',
+  ),
+  image: mapOf(
+    {
+      name: text(),
+      version: text('As the device says it that runs it'),
+      file: text('The name under which it is fetched'),
+      bytes: number('Null until its content is there, as its digests'),
+      sha256: text(),
+      sha512: text(),
+    },
+    'The image that it should run, by image.wanted; null for none',
   ),
 };
 

@@ -8,6 +8,8 @@ import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import type { BodyIn } from '@zpine/contract/routes';
 
 type Scenario = Partial<Record<KindName, Record<string, unknown>[]>> & {
+  /** What images consist of: a first line that says what it is, and made-up bytes behind it. */
+  content: { image: string; head: string; bytes: number }[];
   value: BodyIn<'value.put'>[];
   view: BodyIn<'view.save'>[];
   main: string[];
@@ -45,6 +47,8 @@ export async function loadDemo(
     else await client.addAll(kind, records, { reason });
     count += records.length;
   }
+  for (const { image, head, bytes } of scenario.content)
+    await client.putImage(image, {}, new Blob([contentOf(head, bytes)]), { reason });
   for (const body of scenario.value) await client.call('value.put', { body, reason });
   await client.call('check.takeShipped', { body: { hour: 6 }, reason });
   for (const view of scenario.view) await client.call('view.save', { body: { ...view, shared: true } });
@@ -63,6 +67,15 @@ export async function loadDemo(
   }
   say(`loaded ${file}`);
   return count;
+}
+
+/** Always the same, so that its digest is, too. */
+export function contentOf(head: string, bytes: number): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(bytes);
+  let state = 1;
+  for (let i = 0; i < bytes; i += 1) out[i] = (state = (state * 48271) % 2147483647) & 255;
+  out.set(new TextEncoder().encode(`${head}\n`));
+  return out;
 }
 
 /** Long texts lie in files of their own beside the scenario. */

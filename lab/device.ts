@@ -1,5 +1,9 @@
-/** What all simulated devices have: power, a memory that survives it, a log, faults, and a door for SSH. */
+/** What all simulated devices have: power, a memory that survives it, images, a log, faults, and a door for SSH. */
+import { createHash } from 'node:crypto';
 import type { Fault } from './faults.ts';
+import { fetchFile } from './boot/tftpClient.ts';
+import { askHttp } from './boot/httpClient.ts';
+import { dialectOfModel, Images, type ImageFlash } from './images.ts';
 import { Facts, type Part } from './facts.ts';
 import type { Hears } from './hears.ts';
 import { sleep } from './sleep.ts';
@@ -30,6 +34,8 @@ export type Flash = {
   kept: string;
   /** OpenSSH private key. */
   hostKey: string;
+  /** Its images; those that it came with, before anybody changed them. */
+  system?: ImageFlash;
 };
 
 export type DeviceOptions = {
@@ -62,10 +68,19 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   private gauge: Gauge | undefined;
   private life: Promise<void> = Promise.resolve();
   readonly facts: Facts;
+  readonly images: Images;
 
   constructor(options: Options) {
     this.options = options;
-    const { flash } = options;
+    const { flash, particulars } = options;
+    this.images = new Images({
+      dialect: dialectOfModel(particulars.model),
+      model: particulars.model,
+      version: particulars.version,
+      flash,
+      saved: options.saved,
+      full: () => this.has('no-room'),
+    });
     this.facts = new Facts({
       has: (fault) => this.has(fault),
       hears: () => this.plugged,
@@ -73,7 +88,13 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
       parts: () => this.parts(),
       guests: () => this.door?.guests() ?? [],
       log: () => this.log,
-      files: () => this.stored(),
+      files: () => [
+        ...Object.entries(this.stored()).map(([name, text]) => ({
+          ...{ name, bytes: Buffer.byteLength(text) },
+          sha256: createHash('sha256').update(text).digest('hex'),
+        })),
+        ...this.images.list(),
+      ],
       fingerprint: () => fingerprintOf(flash.hostKey),
       mint: () => {
         flash.hostKey = newHostKey();
@@ -92,11 +113,61 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   protected abstract behindTheDoor(): BehindTheDoor;
   /** Addresses that it has a way to. */
   protected abstract ways(): string[];
-  /** Files in its store by name. */
+  /** Texts in its store by name, beside its images. */
   protected stored(): Record<string, string> {
-    const { flash, particulars } = this.options;
-    return { configuration: flash.kept, system: `${particulars.model} ${particulars.version}` };
+    return { configuration: this.options.flash.kept };
   }
+
+  /** Fetches an image into its store, by `http:` or `tftp:`; gives why it did not, or its name. */
+  protected async fetchImage(url: string, signal?: AbortSignal): Promise<{ name: string; bytes: number } | string> {
+    const { wire } = this.options;
+    const target = URL.canParse(url) ? new URL(url) : undefined;
+    const name = target?.pathname.split('/').at(-1) ?? '';
+    if (!target || !['http:', 'tftp:'].includes(target.protocol) || name === '') return 'that is no URL of a file';
+    const cutAt = this.has('truncated') ? 4096 : undefined;
+    try {
+      const found =
+        target.protocol === 'tftp:'
+          ? await fetchFile({
+              ...{
+                from: wire.at(this.ownAddress ?? '0.0.0.0'),
+                to: wire.to(target.hostname, Number(target.port || 69)),
+              },
+              ...{ name: target.pathname.slice(1), blockSize: 1428, windowSize: 16, cutAt },
+              signal: signal ?? new AbortController().signal,
+            })
+          : await this.fetchByHttp(url, cutAt);
+      if (this.has('damages-files') && found.length > 100) found[found.length - 1] = (found.at(-1) ?? 0) ^ 1;
+      const why = this.images.put(name, found);
+      this.note(why === undefined ? `fetched ${name}, ${found.length} bytes` : `${name}: ${why}`);
+      return why ?? { name, bytes: found.length };
+    } catch (error) {
+      const why = error instanceof Error ? error.message : String(error);
+      this.note(`${name}: ${why}`);
+      return why;
+    }
+  }
+
+  private async fetchByHttp(url: string, cutAt: number | undefined): Promise<Buffer> {
+    const { status, body } = await askHttp({ url, wire: this.options.wire, from: this.ownAddress, cutAt });
+    if (status !== 200) throw new Error(`the server answers ${status}`);
+    return body;
+  }
+
+  /** Where it is: by its configuration, or by its lease. */
+  protected get ownAddress(): string | undefined {
+    return this.address;
+  }
+
+  /** Starts what it is told to start with, if that can be started. */
+  protected startImage(): void {
+    const told = this.images.start(this.has('image-fails'));
+    if (told !== undefined) this.note(told);
+    this.isOnNewImage = told?.startsWith('starts with') === true;
+  }
+
+  /** Since its last restart. */
+  private isOnNewImage = false;
 
   /** What is in its slots: up, unless something is wrong with it. */
   private parts(): Part[] {
@@ -123,6 +194,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     const power = new AbortController();
     this.power = power;
     this.note('power on');
+    this.startImage();
     this.life = this.boot(power.signal).catch((error: unknown) => {
       if (!power.signal.aborted) this.note(`stopped: ${error instanceof Error ? error.message : String(error)}`);
     });
@@ -159,6 +231,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
 
   private get plugged(): readonly Hears[] {
     if (this.has('dark-port') && this.changes > 0) return [];
+    if (this.has('image-darkens') && this.isOnNewImage) return [];
     return this.has('unplugged') ? this.options.hears.slice(1) : this.options.hears;
   }
 
@@ -232,6 +305,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   protected async openDoor(): Promise<void> {
     const { address } = this;
     if (address === undefined || this.has('mute')) return;
+    if (this.isOnNewImage && this.has('image-dies')) return this.note('hangs since it has its new image');
     const { flash, wire, faults, particulars } = this.options;
     const gauge = this.gauged();
     if (gauge)
@@ -240,7 +314,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
         word: gauge.word,
         told: {
           name: gauge.name,
-          about: `${particulars.model} ${particulars.version}`,
+          about: `${particulars.model} ${this.images.version}`,
           identity: PRODUCT,
           since: Date.now(),
         },

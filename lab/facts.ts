@@ -1,5 +1,4 @@
 /** What a simulated device knows and can be told to do beside its configuration. */
-import { createHash } from 'node:crypto';
 import type { Fault } from './faults.ts';
 import type { Hears } from './hears.ts';
 
@@ -17,6 +16,12 @@ export interface Guest {
   since: Date;
 }
 
+export interface StoredFile {
+  name: string;
+  bytes: number;
+  sha256: string;
+}
+
 interface FactsOptions {
   has: (fault: Fault) => boolean;
   /** What hangs on its ports, whatever is wrong with them. */
@@ -26,8 +31,8 @@ interface FactsOptions {
   parts: () => readonly Part[];
   guests: () => readonly Guest[];
   log: () => readonly { at: string; text: string }[];
-  /** Files in its store by name. */
-  files: () => Readonly<Record<string, string>>;
+  /** Files in its store. */
+  files: () => readonly StoredFile[];
   fingerprint: () => string;
   /** Another host key from now on; sessions that stand are left alone. */
   mint: () => void;
@@ -87,12 +92,8 @@ export class Facts {
     return this.options.log();
   }
 
-  files(): { name: string; bytes: number; sha256: string }[] {
-    return Object.entries(this.options.files()).map(([name, text]) => ({
-      name,
-      bytes: Buffer.byteLength(text),
-      sha256: createHash('sha256').update(text).digest('hex'),
-    }));
+  files(): readonly StoredFile[] {
+    return this.options.files();
   }
 
   /** `2026-11-27 10:02:11`, in UTC. */
@@ -165,7 +166,7 @@ export const bareFacts = (): Facts =>
     parts: () => [],
     guests: () => [],
     log: () => [],
-    files: () => ({}),
+    files: () => [],
     fingerprint: () => '',
     mint: () => undefined,
   });

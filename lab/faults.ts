@@ -33,6 +33,10 @@ export const faults = {
   'stays-dark': 'leaves a port dark that was bounced',
   'dead-part': 'has a card that failed',
   'bare-only': 'lets nobody in by SSH, only without encryption',
+  'damages-files': 'stores images with a bit turned over',
+  'image-fails': 'cannot start another image, and goes on with the one that ran',
+  'image-dies': 'hangs once it was started with another image',
+  'image-darkens': 'has no link on any port once it was started with another image',
   slow: 'takes four times as long for everything',
 } as const;
 

@@ -13,6 +13,8 @@ export interface ShellLike {
   line: (text: string) => string | undefined;
   /** Whether it waits for a single key: a pager. The reply to it comes without an echo. */
   pager?: () => boolean;
+  /** What the last line began and has not come to its end; what it says then stands before the prompt. */
+  pending?: () => Promise<string> | undefined;
 }
 
 /** What a command comes to where each stands for itself. */
@@ -40,7 +42,7 @@ export interface DoorOptions {
   faults: (fault: DoorFault) => boolean;
   admits: (user: string, password: string) => boolean;
   shell?: (user: string) => ShellLike;
-  exec?: (command: string, user: string) => Ended;
+  exec?: (command: string, user: string) => Ended | Promise<Ended>;
   /** Where a connection by way of this device goes; left out where none may. */
   forward?: (address: string, port: number) => { address: string; port: number };
 }
@@ -159,12 +161,14 @@ export class SshDoor {
     if (faults('no-prompt')) return;
     if (faults('floods')) return flood(channel, () => channel.end());
     if (faults('goes-away')) return void connection.end();
-    const { out, wrong, status, ends = false } = exec?.(command, user) ?? { out: '', wrong: '', status: 127 };
-    if (ends) return void connection.end();
-    channel.write(out);
-    if (wrong !== '') channel.stderr.write(wrong);
-    channel.exit(status);
-    channel.end();
+    const ended = exec?.(command, user) ?? { out: '', wrong: '', status: 127 };
+    void Promise.resolve(ended).then(({ out, wrong, status, ends = false }) => {
+      if (ends) return void connection.end();
+      channel.write(out);
+      if (wrong !== '') channel.stderr.write(wrong);
+      channel.exit(status);
+      channel.end();
+    });
   }
 
   /** Lines in, replies out, with the echo of a terminal. */
@@ -174,8 +178,8 @@ export class SshDoor {
     let typed = '';
     if (faults('no-prompt')) write('\nready\n');
     else write(shell.prompt());
-    channel.on('data', (bytes: Buffer) => {
-      typed += bytes.toString('utf8').replaceAll('\r\n', '\n').replaceAll('\r', '\n');
+    let busy = false;
+    const work = (): void => {
       while (typed !== '' && shell.pager?.()) {
         const reply = shell.line(typed[0] ?? '') ?? '';
         typed = typed.slice(1);
@@ -201,8 +205,24 @@ export class SshDoor {
           connection.end();
           return;
         }
-        write(reply + shell.prompt());
+        const pending = shell.pending?.();
+        if (!pending) {
+          write(reply + shell.prompt());
+          continue;
+        }
+        write(reply);
+        busy = true;
+        void pending.then((said) => {
+          busy = false;
+          write(said + shell.prompt());
+          work();
+        });
+        return;
       }
+    };
+    channel.on('data', (bytes: Buffer) => {
+      typed += bytes.toString('utf8').replaceAll('\r\n', '\n').replaceAll('\r', '\n');
+      if (!busy) work();
     });
     channel.on('error', () => channel.end());
   }

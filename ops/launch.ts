@@ -122,6 +122,7 @@ async function demo(): Promise<void> {
     ZPINE_LOG_PRETTY: 'true',
     ZPINE_ORGANISATION: 'Brackwater Ferries',
     ZPINE_KEY_FILE: `${STATE}/demo/key`,
+    ZPINE_IMAGE_FOLDER: `${STATE}/demo/images`,
     ZPINE_BOOT_ADDRESS: BOOT_ADDRESS,
     ZPINE_DIAL_MAP: net,
     ZPINE_MAIL_SERVER: `smtp://127.0.0.1:${mailPort}`,
@@ -250,6 +251,7 @@ async function serve(): Promise<void> {
     ...environment(database, 'zpine'),
     ZPINE_LISTEN_PORT: String(port),
     ZPINE_KEY_FILE: serveKey(),
+    ZPINE_IMAGE_FOLDER: process.env.ZPINE_IMAGE_FOLDER ?? `${STATE}/serve/images`,
   });
   running.service = child;
   watchService(running);

@@ -43,7 +43,12 @@ export async function throwawayMariadb(databases: string[] = []): Promise<Mariad
 
 /** One key for all throwaway stacks of this process. */
 export const keyFile = join(tmpdir(), `zpine-key-${process.pid}`);
-process.on('exit', () => rmSync(keyFile, { force: true }));
+/** And one folder for the contents of images. */
+export const imageFolder = join(tmpdir(), `zpine-images-${process.pid}`);
+process.on('exit', () => {
+  rmSync(keyFile, { force: true });
+  rmSync(imageFolder, { recursive: true, force: true });
+});
 
 export const databaseEnv = (database: Mariadb, name: string): Record<string, string> => ({
   ZPINE_DATABASE_SOCKET: database.socket,
@@ -51,6 +56,7 @@ export const databaseEnv = (database: Mariadb, name: string): Record<string, str
   ZPINE_DATABASE_PASSWORD: database.password,
   ZPINE_DATABASE_NAME: name,
   ZPINE_KEY_FILE: keyFile,
+  ZPINE_IMAGE_FOLDER: imageFolder,
 });
 
 const ended = (child: ReturnType<typeof spawn>): Promise<number> =>

@@ -177,6 +177,17 @@ export const options = {
       ),
     'Where messages to other systems may go: host names, host:port, or prefixes, with commas between; left empty, nowhere',
   ),
+  imageFolder: option(
+    'ZPINE_IMAGE_FOLDER',
+    z.string().min(1).default('zealous-pine-images'),
+    'The folder with the contents of images; several services on one database share it',
+  ),
+  imageBytes: option(
+    'ZPINE_IMAGE_BYTES',
+    number(1024, 2 ** 31 - 1, 2 ** 30),
+    'The largest content of an image',
+    'bytes',
+  ),
   captureRepository: option(
     'ZPINE_CAPTURE_REPOSITORY',
     z.string().default(''),

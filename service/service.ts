@@ -114,6 +114,7 @@ export async function startApi(config: Config, log: Logger, options: ApiOptions)
     bodyBytes: config.bodyBytes,
     importBytes: config.importBytes,
     uploadBytes: config.uploadBytes,
+    imageBytes: config.imageBytes,
     sessionHours: config.sessionHours,
     cookieSecure: config.cookieSecure,
     trustedProxies: config.trustedProxies,

@@ -3,6 +3,7 @@ import { existsSync } from 'node:fs';
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import type { Config } from './config.ts';
+import { Contents } from './store/contents.ts';
 import { connect } from './store/database.ts';
 import { Dialects } from './store/dialects.ts';
 import { checkSealer, refuseNewKey } from './store/keyCheck.ts';
@@ -43,6 +44,7 @@ export function openStore(config: Config, share: Share = 'api', dialects = new D
     models: defineModels(sequelize),
     sealer: sealerFrom(config.keyFile),
     dialects,
+    contents: new Contents(config.imageFolder),
     impatient: share === 'boot',
     hookHosts: config.hookHosts,
     place: { address: config.bootAddress, httpPort: config.bootHttpPort },

@@ -1,6 +1,43 @@
 import { transports } from '@zpine/core/dhcp/profiles';
 import { kind } from '../kind.ts';
 
+export const image = kind({
+  name: 'image',
+  path: 'images',
+  title: 'Image',
+  titles: 'Images',
+  about: 'A file that devices run: which version it is, for which models, with its content and the digests of that.',
+  group: 'hardware',
+  key: { parts: ['name'] },
+  fields: {
+    name: { type: 'name', title: 'Name', required: true, example: 'furrow-4.2.0' },
+    dialect: { type: 'ref', to: 'dialect', title: 'For dialect', required: true },
+    model: { type: 'ref', to: 'model', title: 'For model', about: 'Left out: for all models of the dialect' },
+    release: {
+      type: 'code',
+      title: 'Version',
+      required: true,
+      max: 60,
+      about: 'As devices say it that run it',
+      example: '4.2.0',
+    },
+    file: {
+      type: 'code',
+      title: 'File',
+      required: true,
+      unique: true,
+      max: 100,
+      about: 'The name under which devices fetch and store it',
+      example: 'furrow-4.2.0.img',
+    },
+    bytes: { type: 'int', title: 'Size', unit: 'bytes', byVerb: true },
+    sha256: { type: 'code', title: 'SHA-256', max: 64, byVerb: true },
+    sha512: { type: 'code', title: 'SHA-512', max: 128, byVerb: true },
+    note: { type: 'note', title: 'Note' },
+  },
+  list: ['key', 'dialect', 'model', 'release', 'file', 'bytes', 'sha256', 'labels', 'note'],
+});
+
 export const bootprofile = kind({
   name: 'bootprofile',
   path: 'bootprofiles',

@@ -10,6 +10,7 @@ export const milestones = [
   'leased',
   'file asked',
   'file complete',
+  'image',
   'applied',
   'called home',
   'reached',
@@ -28,6 +29,8 @@ export interface Arrival {
   diagnosis: Diagnosis | null;
   /** The transaction (RFC 2131, section 2) by which it last asked for its address. */
   xid?: number;
+  /** It has its image, and may boot once more without that being another arrival. */
+  restarts?: boolean;
   /** How many files of earlier legs it has fetched. */
   legs?: number;
 }
@@ -41,6 +44,11 @@ export type ArrivalEvent =
   | { kind: 'offered' | 'leased' | 'file-asked' | 'file-complete'; evidence: Evidence }
   /** The file of an earlier leg is there: it restarts within these seconds, and boots once more. */
   | { kind: 'leg-complete'; leg: number; seconds: number; evidence: Evidence }
+  /** It fetches the image that it wants; a large one takes its time. */
+  | { kind: 'image-asked'; bytes: number; evidence: Evidence }
+  /** It has it: it may restart with it within these seconds, and boot once more. */
+  | { kind: 'image-complete'; seconds: number; evidence: Evidence }
+  | { kind: 'image-differs'; evidence: Evidence }
   | { kind: 'file-refused' | 'file-broken'; evidence: Evidence }
   | { kind: 'called-home'; rejected: { line: string; why: string }[]; evidence: Evidence }
   | { kind: 'reached'; evidence: Evidence }
@@ -79,6 +87,9 @@ export interface ArrivalStep {
   effects: Effect[];
 }
 
+/** Bytes a second of a line on which an image is still waited for. */
+const SLOWEST = 32 * 1024;
+
 /** Phases in which a device that asks for an address has begun anew. */
 const over: Phase[] = ['living', 'proving', 'serving', 'closed'];
 
@@ -92,6 +103,10 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
     case 'request':
       // A packet of a transaction that was answered already came late, or twice: nobody begins anew by it.
       if (over.includes(state.phase) && event.xid !== undefined && event.xid === state.xid) return doing.done();
+      if (state.phase === 'living' && state.restarts === true) {
+        doing.asked(event.xid);
+        return doing.restarts(false).phase('booting').limit(limits.request).clear().done();
+      }
       if (over.includes(state.phase)) return { state: { ...state, phase: 'closed' }, effects: [{ kind: 'again' }] };
       doing.asked(event.xid);
       if (doing.reach('powered', event.evidence))
@@ -103,6 +118,8 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
     case 'leased':
       doing.pass('offered', event.evidence);
       if (doing.reach('leased', event.evidence)) doing.phase('fetching').limit(limits.file).clear();
+      // After the restart into its image it has its lease once more.
+      else if (state.phase === 'booting' && state.restarts === false) doing.phase('fetching').limit(limits.file);
       return doing.done();
     case 'file-asked':
       doing.reach('file asked', event.evidence);
@@ -118,6 +135,17 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
     case 'leg-complete':
       if (beyond.includes(state.phase)) return doing.done();
       return doing.fetchedLeg(event.leg).phase('booting').limit(event.seconds).clear().done();
+    case 'image-asked':
+      if (beyond.includes(state.phase)) return doing.done();
+      return doing
+        .phase('fetching')
+        .limit(Math.max(limits.transfer, Math.ceil(event.bytes / SLOWEST)))
+        .clear('file-refused', 'file-broken')
+        .done();
+    case 'image-complete':
+      doing.reach('image', event.evidence);
+      if (beyond.includes(state.phase)) return doing.done();
+      return doing.restarts(true).phase('living').limit(event.seconds).clear().probe(limits.probe).done();
     case 'file-refused':
       if (state.phase !== 'closed') doing.diagnose('file-refused', event.evidence);
       return doing.done();
@@ -151,7 +179,7 @@ function calledHome(doing: Steps, event: ArrivalEvent & { kind: 'called-home' })
 }
 
 type ProofEvent = ArrivalEvent & {
-  kind: 'reached' | 'not-reached' | 'wrong-box' | 'differs' | 'matches' | 'kept' | 'not-kept';
+  kind: 'reached' | 'not-reached' | 'wrong-box' | 'image-differs' | 'differs' | 'matches' | 'kept' | 'not-kept';
 };
 
 /** What the service found when it signed in. */
@@ -173,6 +201,8 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       return doing.probe(again).done();
     case 'wrong-box':
       return doing.diagnose('wrong-box', event.evidence).probe(again).done();
+    case 'image-differs':
+      return doing.diagnose('wrong-image', event.evidence).probe(again).done();
     case 'differs':
       // A line that was turned down explains the difference better than the difference does.
       if (doing.state.diagnosis?.code !== 'line-rejected') doing.diagnose('differs', event.evidence);
@@ -194,7 +224,7 @@ const missedIn: Partial<Record<Phase, (state: Arrival) => DiagnosisCode>> = {
   expected: () => 'no-packet',
   booting: (state) => ((state.legs ?? 0) > 0 ? 'not-back' : 'no-request'),
   fetching: (state) => (state.reached.includes('file asked') ? 'file-incomplete' : 'no-file-request'),
-  living: () => 'no-sign-of-life',
+  living: (state) => (state.restarts === true ? 'not-back' : 'no-sign-of-life'),
 };
 
 function missed(doing: Steps): ArrivalStep {
@@ -235,6 +265,11 @@ class Steps {
   /** Fetched once more it counts no second time. */
   fetchedLeg(leg: number): this {
     this.state = { ...this.state, legs: Math.max(this.state.legs ?? 0, leg + 1) };
+    return this;
+  }
+
+  restarts(may: boolean): this {
+    this.state = { ...this.state, restarts: may };
     return this;
   }
 

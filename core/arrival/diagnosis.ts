@@ -34,8 +34,9 @@ const table = {
   },
   'not-back': {
     title: 'not back for its next file',
-    detail: () => 'it fetched the file of an earlier leg, and has not booted again since',
-    remedy: 'see at its console whether it took that file and restarts; the text of the leg has to end with a restart',
+    detail: () => 'it fetched the file of an earlier leg, or its image, and has not come back since',
+    remedy:
+      'see at its console whether it took that file and restarts; the text of a leg has to end with a restart, an image has to be for its model',
   },
   'no-file-request': {
     title: 'no file request',
@@ -81,6 +82,13 @@ const table = {
     title: 'other hardware',
     detail: (e) => `${e.what ?? 'hardware'} ${e.found ?? ''} answered, ${e.expected ?? ''} is expected`,
     remedy: 'fit the box that stands there to the device, or put the right one there',
+  },
+  'wrong-image': {
+    title: 'another version',
+    detail: (e) =>
+      `it runs version ${e.found ?? ''}, and image ${e.image ?? ''} with version ${e.expected ?? ''} is wanted`,
+    remedy:
+      'bring it to that version: zpine upgrade; or let another one serve: image.insist no, in a layer of the device',
   },
   'line-rejected': {
     title: 'line rejected',

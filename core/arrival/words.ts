@@ -27,6 +27,11 @@ const table: Record<Milestone, (e: Evidence) => string> = {
       given(e.bytes, (bytes) => `${bytes} bytes in ${String(e.seconds)} s`),
       given(e.sha256, (digest) => `SHA-256 ${digest.slice(0, 8)}…`),
     ),
+  image: (e) =>
+    joined(
+      given(e.image, String),
+      given(e.bytes, (bytes) => `${bytes} bytes in ${String(e.seconds)} s`),
+    ),
   applied: (e) => (e.rejected === undefined ? 'as what it runs shows' : 'no line turned down'),
   'called home': (e) =>
     joined(

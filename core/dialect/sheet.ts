@@ -119,6 +119,26 @@ const wipe = z.strictObject({
   restarts: z.boolean().default(false).describe('It restarts by itself then'),
 });
 
+/** {url} is where it is fetched by HTTP; {server} and {file} are for TFTP. */
+const images = z.strictObject({
+  room: z
+    .strictObject({
+      command: command('What tells how much room there is'),
+      free: pattern('A line with the bytes that are free', 'bytes'),
+    })
+    .optional(),
+  fetch: command('What makes the device fetch an image; {url}, or {server} and {file}'),
+  fetchSeconds: z.int().min(5).max(7200).default(1800).describe('How long that may take'),
+  remove: command('What removes a file from its store; {file}').optional(),
+  next: command('What makes it start with a file from its next restart on; {file}'),
+  starts: z.strictObject({
+    command: command('What tells which files it runs and would start with'),
+    now: pattern('A line with the file that it runs', 'file'),
+    next: pattern('A line with the file that it would start with', 'file'),
+  }),
+  holds: name.default('files').describe('The question whose rows have file, bytes and sha256 or sha512'),
+});
+
 /** A configuration put in as a whole, to be in force after a restart. */
 const whole = z.strictObject({
   begin: command('What begins it; the lines follow, as they are'),
@@ -244,6 +264,7 @@ export const dialectSheet = z.strictObject({
   change: change.optional().describe('How its configuration is changed'),
   restart: restart.optional().describe('How a device is restarted'),
   wipe: wipe.optional().describe('How its memory is emptied, so that it boots without a configuration'),
+  images: images.optional().describe('How a device is brought to another image'),
   whole: whole.optional().describe('How a whole configuration is put into what is stored'),
   blocks: z.enum(['indent', 'bracket', 'brace', 'flat']).describe('How lines stand in one another'),
   comment: z.string().min(1).max(5).default('#').describe('What begins a comment'),

@@ -3,29 +3,13 @@
  * and timeout (RFC 2349) and windowsize (RFC 7440). Block numbers wrap past 65535; a repeated ACK is never answered with
  * data again (RFC 1123, 4.2.3.1: the Sorcerer's Apprentice), only a timeout is.
  */
-import { encodePacket, errorCodes, toNetascii, type Packet, type TransferMode } from './packet.ts';
-
-interface SendingOptions {
-  blockSize: number;
-  windowSize: number;
-  timeoutSeconds: number;
-}
-
-const standard: SendingOptions = { blockSize: 512, windowSize: 1, timeoutSeconds: 2 };
-
-/** A datagram with 1468 bytes of data fits into an Ethernet frame; clients that want more get this: boot loaders put no fragments together. */
-const LARGEST_BLOCK = 1468;
-/** What is allowed to ask for (RFC 2348, RFC 7440). */
-const MOST_BLOCK = 65464;
-const MOST_WINDOW = 65535;
-const LARGEST_WINDOW = 64;
-const TRIES = 5;
-/** Who asks for more seconds between two tries keeps a place that others need: the option is not taken (RFC 2349 leaves that open). */
-const LONGEST_TIMEOUT = 15;
+import { agreeOn, TRIES, type TransferOptions } from './options.ts';
+import { encodePacket, errorCodes, type Packet } from './packet.ts';
 
 export interface Sending {
-  file: Uint8Array;
-  options: SendingOptions;
+  /** How long the file is, in bytes. It is not held here: a large one is read piece by piece. */
+  length: number;
+  options: TransferOptions;
   /** Options that were taken, as they are told to the client; empty when it named none that we know. */
   agreed: Record<string, string>;
   phase: 'agreeing' | 'data' | 'done' | 'failed';
@@ -37,54 +21,42 @@ export interface Sending {
 
 export type Event = { packet: Packet } | 'timeout';
 
+/** A DATA packet whose content is the bytes of the file from `from` up to `to`. */
+export interface Block {
+  /** As it stands in the packet. */
+  block: number;
+  from: number;
+  to: number;
+}
+type Outgoing = Uint8Array | Block;
+
 export interface Step {
   state: Sending;
   /** Datagrams to send now, in order. */
-  send: Uint8Array[];
+  send: Outgoing[];
   /** Why it ended, when it did. */
   ended?: { ok: true } | { ok: false; why: 'client-error' | 'no-answer' | 'protocol'; detail: string };
 }
 
-/** What is beyond what is allowed is no value; what is more than we give becomes that. */
-const number = (text: string | undefined, least: number, most: number, allowed = most): number | undefined => {
-  if (text === undefined || !/^[0-9]{1,10}$/.test(text)) return undefined;
-  const value = Number(text);
-  return value >= least && value <= allowed ? Math.min(value, most) : undefined;
-};
-
-/** Begins with a read request. Options that we do not know, or whose value is not possible, are left out (RFC 2347). */
-export function begin(request: { mode: TransferMode; options: Record<string, string> }, content: Uint8Array): Step {
-  const file = request.mode === 'netascii' ? toNetascii(content) : content;
-  const blockSize = number(request.options.blksize, 8, LARGEST_BLOCK, MOST_BLOCK);
-  const windowSize = number(request.options.windowsize, 1, LARGEST_WINDOW, MOST_WINDOW);
-  const timeout = number(request.options.timeout, 1, LONGEST_TIMEOUT);
-  const agreed: Record<string, string> = {};
-  if (blockSize !== undefined) agreed.blksize = String(blockSize);
-  // The timeout is the client's to choose: it is repeated as it came, or not at all.
-  if (timeout !== undefined && timeout === Number(request.options.timeout)) agreed.timeout = String(timeout);
-  if (request.options.tsize === '0') agreed.tsize = String(file.length);
-  if (windowSize !== undefined) agreed.windowsize = String(windowSize);
-  const options: SendingOptions = {
-    blockSize: blockSize ?? standard.blockSize,
-    windowSize: windowSize ?? standard.windowSize,
-    timeoutSeconds: agreed.timeout === undefined ? standard.timeoutSeconds : Number(agreed.timeout),
-  };
+/** Begins with a read request for a file of so many bytes, as they go over the wire. */
+export function begin(request: { options: Record<string, string> }, length: number): Step {
+  const { options, agreed } = agreeOn(request.options);
+  if (request.options.tsize === '0') agreed.tsize = String(length);
   const agreeing = Object.keys(agreed).length > 0;
-  const state: Sending = { file, options, agreed, phase: agreeing ? 'agreeing' : 'data', acknowledged: 0, tries: 0 };
+  const state: Sending = { length, options, agreed, phase: agreeing ? 'agreeing' : 'data', acknowledged: 0, tries: 0 };
   return { state, send: window(state) };
 }
 
 /** The last block is the first that is not full; a file that ends on a full block has an empty one behind it. */
-const lastBlock = (s: Sending): number => Math.floor(s.file.length / s.options.blockSize) + 1;
+const lastBlock = (s: Sending): number => Math.floor(s.length / s.options.blockSize) + 1;
 
 /** What is sent from here: the options, or the blocks of one window behind what the client has. */
-function window(s: Sending): Uint8Array[] {
+function window(s: Sending): Outgoing[] {
   if (s.phase === 'agreeing') return [encodePacket({ kind: 'options', options: s.agreed })];
   const { blockSize, windowSize } = s.options;
-  const out: Uint8Array[] = [];
+  const out: Block[] = [];
   for (let n = s.acknowledged + 1; n <= Math.min(lastBlock(s), s.acknowledged + windowSize); n += 1) {
-    const bytes = s.file.subarray((n - 1) * blockSize, n * blockSize);
-    out.push(encodePacket({ kind: 'data', block: n & 0xffff, bytes }));
+    out.push({ block: n & 0xffff, from: (n - 1) * blockSize, to: Math.min(n * blockSize, s.length) });
   }
   return out;
 }
@@ -139,4 +111,4 @@ function acknowledge(s: Sending, block: number): Step {
 }
 
 /** How much of the file the client has, in bytes. */
-export const sentBytes = (s: Sending): number => Math.min(s.file.length, s.acknowledged * s.options.blockSize);
+export const sentBytes = (s: Sending): number => Math.min(s.length, s.acknowledged * s.options.blockSize);

@@ -8,6 +8,8 @@ export interface FetchOptions {
   to: { address: string; port: number };
   name: string;
   blockSize: number;
+  /** Blocks that come before one is acknowledged (RFC 7440). */
+  windowSize?: number;
   /** Breaks off behind so many bytes, as a bad link would. */
   cutAt?: number | undefined;
   signal: AbortSignal;
@@ -17,11 +19,13 @@ const WAIT_MS = 1000;
 const TRIES = 5;
 
 /** The file; throws with the server's words, or ours. */
-export function fetchFile({ from, to, name, blockSize, cutAt, signal }: FetchOptions): Promise<Buffer> {
+export function fetchFile({ from, to, name, blockSize, windowSize = 1, cutAt, signal }: FetchOptions): Promise<Buffer> {
   return new Promise((resolve, reject) => {
     const socket = createSocket('udp4');
     const parts: Uint8Array[] = [];
     let size = 512;
+    let window = 1;
+    let acknowledged = 0;
     let length: number | undefined;
     let got = 0;
     let expected = 1;
@@ -30,7 +34,10 @@ export function fetchFile({ from, to, name, blockSize, cutAt, signal }: FetchOpt
       kind: 'read',
       name,
       mode: 'octet',
-      options: { tsize: '0', blksize: String(blockSize) },
+      options: {
+        ...{ tsize: '0', blksize: String(blockSize) },
+        ...(windowSize > 1 ? { windowsize: String(windowSize) } : {}),
+      },
     });
     let tries = 0;
     let timer: NodeJS.Timeout | undefined;
@@ -54,7 +61,10 @@ export function fetchFile({ from, to, name, blockSize, cutAt, signal }: FetchOpt
       }, WAIT_MS);
       socket.send(bytes, peer ?? to.port, to.address);
     };
-    const acknowledge = (block: number) => send(encodePacket({ kind: 'ack', block: block & 0xffff }));
+    const acknowledge = (block: number) => {
+      acknowledged = block;
+      send(encodePacket({ kind: 'ack', block: block & 0xffff }));
+    };
     socket.on('error', (error) => end(error));
     socket.on('message', (bytes, info) => {
       if (info.address !== to.address || (peer !== undefined && info.port !== peer)) return;
@@ -66,6 +76,7 @@ export function fetchFile({ from, to, name, blockSize, cutAt, signal }: FetchOpt
       if (value.kind === 'error') return end(new Error(`refused: ${value.message}`));
       if (value.kind === 'options') {
         size = Number(value.options.blksize ?? 512);
+        window = Number(value.options.windowsize ?? 1);
         length = value.options.tsize === undefined ? undefined : Number(value.options.tsize);
         return acknowledge(0);
       }
@@ -78,9 +89,10 @@ export function fetchFile({ from, to, name, blockSize, cutAt, signal }: FetchOpt
         socket.send(encodePacket({ kind: 'error', code: 3, message: 'no room' }), peer, to.address, broken);
         return;
       }
-      acknowledge(expected);
+      const last = value.bytes.length < size;
+      if (last || expected - acknowledged >= window) acknowledge(expected);
       expected += 1;
-      if (value.bytes.length < size) setTimeout(end, 0);
+      if (last) setTimeout(end, 0);
     });
     socket.bind(0, from, () => send(last));
   });

@@ -36,6 +36,7 @@ const lane = (text: string | undefined): string | undefined =>
 export const grammar: Record<string, GrammarRow[]> = {
   '': [
     { form: /^name ([A-Za-z0-9][A-Za-z0-9._-]{0,62})$/, single: 'name' },
+    { form: /^system \S+ from (?:tftp|http):\/\/\S+$/, single: 'system' },
     { form: /^clock zone ([A-Za-z0-9_+/-]+)$/, single: 'clock zone' },
     { form: new RegExp(`^clock follow ${IP}$`), refuse: address },
     { form: /^resolve suffix ([a-z0-9.-]+)$/, single: 'resolve suffix' },

@@ -1,5 +1,6 @@
 /** What a person or program meets behind the prompt of a Furrow switch. */
 import type { Facts } from '../facts.ts';
+import type { Images } from '../images.ts';
 import type { Memory } from './memory.ts';
 
 export interface ShellHost {
@@ -25,6 +26,9 @@ export interface ShellHost {
   /** What it calls itself in its prompt. */
   prompt: (name: string) => string;
   facts: Facts;
+  /** Left out where it is a memory alone. */
+  images?: Images;
+  haul?: (url: string) => Promise<{ name: string; bytes: number } | string>;
 }
 
 export class Shell {
@@ -35,6 +39,7 @@ export class Shell {
   private top = false;
   /** It asks whether it is to go on. */
   private minting = false;
+  private hauling: Promise<string> | undefined;
 
   constructor(host: ShellHost) {
     this.host = host;
@@ -87,10 +92,34 @@ export class Shell {
         return undefined;
       default: {
         const told = /^tell (\S+( to \S+)?)$/.exec(line)?.[1];
-        const reply = told === undefined ? this.act(line) : host.tell(told);
+        const reply = this.system(line) ?? (told === undefined ? this.act(line) : host.tell(told));
         return reply ?? `not understood: ${line}\n`;
       }
     }
+  }
+
+  /** What takes its time, once. */
+  pending(): Promise<string> | undefined {
+    const { hauling } = this;
+    this.hauling = undefined;
+    return hauling;
+  }
+
+  /** What has to do with its images. */
+  private system(line: string): string | undefined {
+    const { images, haul, full } = this.host;
+    const [, verb, what = ''] = /^(haul|discard|wake|tell images)(?: (\S+))?$/.exec(line) ?? [];
+    if (!images || verb === undefined) return undefined;
+    if (verb === 'tell images') return `runs   ${images.runs}\nwakes  ${images.next}\nfree   ${images.free}\n`;
+    if (!full && !this.top) return 'not taken: you only look; climb first\n';
+    if (verb === 'haul') {
+      this.hauling = haul?.(what).then((got) =>
+        typeof got === 'string' ? `not taken: ${got}\n` : `hauled ${got.name}, ${got.bytes} bytes\n`,
+      );
+      return '';
+    }
+    const why = verb === 'wake' ? images.startWith(what) : images.drop(what);
+    return why === undefined ? '' : `not taken: ${why}\n`;
   }
 
   /** What it can be told to do. */

@@ -1,8 +1,8 @@
 /** A simulated Furrow switch: boots over real sockets, applies its file line by line, opens SSH, calls home. */
 import { createHash } from 'node:crypto';
-import { request as httpRequest } from 'node:http';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import { DhcpClient, type Lease } from '../boot/dhcpClient.ts';
+import { askHttp } from '../boot/httpClient.ts';
 import type { Relay } from '../boot/relay.ts';
 import { fetchFile } from '../boot/tftpClient.ts';
 import { type DeviceOptions, type Particulars, LabDevice } from '../device.ts';
@@ -41,6 +41,10 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     );
   }
 
+  protected override get ownAddress(): string | undefined {
+    return this.address ?? this.lease?.address;
+  }
+
   get address(): string | undefined {
     return this.memory
       .below(/^face lane/)
@@ -71,9 +75,25 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     for (;;) {
       const lease = await this.askForLease(signal);
       const text = lease && (await this.fetch(lease, signal));
-      if (text !== undefined) return this.apply(text, signal);
+      if (text !== undefined && (await this.hasItsImage(text, signal))) return this.apply(text, signal);
       await this.pause(8, signal);
     }
+  }
+
+  /** Whether it runs the image that its file names, or cannot; fetched first where it has to, and started with. */
+  private async hasItsImage(text: string, signal: AbortSignal): Promise<boolean> {
+    const [, name, url] = /^system (\S+) from (\S+)$/m.exec(text) ?? [];
+    if (name === undefined || url === undefined || this.images.runs === name) return true;
+    if (!this.images.list().some((one) => one.name === name)) {
+      const found = await this.fetchImage(url, signal);
+      if (typeof found === 'string') return false;
+    } else if (this.images.next !== name) return true;
+    this.images.startWith(name);
+    this.note('restarts with its image');
+    await this.pause(4, signal);
+    this.startImage();
+    this.lease = undefined;
+    return false;
   }
 
   private async askForLease(signal: AbortSignal): Promise<Lease | undefined> {
@@ -81,7 +101,7 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     const identity = {
       mac: particulars.mac,
       serial: particulars.serial,
-      vendorClass: `larkfield ${particulars.model} furrow ${particulars.version}`,
+      vendorClass: `larkfield ${particulars.model} furrow ${this.images.version}`,
     };
     const client = new DhcpClient(identity, plug.relay, plug.circuit, Math.max(200, paceMs * 4));
     this.lease = await client.lease(signal);
@@ -148,7 +168,8 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
   }
 
   private about(): string {
-    const { model, serial, version, mac, cards } = this.options.particulars;
+    const { model, serial, mac, cards } = this.options.particulars;
+    const { version } = this.images;
     const name = this.memory.first(/^name (\S+)$/) ?? 'furrow';
     const lines = [
       `name     ${name}`,
@@ -181,6 +202,8 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
           kept: () => this.options.flash.kept,
           keep: () => this.keep(),
           restart: this.restart,
+          images: this.images,
+          haul: (from) => this.fetchImage(from),
           erase: () => this.erase(),
           changed: () => this.lineChanged(),
           facts: this.facts,
@@ -227,38 +250,19 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     const url = this.memory.first(/^report to (\S+)$/);
     if (url === undefined) return;
     const { wire, particulars } = this.options;
-    const target = new URL(url);
-    const to = wire.to(target.hostname, Number(target.port || 80));
     const body = JSON.stringify({
       serial: particulars.serial,
       model: particulars.model,
-      version: particulars.version,
+      version: this.images.version,
       digest: createHash('sha256').update(applied, 'utf8').digest('hex'),
       rejected: rejected.slice(0, 100),
     });
     const from = this.address ?? this.lease?.address;
     for (let attempt = 0; attempt < 5; attempt += 1) {
-      const status = await new Promise<number | undefined>((resolve) => {
-        const request = httpRequest(
-          {
-            host: to.address,
-            port: to.port,
-            path: target.pathname,
-            method: 'POST',
-            headers: { 'Content-Type': 'application/json', 'Content-Length': Buffer.byteLength(body) },
-            timeout: 5000,
-            signal,
-            ...(from === undefined ? {} : { localAddress: wire.at(from) }),
-          },
-          (response) => {
-            response.resume();
-            resolve(response.statusCode);
-          },
-        );
-        request.on('error', () => resolve(undefined));
-        request.on('timeout', () => request.destroy());
-        request.end(body);
-      });
+      const status = await askHttp({ url, wire, from, signal, body }).then(
+        (answer) => answer.status,
+        () => undefined,
+      );
       this.note(`called home: ${status ?? 'no answer'}`);
       if (status !== undefined && status < 500) return;
       await this.pause(5, signal);

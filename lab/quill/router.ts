@@ -40,7 +40,7 @@ export class QuillRouter extends LabDevice {
           script: () => this.script,
           putInForce: (script) => (this.script = script),
           about: () =>
-            `name: ${this.script.first(/^host \/ name (\S+)$/) ?? 'quill'}\nmodel: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${particulars.version}\n`,
+            `name: ${this.script.first(/^host \/ name (\S+)$/) ?? 'quill'}\nmodel: ${particulars.model}\nserial: ${particulars.serial}\nrelease: ${this.images.version}\n`,
           hears: () => this.heard,
           facts: this.facts,
           changed: () => this.lineChanged(),
@@ -49,6 +49,8 @@ export class QuillRouter extends LabDevice {
           fill: (text) => this.store(text),
           shelve: () => this.store(this.script.print()),
           restart: this.restart,
+          images: this.images,
+          bring: (url) => this.fetchImage(url),
           fault: (line) => this.lineFaultAmong(/(clock|log|ntp)/, line),
         }),
     };

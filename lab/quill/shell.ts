@@ -1,6 +1,7 @@
 /** What one meets behind the prompt of a Quill router. */
 import type { Facts } from '../facts.ts';
 import type { Hears } from '../hears.ts';
+import type { Images } from '../images.ts';
 import { actOf, readBeside } from './beside.ts';
 import type { Script } from './script.ts';
 
@@ -16,6 +17,9 @@ export interface QuillHost {
   /** Stores what is in force; gives why it could not. */
   shelve: () => string | undefined;
   restart: () => void;
+  /** Left out where it is a script alone. */
+  images?: Images;
+  bring?: (url: string) => Promise<{ name: string; bytes: number } | string>;
   /** A line of a change was taken; gives whether the session ends there. */
   changed: () => boolean;
   /** What it calls itself in its prompt. */
@@ -39,6 +43,7 @@ export class QuillShell {
   private asking = false;
   /** It asks whether the old key may go. */
   private renewing = false;
+  private bringing: Promise<string> | undefined;
 
   constructor(host: QuillHost) {
     this.host = host;
@@ -115,8 +120,39 @@ export class QuillShell {
       case 'close':
         return undefined;
       default:
-        return readBeside(line, host.script(), host.facts) ?? this.act(line) ?? `no such word: ${line}\n`;
+        return (
+          this.system(line) ??
+          readBeside(line, host.script(), host.facts) ??
+          this.act(line) ??
+          `no such word: ${line}\n`
+        );
     }
+  }
+
+  /** What takes its time, once. */
+  pending(): Promise<string> | undefined {
+    const { bringing } = this;
+    this.bringing = undefined;
+    return bringing;
+  }
+
+  /** What has to do with its images. */
+  private system(line: string): string | undefined {
+    const { images, bring } = this.host;
+    if (!images) return undefined;
+    if (line === 'read images')
+      return lines([`runs: ${images.runs}`, `starts: ${images.next}`, `free: ${images.free}`]);
+    const [, file, server] = /^bring (\S+) from (\d+\.\d+\.\d+\.\d+)$/.exec(line) ?? [];
+    if (file !== undefined && server !== undefined) {
+      this.bringing = bring?.(`tftp://${server}/${file}`).then((got) =>
+        typeof got === 'string' ? `unfit: ${got}\n` : `brought ${got.bytes} bytes\n`,
+      );
+      return '';
+    }
+    const [, verb, what = ''] = /^(throw|start with) (\S+)$/.exec(line) ?? [];
+    if (verb === undefined) return undefined;
+    const why = verb === 'throw' ? images.drop(what) : images.startWith(what);
+    return why === undefined ? '' : `unfit: ${why}\n`;
   }
 
   /** What it can be told to do. */

@@ -1,5 +1,6 @@
 /** The one command of a Shale host that has to do with its configuration, and the few of Linux that it knows. */
 import type { Facts } from '../facts.ts';
+import type { Images } from '../images.ts';
 import type { Hears } from '../hears.ts';
 import type { Ended } from '../ssh.ts';
 import { actOf, tellBeside } from './beside.ts';
@@ -28,6 +29,8 @@ export interface ShaleOptions {
   about: () => Record<string, string>;
   hears: () => readonly Hears[];
   facts: Facts;
+  /** Left out where it is lines alone. */
+  images?: Images;
   files: HostFiles;
   fileFaults: FileFaults;
   note: (what: string) => void;
@@ -79,6 +82,8 @@ export function execute(command: string, options: ShaleOptions): Ended {
     return ok([]);
   }
   if (program !== 'shale') return { out: '', wrong: `sh: ${program}: not found\n`, status: 127 };
+  const system = options.images && systemCommand(verb, line, options.images);
+  if (system) return system;
   if (more.length > 0) return wrong(`${verb} takes one line`);
   switch (verb) {
     case 'show':
@@ -119,6 +124,14 @@ export function execute(command: string, options: ShaleOptions): Ended {
     default:
       return wrong(`it knows show, stored, about, kin, macs, clock, take, drop, guard, hold and keep, not ${verb}`, 2);
   }
+}
+
+/** What has to do with its images. */
+function systemCommand(verb: string, file: string, images: Images): Ended | undefined {
+  if (verb === 'images') return ok([`running=${images.runs}`, `default=${images.next}`, `free=${images.free}`]);
+  if (verb !== 'default' && verb !== 'unfetch') return undefined;
+  const why = verb === 'default' ? images.startWith(file) : images.drop(file);
+  return why === undefined ? ok([]) : wrong(why);
 }
 
 function take(line: string, { memory, fault, changed }: ShaleOptions): Ended {

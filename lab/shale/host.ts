@@ -54,18 +54,26 @@ export class ShaleHost extends LabDevice {
 
   protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'exec' | 'forward'> {
     const { particulars, wire } = this.options;
-    const { model, serial, version } = particulars;
+    const { model, serial } = particulars;
     return {
       admits: (user, password) =>
         !this.has('other-password') && !this.isShut && this.memory.running.includes(`user ${user} word ${password}`),
-      exec: (command) =>
-        execute(command, {
+      exec: async (command) => {
+        const url = /^shale fetch (\S+)$/.exec(command)?.[1];
+        if (url !== undefined) {
+          const got = await this.fetchImage(url.replace(/^'(.*)'$/, '$1'));
+          return typeof got === 'string'
+            ? { out: '', wrong: `shale: ${got}\n`, status: 1 }
+            : { out: `${got.name} ${got.bytes}\n`, wrong: '', status: 0 };
+        }
+        return execute(command, {
+          images: this.images,
           memory: this.memory,
           about: () => ({
             name: this.memory.running.map((line) => /^host (\S+)$/.exec(line)?.[1]).find(Boolean) ?? 'shale',
             model,
             serial,
-            version,
+            version: this.images.version,
           }),
           hears: () => this.heard,
           facts: this.facts,
@@ -81,7 +89,8 @@ export class ShaleHost extends LabDevice {
           },
           reboot: this.restart,
           fault: (line) => this.lineFaultAmong(/(clock|log|ntp)/, line),
-        }),
+        });
+      },
       forward: (address, port) => wire.to(address, port),
     };
   }

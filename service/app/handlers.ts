@@ -32,6 +32,7 @@ import { editionsHandlers } from './editions/handlers.ts';
 import { fleetHandlers } from './fleet/handlers.ts';
 import { hardwareHandlers } from './hardware/handlers.ts';
 import { historyHandlers } from './history/handlers.ts';
+import { imageHandlers } from './images/handlers.ts';
 import { importsHandlers } from './imports/handlers.ts';
 import { racksHandlers } from './racks/handlers.ts';
 import { searchHandlers } from './search/handlers.ts';
@@ -53,6 +54,7 @@ const verbs: VerbHandlers = {
   ...fleetHandlers,
   ...hardwareHandlers,
   ...historyHandlers,
+  ...imageHandlers,
   ...importsHandlers,
   ...racksHandlers,
   ...searchHandlers,

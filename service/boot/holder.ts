@@ -20,3 +20,12 @@ export function holderOf(
 /** Whether another server gives the addresses where this one lies. */
 export const isElsewhere = ({ memory, clock }: Pick<BootParts, 'memory' | 'clock'>, address: string): boolean =>
   memory.elsewhere(address, clock.now()) !== undefined;
+
+/** Whose address it is: of who holds it by a lease, or has it in the records. Undefined where two networks have it, too. */
+export function deviceFrom(parts: Pick<BootParts, 'memory' | 'clock'>, address: string): number | undefined {
+  const holder = holderOf(parts, address);
+  if (holder) return holder.device ?? undefined;
+  const { memory } = parts;
+  const found = new Set(memory.linksAround(address).flatMap(({ vrf }) => memory.deviceAt(address, vrf) ?? []));
+  return found.size === 1 ? [...found][0] : undefined;
+}

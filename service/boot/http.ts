@@ -1,9 +1,13 @@
 /** The HTTP listener for booting devices: their files, and signs of life. Nothing else is answered here. */
+import { createReadStream } from 'node:fs';
 import type { AddressInfo } from 'node:net';
+import { Readable } from 'node:stream';
 import { serve, type ServerType, type HttpBindings } from '@hono/node-server';
 import { Hono } from 'hono';
 import { bodyLimit } from 'hono/body-limit';
 import { dial, dialledBy } from '@zpine/core/addressing/dial';
+import type { Content } from '../store/contents.ts';
+import { isText } from './fileContent.ts';
 import { byteRange, namesTag } from './byteRange.ts';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
 import type { Actor } from '../store/store.ts';
@@ -16,6 +20,7 @@ import type { Log } from './sockets.ts';
 const actor: Actor = { name: 'boot', via: 'service' };
 const MOST_BYTES = 256 * 1024;
 const VRF = 'default';
+const SLOWEST_MS = 60_000;
 
 export class BootHttp {
   private readonly parts: BootParts;
@@ -98,23 +103,30 @@ export class BootHttp {
     return app;
   }
 
+  /** Both ends included; read as fast as it is taken. */
+  private streamed({ sha256 }: Content, first: number, last: number): ReadableStream {
+    const path = this.parts.store.contents.path(sha256);
+    return Readable.toWeb(createReadStream(path, { start: first, end: last })) as ReadableStream;
+  }
+
   /** Whoever asks is held to the address that the file's device has, as over TFTP. */
   private async file({ outgoing }: HttpBindings, address: string, asked: AskedFile): Promise<Response> {
     const { parts } = this;
     const { name, word } = asked;
     const file = await giveFile(parts, { name, from: address, transport: 'http', word });
     if (!file.ok) return refusedFile(file.code);
-    const { device, leg, shown, content } = file;
-    const tag = `"${parts.store.sealer.fingerprint(Buffer.from(content))}"`;
+    const { device, leg, shown, content, image } = file;
+    const length = isText(content) ? content.length : content.bytes;
+    const tag = `"${isText(content) ? parts.store.sealer.fingerprint(Buffer.from(content)) : content.sha256}"`;
     // It is the device's alone, and has secrets in it.
     const headers = { etag: tag, 'accept-ranges': 'bytes', 'cache-control': 'no-store' };
     if (namesTag(asked.ifNoneMatch, tag)) return new Response(null, { status: 304, headers });
     // RFC 9110, 13.1.5: a part of what it has the beginning of; of another file it gets the whole.
     const meant = asked.ifRange === undefined || asked.ifRange === tag;
-    const range = meant && !asked.onlyHead ? byteRange(asked.range, content.length) : 'whole';
+    const range = meant && !asked.onlyHead ? byteRange(asked.range, length) : 'whole';
     if (range === 'beyond')
-      return new Response(null, { status: 416, headers: { ...headers, 'content-range': `bytes */${content.length}` } });
-    const { first, last } = range === 'whole' ? { first: 0, last: content.length - 1 } : range;
+      return new Response(null, { status: 416, headers: { ...headers, 'content-range': `bytes */${length}` } });
+    const { first, last } = range === 'whole' ? { first: 0, last: length - 1 } : range;
     const about = {
       ...headers,
       'content-type': 'application/octet-stream',
@@ -125,7 +137,7 @@ export class BootHttp {
     outgoing.once('close', () => {
       const whole = outgoing.writableFinished;
       // A part that is not the last one says nothing yet.
-      if (whole && last < content.length - 1) return;
+      if (whole && last < length - 1) return;
       const given = {
         device,
         leg,
@@ -133,15 +145,20 @@ export class BootHttp {
         bytes: shown.bytes,
         fingerprint: shown.fingerprint,
         transport: 'http',
+        image,
       } as const;
       const end = whole
         ? ({ ok: true, seconds: (Date.now() - began) / 1000 } as const)
         : ({ ok: false, why: 'the client hung up' } as const);
       void endTransfer(parts, given, end, file.confirmed);
     });
-    const body = Uint8Array.from(content.subarray(first, last + 1));
+    const body = isText(content)
+      ? Uint8Array.from(content.subarray(first, last + 1))
+      : this.streamed(content, first, last);
+    // Who takes nothing any more for so long has hung up, whatever its line says.
+    outgoing.setTimeout(SLOWEST_MS, () => outgoing.destroy());
     if (range === 'whole') return new Response(body, { headers: about });
-    const part = `bytes ${first}-${last}/${content.length}`;
+    const part = `bytes ${first}-${last}/${length}`;
     return new Response(body, { status: 206, headers: { ...about, 'content-range': part } });
   }
 }

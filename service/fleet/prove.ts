@@ -10,7 +10,7 @@ import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
 import { systemOf, toldInWords } from './snmp.ts';
 import { placedFiles } from './work/filing.ts';
-import { capturedText } from './work/capture.ts';
+import { capturedText } from '../app/fleet/capturedText.ts';
 
 /** The rungs as an arrival tells them apart. */
 const whyOf = (rung: Rung): Extract<ArrivalEvent, { kind: 'not-reached' }>['why'] =>
@@ -100,6 +100,11 @@ async function compareAll(
     return {
       events: [...events, { kind: 'wrong-box', evidence: { what: 'model', found: found.model, expected: model } }],
     };
+  }
+  const { image } = probe;
+  if (image && found.version !== image.version) {
+    const evidence = { image: image.name, expected: image.version, found: found.version || '(none)' };
+    return { events: [...events, { kind: 'image-differs', evidence }] };
   }
   const running = await textOf(session, dialect.sheet.running);
   const compared = comparedWith(probe.target, dialect, probe.edition.files, running);

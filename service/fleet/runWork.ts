@@ -40,6 +40,7 @@ import { doNamed, lookAtNamed } from './work/operate.ts';
 import { doOperation, lookAtOperation } from './work/operation.ts';
 import { reachDevice } from './work/reach.ts';
 import { doRestore, lookAtRestore } from './work/restore.ts';
+import { doUpgrade, lookAtUpgrade } from './work/upgrade.ts';
 
 /** After these, others may be begun with at the same time. */
 const PROVES: readonly Outcome[] = ['brought over', 'already right', 'done'];
@@ -60,6 +61,8 @@ const TURN_MS = 1000;
 const A_FEW = 5;
 /** How long an errand may have a device for itself. */
 const BUSY_SECONDS = 900;
+/** An image is fetched over whatever line there is, and the device restarts with it, and maybe back. */
+const UPGRADE_SECONDS = 4 * 3600;
 
 export class RunWork {
   private readonly store: Store;
@@ -239,6 +242,7 @@ export class RunWork {
     if (leftOut !== undefined) return Promise.resolve(done(target, { outcome: 'left out', detail: leftOut }));
     if (!this.confirmed)
       return withSession(target, this.way, (session) => {
+        if (kind === 'upgrade') return lookAtUpgrade(waiting, input, session);
         if (kind === 'operation')
           return isOwnOperation(input.operation ?? '')
             ? lookAtOperation(target, input, session)
@@ -331,7 +335,7 @@ export class RunWork {
     const until = Date.now() + BUSY_SECONDS * 1000;
     for (;;) {
       const other = await transact(this.store, this.actor, 'run.take', (tx) =>
-        reserveDevice(tx, this.run, device, BUSY_SECONDS),
+        reserveDevice(tx, this.run, device, this.run.kind === 'upgrade' ? UPGRADE_SECONDS : BUSY_SECONDS),
       );
       const waitsOn = !this.closing() && !this.ledger.stopping && !this.ledger.lost && Date.now() < until;
       if (other === undefined || !waitsOn) return other;
@@ -360,6 +364,7 @@ export class RunWork {
           if (input.hours !== undefined) await this.expected(target, input.hours);
           return doOperation(target, input, session, reopen, intended);
         }
+        if (kind === 'upgrade') return doUpgrade(waiting, input, session, reopen, intended);
         if (kind === 'restore') return doRestore(waiting, input, session, again, reopen, intended);
         return doChange(kind, waiting, input, session, again, intended);
       });

@@ -21,6 +21,7 @@ import { carryOut } from './carryOut.ts';
 import { answerTerminal, type OpensTerminal } from './terminal.ts';
 import { streamEvents } from './events.ts';
 import { bodyIn, idempotencyKeyOf, parsed, queryOf, textOf, versionOf } from './input.ts';
+import { giveImage, takeImage } from './imageContent.ts';
 import { openApi } from './openapi.ts';
 import { Metrics } from './metrics.ts';
 import { answerProblem } from './problems.ts';
@@ -37,6 +38,7 @@ export interface ServerOptions {
   /** For imports that are answered at once, and for files that are uploaded. */
   importBytes: number;
   uploadBytes: number;
+  imageBytes: number;
   sessionHours: number;
   cookieSecure: boolean;
   /** Addresses of proxies whose word counts on whom a request comes from. */
@@ -213,6 +215,12 @@ const ownAnswers: Record<Exclude<OwnRoutes, 'session.open'>, (call: OwnCall) => 
       stillIn: stillIn(c, store),
     });
   },
+  'image.put': ({ c, user, via, options }) => {
+    const { query, reason } = queryOf(c.req.query(), verbRoutes['image.put']);
+    const actor: Actor = { name: user.name, via, reason };
+    return takeImage(c, options.store, actor, query as QueryOf<'image.put'>, options.imageBytes);
+  },
+  'image.get': ({ c, user, via, options }) => giveImage(c, options.store, { name: user.name, via }),
   'import.upload': ({ c, user, via, options }) => {
     const { query, reason } = queryOf(c.req.query(), verbRoutes['import.upload']);
     const actor: Actor = { name: user.name, via, reason };

@@ -6,6 +6,7 @@ export const fewKinds = [
   'bootprofile',
   'dialect',
   'duty',
+  'image',
   'label',
   'model',
   'owner',

@@ -1,6 +1,7 @@
 /** What units of work are begun on: a database, what is held of it in memory, and what the service knows of itself. */
 import type { Sequelize } from 'sequelize';
 import type { Limits } from '@zpine/core/arrival/arrival';
+import type { Contents } from './contents.ts';
 import type { Dialects } from './dialects.ts';
 import type { HeldFew } from './fewKinds.ts';
 import type { Models } from './models.ts';
@@ -23,6 +24,8 @@ export type Store = {
   models: Models;
   sealer: Sealer;
   dialects: Dialects;
+  /** What images consist of. */
+  contents: Contents;
   /** A lock that was waited for in vain is not waited for again: who asks does so again soon. */
   impatient: boolean;
   /** Whether a device lets the service in now, by its id; left out where nobody can ask it. */

@@ -9,6 +9,7 @@ import { OperationFields } from './OperationFields.tsx';
 import { knows, questionNames } from './words.ts';
 import { begin, emptyDraft, faultWords, isReady, type DraftKind, type RunDraft } from './draft.ts';
 import { ErrandFields } from './ErrandFields.tsx';
+import { UpgradeFields } from './UpgradeFields.tsx';
 import { PushFields } from './PushFields.tsx';
 
 const verbs = [
@@ -19,6 +20,7 @@ const verbs = [
   { value: 'push', label: 'Push' },
   { value: 'errand', label: 'Errand' },
   { value: 'operation', label: 'Operate' },
+  { value: 'upgrade', label: 'Upgrade' },
   { value: 'check', label: 'Check' },
 ] as const;
 
@@ -33,6 +35,8 @@ const about: Record<DraftKind, string> = {
   check:
     'All checks that are for each device: asked is what they ask for, and nothing else. What nobody knows is not called right.',
   push: 'Brings each device to its published edition with the smallest set of lines. First you see them; nothing is sent before you confirm.',
+  upgrade:
+    'Brings each device to the image that it wants by its layers: fetched by itself, held against its digest, started with, and proved. First you see what would be done.',
   operation:
     'What devices do by name, by the words of their dialects. First you see what would be said; nothing is sent before you confirm.',
   errand:
@@ -49,6 +53,7 @@ export function Composer() {
     where: params.get('where') ?? '',
     lines: params.get('lines') ?? '',
     operation: params.get('operation') ?? '',
+    image: params.get('image') ?? '',
   }));
   const change = (part: Partial<RunDraft>) => setDraft((before) => ({ ...before, ...part }));
   const { kind, where } = draft;
@@ -102,7 +107,7 @@ export function Composer() {
             width={300}
           />
           <Button type="primary" loading={busy} disabled={!isReady(draft, count)} onClick={() => void start()}>
-            {kind === 'errand' || kind === 'push' || kind === 'operation'
+            {['errand', 'push', 'operation', 'upgrade'].includes(kind)
               ? `Look at${devices || ' them'}`
               : `${verbs.find((verb) => verb.value === kind)?.label ?? ''}${devices}`}
           </Button>
@@ -111,6 +116,7 @@ export function Composer() {
         {kind === 'ask' && <AskFields draft={draft} onChange={change} names={names} words={words} />}
         {kind === 'operation' && <OperationFields draft={draft} onChange={change} names={names} words={words} />}
         {kind === 'push' && <PushFields draft={draft} onChange={change} names={names} words={words} />}
+        {kind === 'upgrade' && <UpgradeFields draft={draft} onChange={change} names={names} words={words} />}
         {kind === 'errand' && <ErrandFields draft={draft} onChange={change} names={names} words={words} />}
         {wrong.length > 0 && (
           <div className="refused" role="alert">

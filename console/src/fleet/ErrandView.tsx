@@ -185,6 +185,7 @@ function Confirm({ run }: { run: ShownRun }) {
   if (!may) return null;
   const plural = run.toDo === 1 ? 'device' : 'devices';
   const [verb, done] =
+    (run.kind === 'upgrade' ? ['Upgrade', 'brought to another version'] : undefined) ??
     acts[run.kind === 'operation' ? run.title : ''] ??
     (run.kind === 'operation' ? ['Tell', 'told so'] : ['Change', 'changed']);
   const go = () =>

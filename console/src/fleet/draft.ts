@@ -34,6 +34,8 @@ export type RunDraft = {
   /** Of a push: secrets that nobody can compare are sent anyway. */
   secrets: boolean;
   reason: string;
+  /** Of an upgrade: this one, whatever the layers say. */
+  image: string;
   /** One column or one row a device. */
   table: string;
 };
@@ -57,6 +59,7 @@ export const emptyDraft: RunDraft = {
   stale: false,
   secrets: false,
   reason: '',
+  image: '',
   table: '',
 };
 
@@ -75,7 +78,7 @@ export function isReady(draft: RunDraft, count: number | undefined): boolean {
   if (kind === 'ask') return questions.length > 0 || command.trim() !== '' || table !== '' || wantsPart(draft);
   if (kind === 'operation') return draft.operation !== '' && (!insist || reason.trim() !== '');
   if (kind === 'errand') return (lines.trim() !== '' || table !== '') && (!insist || reason.trim() !== '');
-  if (kind === 'push') return !insist || reason.trim() !== '';
+  if (kind === 'push' || kind === 'upgrade') return !insist || reason.trim() !== '';
   return true;
 }
 
@@ -125,6 +128,11 @@ export function begin(client: Pick<Client, 'call'>, draft: RunDraft, known: Know
       },
       ...why,
     });
+  if (kind === 'upgrade') {
+    const image = draft.image === '' ? {} : { image: draft.image };
+    const body = { ...selection, ...image, questions: before, expect: expectsIn(draft), insist };
+    return client.call('run.upgrade', { body, ...why });
+  }
   const many = draft.table === '' ? selection : { ...selection, perDevice: { text: draft.table } };
   if (kind === 'operation') {
     const blanks = Object.fromEntries(

@@ -10,6 +10,7 @@ import { routine } from './routine.tsx';
 import { device } from './device.tsx';
 import { dialect } from './dialect.ts';
 import type { Extras } from './extras.ts';
+import { image } from './image.tsx';
 import { interfaceExtras } from './interface.tsx';
 import { model } from './model.tsx';
 import { port } from './port.tsx';
@@ -32,6 +33,7 @@ const extras: Partial<Record<KindName, Extras>> = {
   routine,
   device,
   dialect,
+  image,
   interface: interfaceExtras,
   model,
   port,

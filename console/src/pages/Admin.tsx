@@ -7,6 +7,7 @@ import { client, keys, problemOf, queries } from '../api.ts';
 import { Page } from '../look/Page.tsx';
 import { Access } from '../admin/Access.tsx';
 import { ActsAt } from '../admin/ActsAt.tsx';
+import { ImagesHere } from '../admin/ImagesHere.tsx';
 import { Processes } from '../admin/Processes.tsx';
 import { StoreChecks } from '../admin/StoreChecks.tsx';
 
@@ -83,6 +84,7 @@ export default function Admin() {
         ]}
       />
       <Processes />
+      <ImagesHere />
       <StoreChecks />
       {adding && <AddUser onClose={() => setAdding(false)} />}
     </Page>

@@ -29,6 +29,7 @@ const titles = {
   push: 'Push',
   restore: 'Restore',
   operation: 'Operation',
+  upgrade: 'Upgrade',
   check: 'Check',
 } as const;
 const clock = (iso: string): string => new Date(iso).toLocaleTimeString('en-GB');
@@ -88,7 +89,7 @@ function sentence(run: ShownRun): string {
       : `${clock(begin)} to ${clock(run.endedAt)}, ${((Date.parse(run.endedAt) - Date.parse(begin)) / 1000).toFixed(1)} s`;
   const counts = countWords(run.counts);
   const waits = run.state === 'previewed' ? `${run.toDo} to do` : '';
-  const what = ['ask', 'errand', 'restore', 'check'].includes(run.kind) ? `${run.title} · ` : '';
+  const what = ['ask', 'errand', 'restore', 'upgrade', 'check'].includes(run.kind) ? `${run.title} · ` : '';
   return `${what}${run.expected} device${run.expected === 1 ? '' : 's'} (${run.selection}) · ${[counts, waits].filter(Boolean).join(', ') || run.state} · ${when} · by ${run.by}${run.reason ? `: ${run.reason}` : ''}`;
 }
 
@@ -102,7 +103,17 @@ const failed = ({ rows }: ShownRun): number =>
   ).length;
 
 /** Those that the composer begins. */
-const verbs: readonly RunKind[] = ['reach', 'ask', 'capture', 'compare', 'push', 'errand', 'operation', 'check'];
+const verbs: readonly RunKind[] = [
+  'reach',
+  'ask',
+  'capture',
+  'compare',
+  'push',
+  'errand',
+  'operation',
+  'upgrade',
+  'check',
+];
 
 function Actions({ run }: { run: ShownRun }) {
   const attempt = useAttempt();

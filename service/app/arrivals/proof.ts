@@ -10,6 +10,8 @@ import type { FoundDrift, IntendedEdition } from '../fleet/compared.ts';
 import { saveDrift } from '../fleet/drift.ts';
 import type { Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
+import { imagesWanted } from '../images/wanted.ts';
+import { saveVersion } from '../fleet/seen.ts';
 import { saveFound } from '../hardware/slots.ts';
 import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
@@ -26,6 +28,8 @@ export interface Probe {
   address: string;
   edition: IntendedEdition;
   expected: { serial: string | null; model: string | null };
+  /** The image that it has to run before it serves; undefined where any will do. */
+  image: { name: string; version: string } | undefined;
   /** Text of the phase it is in, for the log. */
   phase: string;
 }
@@ -81,6 +85,7 @@ async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Pro
   if (!target?.dialect || target.address === null || login === undefined || !edition || edition.files.length === 0)
     return undefined;
   const [box] = await find(tx, 'box', { device_id: device.id });
+  const wanted = (await imagesWanted(tx, [device])).get(device.id);
   const model = await keyOf(tx, 'model', box?.model ?? device.model);
   return {
     arrival: Number(row.id),
@@ -92,6 +97,7 @@ async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Pro
     address: target.address,
     edition,
     expected: { serial: box?.serial ?? null, model: model?.split('/').at(-1) ?? null },
+    image: wanted?.insist ? { name: wanted.image.key, version: wanted.image.release } : undefined,
     phase: row.phase,
   };
 }
@@ -122,6 +128,8 @@ export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Prom
     );
   }
   if (result.cards) await saveFound(tx, probe.device, result.cards, 'arrival');
+  for (const event of result.events)
+    if (event.kind === 'reached') await saveVersion(tx, probe.device, String(event.evidence.version ?? ''));
   for (const [i, event] of result.events.entries()) {
     const comparison = result.drift?.comparison;
     const seen = i === result.events.length - 1 && comparison ? { comparison } : {};

@@ -1,13 +1,24 @@
 /** What comes of a file that is asked for. */
 
+import type { Content } from '../../store/contents.ts';
+
 /** What may be told of a file that holds secrets: as large as it is shown, and a keyed digest. */
 interface ShownSize {
   bytes: number;
   fingerprint: string;
 }
 
-/** `device`: null for a stranger. `leg`: which one of its profile it is, from 0; null for the last file. */
-export type GivenFile = { content: Uint8Array; device: number | null; leg: number | null; shown: ShownSize };
+/**
+ * `device`: null for a stranger. `leg`: which one of its profile it is, from 0; null for the last file. `image`: its key,
+ * where it is one; its content lies outside of the database.
+ */
+export type GivenFile = {
+  content: Uint8Array | Content;
+  device: number | null;
+  leg: number | null;
+  shown: ShownSize;
+  image?: string;
+};
 
 export type FileAnswer =
   | ({ ok: true } & GivenFile)

@@ -16,6 +16,7 @@ import { dialectOf } from '../fleet/dialects.ts';
 import { firstFileFor } from './firstFile.ts';
 import { profilesFor, type NamedFile } from '@zpine/core/dhcp/profiles';
 import type { FileAnswer } from './fileAnswer.ts';
+import { imageFile, imageOnUpgrade, imageWantedAs } from './imageFile.ts';
 import { bootProfiles, filesNamed } from './profiles.ts';
 import { windowWord } from './windowWord.ts';
 import { saveBootRecord } from './records.ts';
@@ -54,6 +55,11 @@ export async function fileFor(
   elsewhere = false,
 ): Promise<FileAnswer> {
   const { name, from, transport } = asked;
+  const upgraded = await imageOnUpgrade(tx, { ...asked, name: wanted(name) });
+  if (upgraded) {
+    await record(tx, asked, upgraded, { device: upgraded.ok ? (upgraded.device ?? undefined) : undefined });
+    return upgraded;
+  }
   const byWord = asked.transport === 'http' ? await deviceOfWord(tx, asked.word) : undefined;
   const id = lease ? lease.device : elsewhere ? (byWord ?? null) : null;
   const device = id === null ? undefined : (await byIds(tx, 'device', [id], true)).get(id);
@@ -64,19 +70,14 @@ export async function fileFor(
       ? await fileOf(tx, device, wanted(name), lease?.mac)
       : ((lease && (await firstFileFor(tx, wanted(name), from, lease.word))) ??
         (await refuseForeign(tx, wanted(name), from, lease !== undefined)));
-  await saveBootRecord(tx, {
-    protocol: transport,
-    what: 'read',
-    outcome: answer.ok ? 'answered' : 'refused',
-    address: from,
-    mac: lease?.mac,
-    device: device?.id,
-    detail: answer.ok ? `${name}, ${answer.shown.bytes} bytes` : `${name}: ${answer.why}`,
-  });
+  await record(tx, asked, answer, { mac: lease?.mac, device: device?.id });
   const arrival = device && (await openArrival(tx, device.id));
   if (arrival) {
     const evidence = { file: name, from };
-    if (answer.ok) {
+    if (answer.ok && answer.image !== undefined) {
+      const { bytes } = answer.shown;
+      await applyEvent(tx, arrival, { kind: 'image-asked', bytes, evidence: { ...evidence, image: answer.image } });
+    } else if (answer.ok) {
       const edition = (await publishedOf(tx, device.id))?.id;
       await applyEvent(
         tx,
@@ -88,6 +89,21 @@ export async function fileFor(
   }
   return answer;
 }
+
+const record = (
+  tx: Tx,
+  { name, from, transport }: Asked,
+  answer: FileAnswer,
+  by: { mac?: string | undefined; device?: number | undefined },
+): Promise<void> =>
+  saveBootRecord(tx, {
+    protocol: transport,
+    what: 'read',
+    outcome: answer.ok ? 'answered' : 'refused',
+    address: from,
+    ...by,
+    detail: answer.ok ? `${name}, ${answer.shown.bytes} bytes` : `${name}: ${answer.why}`,
+  });
 
 /** `mac`: by which it took its address, where its box has none in the records. */
 async function fileOf(tx: Tx, device: Stored<'device'>, name: string, mac: string | undefined): Promise<FileAnswer> {
@@ -106,6 +122,8 @@ async function fileOf(tx: Tx, device: Stored<'device'>, name: string, mac: strin
   const named = files.find((one) => one.name === name);
   const arrival = await openArrival(tx, device.id);
   const closed = { ok: false, code: 'access', why: `the arrival window of ${device.key} is closed` } as const;
+  const image = named ? undefined : await imageWantedAs(tx, device, name);
+  if (image) return arrival ? imageFile(tx, device.id, image) : closed;
   if (named?.leg) return arrival ? legFile(tx, device, named, arrival.token) : closed;
   const file = (await filesOf(tx, edition.id)).find((one) =>
     one.name === '' ? named !== undefined : name === `${device.key}/${one.name}`,
@@ -174,6 +192,8 @@ export async function transferred(
     bytes: number;
     fingerprint: string;
     transport: 'tftp' | 'http';
+    /** The key of the image that it is. */
+    image?: string | undefined;
   },
   end: { ok: true; seconds: number } | { ok: false; why: string },
 ): Promise<void> {
@@ -189,7 +209,13 @@ export async function transferred(
   if (!arrival) return;
   const evidence = { file: file.name, bytes: file.bytes };
   const whole = { ...evidence, fingerprint: file.fingerprint, seconds: end.ok ? end.seconds : 0 };
-  if (end.ok && file.leg !== null)
+  if (end.ok && file.image !== undefined)
+    await applyEvent(tx, arrival, {
+      kind: 'image-complete',
+      seconds: await restartOf(tx, file.device),
+      evidence: { ...whole, image: file.image },
+    });
+  else if (end.ok && file.leg !== null)
     await applyEvent(tx, arrival, {
       kind: 'leg-complete',
       leg: file.leg,

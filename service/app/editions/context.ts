@@ -5,11 +5,12 @@ import type { Dialect } from '@zpine/core/dialect/dialect';
 import type { BootProfile, NamedFile } from '@zpine/core/dhcp/profiles';
 import { bootProfiles, filesNamed, type Booting } from '../boot/profiles.ts';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
-import { textSetting } from '@zpine/core/settings/read';
+import { wantedAmong } from '@zpine/core/images/wanted';
+import { listSetting, textSetting } from '@zpine/core/settings/read';
 import type { Row } from '@zpine/contract/fields';
 import type { KindName, Stored } from '@zpine/contract/kinds';
 import { columnsIn, recordIn } from '../../store/joined.ts';
-import { byIds, find, keysOf } from '../../store/records.ts';
+import { allOf, byIds, find, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { farEnds, type FarEnd } from '../cables/trace.ts';
 import { writtenLength } from '../addressing/lengths.ts';
@@ -61,6 +62,7 @@ export interface DeviceRecords {
   vlans: Map<number, Stored<'vlan'>>;
   siteVlans: Many<Stored<'vlan'>>;
   profiles: BootProfile[];
+  images: Stored<'image'>[];
   boxes: Map<number, Stored<'box'>>;
   cards: Many<Stored<'card'>>;
   /** By port: what is at the other end of its cables. */
@@ -98,6 +100,7 @@ export async function deviceRecords(tx: Tx, devices: Stored<'device'>[]): Promis
     vlans: await vlansAmong(tx, siteVlans, uniqueIds(interfaces.map((i) => i.vlan))),
     siteVlans: grouped(siteVlans, (v) => v.site),
     profiles: await bootProfiles(tx),
+    images: await allOf(tx, 'image'),
     boxes: new Map(boxes.map((box) => [box.device ?? 0, box])),
     cards: grouped(cards, (card) => card.device),
     links: linksOf(ends, others, addresses, prefixes),
@@ -141,6 +144,10 @@ export function contextIn(tx: Tx, known: DeviceRecords, device: Stored<'device'>
     vrf: keyIn(tx, 'vrf', i.vrf),
     mac: i.mac,
   }));
+  const image = wantedAmong(listSetting(settings, 'image.wanted'), known.images, {
+    dialect: dialectId,
+    model: device.model,
+  });
   const main =
     addresses.find((a) => a.interface === device.main && device.main !== null) ??
     addresses.find((a) => a.interface === device.management && device.management !== null);
@@ -196,7 +203,9 @@ export function contextIn(tx: Tx, known: DeviceRecords, device: Stored<'device'>
         described,
         model: keyIn(tx, 'model', device.model),
         box: known.boxes.get(device.id) ?? null,
+        image,
       }),
+      image: image ? imageMap(image) : null,
       set: settingTree(settings),
     },
     secrets: Object.fromEntries(
@@ -306,7 +315,11 @@ const modelMap = (tx: Tx, model: Stored<'model'> | undefined): Val =>
     : null;
 
 /** Where a device reports to, and where its first file lies. */
-function bootMap(tx: Tx, profiles: readonly BootProfile[], booting: Booting): Val {
+function bootMap(
+  tx: Tx,
+  profiles: readonly BootProfile[],
+  { image, ...booting }: Booting & { image: Stored<'image'> | undefined },
+): Val {
   const { address, httpPort } = tx.place;
   if (address === '') return { server: null, file: null, image: null, life: null };
   const first = filesNamed(profiles, booting).find(({ leg }) => leg === undefined);
@@ -314,13 +327,25 @@ function bootMap(tx: Tx, profiles: readonly BootProfile[], booting: Booting): Va
   return {
     server: address,
     file: first ? urlOf(first, address, host) : null,
-    image: null,
+    image: image ? urlOf({ profile: first?.profile, name: image.file }, address, host) : null,
     life: `http://${host}/life/${ONE_TIME}`,
   };
 }
 
-const urlOf = ({ profile, name }: NamedFile, address: string, host: string): string =>
-  profile.transport === 'http' ? `http://${host}/file/${ONE_TIME}/${name}` : `tftp://${address}/${name}`;
+const imageMap = ({ name, release, file, bytes, sha256, sha512 }: Stored<'image'>): Val => ({
+  name,
+  version: release,
+  file,
+  bytes,
+  sha256,
+  sha512,
+});
+
+const urlOf = (
+  { profile, name }: { profile: NamedFile['profile'] | undefined; name: string },
+  address: string,
+  host: string,
+): string => (profile?.transport === 'http' ? `http://${host}/file/${ONE_TIME}/${name}` : `tftp://${address}/${name}`);
 
 /** Secrets inside become masked values. */
 function secretVal(value: SettingValue): Val {

@@ -4,6 +4,7 @@ import type { RunHead } from '@zpine/contract/fleetShapes';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Tx } from '../../store/tx.ts';
 import { runChecks } from '../checks/runs.ts';
+import { upgrade } from '../images/upgrade.ts';
 import { runRoutine } from '../routines/run.ts';
 import { ask, captureNow, compare, reach } from './asks.ts';
 import { errand } from './errands.ts';
@@ -21,6 +22,7 @@ const begins = {
   'run.push': push,
   'run.operation': operate,
   'run.check': runChecks,
+  'run.upgrade': upgrade,
   'routine.run': runRoutine,
 };
 export type Beginning = keyof typeof begins;

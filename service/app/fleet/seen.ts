@@ -49,6 +49,7 @@ export async function saveSeen(tx: Tx, device: number, answer: ShownAnswer): Pro
     );
     await insertOnce(tx, 'seen_neighbour', rows, (row) => `${row.interface} ${row.neighbour}`);
   }
+  if (answer.ask === 'version') await saveVersion(tx, device, answer.rows[0]?.version ?? '');
   if (answer.ask === 'macs') {
     await tx.execute('DELETE FROM seen_mac WHERE device_id = ?', [device]);
     const rows = answer.rows.flatMap(({ interface: on = '', mac: said = '', vlan = '' }) => {
@@ -67,6 +68,16 @@ export async function saveSeen(tx: Tx, device: number, answer: ShownAnswer): Pro
     });
     await insertOnce(tx, 'seen_mac', rows, (row) => `${row.interface} ${row.mac.toString('hex')} ${row.vlan}`);
   }
+}
+
+/** Which version a device says that it runs; what says none is no answer. */
+export async function saveVersion(tx: Tx, device: number, version: string): Promise<void> {
+  if (version === '') return;
+  await tx.replaceRows(
+    'seen_version',
+    [{ device_id: device, version: version.slice(0, 60), at: await tx.now() }],
+    ['version', 'at'],
+  );
 }
 
 async function insertOnce<T extends Record<string, unknown>>(

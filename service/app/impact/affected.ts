@@ -118,6 +118,11 @@ const dependents: Record<KindName | OwnKind, Dependents | null> = {
   check: null,
   routine: null,
   bootprofile: ofProfile,
+  // Whoever might want it: its own model where it names one, else its dialect.
+  image: (affected, image) =>
+    number(image.model) === null
+      ? affected.add('dialect', number(image.dialect))
+      : affected.add('model', number(image.model)),
   exception: null,
   template: ofTemplate,
   siteplan: null,

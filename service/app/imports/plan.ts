@@ -32,7 +32,8 @@ export function plan(k: KindDescription, row: ImportRow, among: ReadonlySet<stri
     const field = k.fields[name];
     if (field?.derived) continue;
     if (field?.byVerb) {
-      if (value !== null && value !== undefined) byVerb[name] = value as Value;
+      // What has no choices comes with something else: the digest of an image with its content.
+      if (field.choices && value !== null && value !== undefined) byVerb[name] = value as Value;
     } else if (field?.to && among.has(field.to) && comesLater(k.name, field.to)) {
       if (value !== undefined) waiting.push({ field: name, value });
     } else fields[name] = value;

@@ -12,6 +12,7 @@ import { deviceRules } from './device.ts';
 import { dialectRules } from './dialect.ts';
 import { exceptionRules } from './exception.ts';
 import { fillerRules } from './filler.ts';
+import { imageRules } from './image.ts';
 import { interfaceRules } from './interface.ts';
 import { labelRules } from './label.ts';
 import { modelRules } from './model.ts';
@@ -38,6 +39,7 @@ const rules: Partial<Record<KindName, KindRules>> = {
   dialect: dialectRules,
   exception: exceptionRules,
   filler: fillerRules,
+  image: imageRules,
   interface: interfaceRules,
   label: labelRules,
   model: modelRules,

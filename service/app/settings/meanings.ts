@@ -8,6 +8,7 @@ import { z } from 'zod';
 import { hookUrl, mayGoTo } from '../fleet/destinations.ts';
 import { mustFindField } from '../records/refs.ts';
 import type { Tx } from '../../store/tx.ts';
+import { refuseUnknownImages } from '../images/wanted.ts';
 import { refuseUnknownOptions } from './options.ts';
 
 type Meaning = (tx: Tx, value: SettingValue) => Promise<void> | void;
@@ -50,6 +51,7 @@ const meanings: Record<string, Meaning> = {
   'access.jump': async (tx, value) => void (await mustFindField(tx, 'device', String(value as string), 'value')),
   'dhcp.unasked': (tx, value) => refuseUnknownOptions(tx, value, false),
   'dhcp.withheld': (tx, value) => refuseUnknownOptions(tx, value, true),
+  'image.wanted': refuseUnknownImages,
   'capture.hours': from(0, YEAR_HOURS),
   'capture.keep': from(1, 10_000),
   'capture.warn-days': from(0, 3660),

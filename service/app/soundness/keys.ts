@@ -52,6 +52,7 @@ const keysOfKinds: Record<Exclude<KindName, 'prefix' | 'address'>, { made: strin
   check: named('name'),
   routine: named('name'),
   bootprofile: named('name'),
+  image: named('name'),
   exception: {
     made: "CONCAT(p.natural_key, '/', d.natural_key)",
     from: 'LEFT JOIN `check` p ON p.id = t.check_id LEFT JOIN device d ON d.id = t.device_id',

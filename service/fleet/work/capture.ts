@@ -1,7 +1,7 @@
 /** The configurations of one device, and the files that its dialect names beside them. */
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import { Masker } from '@zpine/core/secrets/masking';
 import type { RunRow } from '@zpine/contract/fleetShapes';
+import { capturedText } from '../../app/fleet/capturedText.ts';
 import type { Captured } from '../../app/fleet/captures.ts';
 import type { IntendedEdition } from '../../app/fleet/compared.ts';
 import type { FoundFiles } from '../../app/fleet/filing.ts';
@@ -13,23 +13,6 @@ import type { Session } from '../session.ts';
 export const CAPTURE_BYTES = 4 * 1024 * 1024;
 
 type Failed = NonNullable<RunRow['files']>[number];
-
-/** `secrets`: what is known to be secret about the device, beside what its sheet finds. */
-export function capturedText(dialect: Dialect, secrets: readonly string[], file: string, text: string): Captured {
-  const content = Buffer.from(text, 'utf8');
-  const steady = dialect.steady(text);
-  const found = dialect.secretsIn(text);
-  return {
-    file,
-    content,
-    binary: false,
-    // What differs each time would only be in the way of whoever compares.
-    shown: new Masker([...secrets, ...found]).mask(dialect.masked(steady)),
-    secrets: found,
-    // A secret that changes is a change, so the digest is of the text itself; it is never shown.
-    steady: Buffer.from(steady.trimEnd(), 'utf8'),
-  };
-}
 
 /** The secrets of an edition, as they stand in its files. */
 export const secretsOf = (edition: IntendedEdition | undefined): string[] =>

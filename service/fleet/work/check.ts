@@ -10,7 +10,7 @@ import { connect, type ConnectOptions } from '../connect.ts';
 import { NotReached } from '../notReached.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
-import { capturedText } from './capture.ts';
+import { capturedText } from '../../app/fleet/capturedText.ts';
 
 export const checksOf = ({ sealed }: Waiting, all: readonly PlannedCheck[]): PlannedCheck[] => {
   const ids = sealed === undefined ? [] : (JSON.parse(sealed) as CheckSeal).checks;

@@ -9,9 +9,10 @@ import {
   type ReadTexts,
 } from '../../app/fleet/compared.ts';
 import type { Target } from '../../app/fleet/access.ts';
+import { capturedText } from '../../app/fleet/capturedText.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
-import { capturedFiles, capturedText, secretsOf } from './capture.ts';
+import { capturedFiles, secretsOf } from './capture.ts';
 import { placedFiles } from './filing.ts';
 
 export async function compareDevice(

@@ -5,7 +5,6 @@ import type { Dialect } from '@zpine/core/dialect/dialect';
 import { Masker } from '@zpine/core/secrets/masking';
 import { compilePattern } from '@zpine/core/text/pattern';
 import type { ShownAnswer } from '@zpine/contract/fleetShapes';
-import { digestOf } from '../../app/fleet/asks.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import type { OperationSeal } from '../../app/fleet/operations.ts';
 import type { RunInput } from '../../app/fleet/runs.ts';
@@ -15,6 +14,7 @@ import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { lostTo, unlessInsisted } from './lockout.ts';
 import type { Reopen } from './restart.ts';
+import { shownAnswer } from './shownAnswer.ts';
 
 const AGAIN_MS = 1000;
 const TOLD_BYTES = 64 * 1024;
@@ -118,7 +118,7 @@ export async function doNamed(waiting: Waiting, input: RunInput, session: Sessio
     for (const command of commandsOf(what)) {
       const answer = await session.ask(command, filledAsks(what), operation.seconds);
       heard += `${answer.text}\n`;
-      answers.push(shown(hide(command), hide(answer.text.slice(0, TOLD_BYTES)).trimEnd(), answer));
+      answers.push(shownAnswer(hide(command), hide(answer.text.slice(0, TOLD_BYTES)).trimEnd(), answer));
       // A command of a shell whose test fails ends with a status, and tells of it all the same.
       const toldSo = operation.succeeds !== undefined && Object.keys(toldBy(operation, answer.text, values)).length > 0;
       if (answer.refused !== undefined && !toldSo)
@@ -200,19 +200,3 @@ async function unprovedFor(what: Meant, before: ProofRows, session: Session): Pr
     await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
   }
 }
-
-const shown = (
-  command: string,
-  text: string,
-  { refused, cut }: { refused: string | undefined; cut: boolean },
-): ShownAnswer => ({
-  ask: command,
-  command,
-  text,
-  rows: [],
-  digest: digestOf(text),
-  bytes: Buffer.byteLength(text),
-  cut,
-  refused: refused ?? null,
-  missed: [],
-});

@@ -15,7 +15,7 @@ import type { RunInput } from '../../app/fleet/runs.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
-import { capturedText } from './capture.ts';
+import { capturedText } from '../../app/fleet/capturedText.ts';
 import { doChange, lookAtChange } from './change.ts';
 import { placedFiles } from './filing.ts';
 import { lostTo, unlessInsisted } from './lockout.ts';

@@ -1,5 +1,5 @@
 /** What booting from memory needs: leases that say who wrote them and when, and prefixes that have another server, too. */
-import { column, recordTable, ref, settingsStep, type Step } from './steps.ts';
+import { column, plainTable, recordTable, ref, settingsStep, type Step } from './steps.ts';
 
 export const bootSteps: Step[] = [
   column('prefix', 'answers', "varchar(30) NOT NULL DEFAULT 'all'"),
@@ -39,4 +39,44 @@ export const bootSteps: Step[] = [
   // The account that a stranger was given with its first file, under seal, and the address that it holds for.
   column('stranger', 'account', 'varchar(1000) CHARACTER SET ascii COLLATE ascii_bin'),
   column('stranger', 'account_at', 'varchar(45)'),
+  recordTable(
+    'image',
+    `name varchar(63) NOT NULL, ${ref('image', 'dialect', 'dialect', true)}, ${ref('image', 'model', 'model')},
+     \`release\` varchar(60) NOT NULL, file varchar(100) NOT NULL, bytes int(11), sha256 varchar(64), sha512 varchar(128), note text,
+     labels varchar(1000), UNIQUE KEY uq_image_file (file), KEY ix_image_updated (updated_at, id)`,
+  ),
+  settingsStep('settings-of-images', [
+    [
+      'image.wanted',
+      'Images that devices should run, by name: of those named here each takes the one that is for its model or dialect',
+      'list-of-text',
+      [],
+      null,
+      false,
+    ],
+    [
+      'image.insist',
+      'Whether a device that runs another version than the wanted one is kept from serving',
+      'bool',
+      true,
+      null,
+      false,
+    ],
+  ]),
+  // Which version a device said last that it runs.
+  plainTable(
+    'seen_version',
+    `device_id bigint(20) NOT NULL PRIMARY KEY, version varchar(60) NOT NULL, at datetime(3) NOT NULL,
+     CONSTRAINT fk_seen_version FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE, KEY ix_seen_version (version)`,
+  ),
+  settingsStep('settings-of-sent-configurations', [
+    [
+      'capture.sent',
+      'Whether a configuration is taken that the device sends by TFTP, from its own address',
+      'bool',
+      false,
+      null,
+      false,
+    ],
+  ]),
 ];
