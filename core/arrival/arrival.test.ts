@@ -37,11 +37,34 @@ const refused: ArrivalEvent = { kind: 'not-reached', why: 'connect', detail: 'EC
 describe('arrivals', () => {
   it('reach every milestone in order, with the stages that go with them', () => {
     const { state, effects } = run([...boot, home, ...proof]);
-    expect(state).to.deep.equal({ phase: 'serving', reached: [...milestones], diagnosis: null });
+    const reached = milestones.filter((stone) => stone !== 'image');
+    expect(state).to.deep.equal({ phase: 'serving', reached, diagnosis: null });
     expect(
       effects.flatMap((e) => (e.kind === 'stage' ? [e.stage] : [])).filter((s, i, all) => s !== all[i - 1]),
     ).to.deep.equal(['arriving', 'proving', 'serving']);
     expect(effects.at(-1)).to.deep.equal({ kind: 'close-window' });
+  });
+
+  it('wait for an image, and take the restart with it for a part of the same boot', () => {
+    const fetched: ArrivalEvent[] = [
+      ...boot,
+      { kind: 'image-asked', bytes: 200 * 1024 * 1024, evidence },
+      { kind: 'image-complete', seconds: 300, evidence },
+    ];
+    const { state, effects } = run(fetched);
+    // 200 MiB may take as long as a slow line needs for them.
+    expect(effects.filter((e) => e.kind === 'limit').map((e) => e.kind === 'limit' && e.seconds)).to.include(6400);
+    expect(effects.at(-1)).to.deep.equal({ kind: 'probe', seconds: standardLimits.probe });
+    expect(step(state, { kind: 'limit' }, standardLimits).state.diagnosis?.code).to.equal('not-back');
+    const again = run([...fetched, ...boot, home, ...proof]);
+    expect(again.effects.map(({ kind }) => kind)).not.to.include('again');
+    expect(again.state.reached).to.deep.equal([...milestones]);
+    // Once it has come back, another beginning is another arrival.
+    const third = run([...fetched, ...boot, { kind: 'discover', evidence, xid: 7 }]);
+    expect(third.effects.at(-1)).to.deep.equal({ kind: 'again' });
+    const other = run([...boot, home, { kind: 'reached', evidence }, { kind: 'image-differs', evidence }]);
+    expect(other.state.diagnosis?.code).to.equal('wrong-image');
+    expect(other.state.reached).not.to.include('matches');
   });
 
   it('take repeated packets and repeated file requests in their stride', () => {

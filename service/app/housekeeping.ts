@@ -1,6 +1,8 @@
 import { numberSetting } from '@zpine/core/settings/read';
 import type { JobWork } from '../store/jobs.ts';
-import { transact } from '../store/transact.ts';
+import { allOf } from '../store/records.ts';
+import type { Store } from '../store/store.ts';
+import { readOnly, transact } from '../store/transact.ts';
 import { OLD_SAMPLES, saveSamples } from './addressing/samples.ts';
 import { dropOldCaptures } from './fleet/captures.ts';
 import { everywhereSettings } from './settings/effective.ts';
@@ -42,6 +44,17 @@ export const housekeeping: JobWork = async (store) => {
     const keep = numberSetting(await everywhereSettings(tx), 'capture.keep') ?? 50;
     while ((await dropOldCaptures(tx, Math.max(1, keep))) === 1000);
   });
+  await clearContents(store);
   await transact(store, { name: 'service', via: 'service' }, 'samples', saveSamples);
   return HOUR;
 };
+
+/** A removed image can be taken back for so long with its content. */
+const CONTENT_DAYS = 30;
+
+async function clearContents(store: Store): Promise<void> {
+  const images = await readOnly(store, { name: 'service', via: 'service' }, (tx) => allOf(tx, 'image'));
+  const named = new Set(images.flatMap(({ sha256 }) => sha256 ?? []));
+  for (const sha256 of named) await store.contents.touch(sha256);
+  await store.contents.clear(named, CONTENT_DAYS * 24 * HOUR * 1000);
+}

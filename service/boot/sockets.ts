@@ -29,6 +29,13 @@ export function bound(
 
 export const closed = (socket: Socket): Promise<void> => new Promise((resolve) => socket.close(() => resolve()));
 
+/** The same, once what was sent last has gone: what is still in its queue would be lost. */
+export const closedSoon = (socket: Socket): void => {
+  socket.removeAllListeners('message');
+  setTimeout(() => void closed(socket), LAST_WORDS_MS);
+};
+const LAST_WORDS_MS = 50;
+
 /** Does work for packets, a bounded number at a time, each lane in its turn. */
 export class PacketTurns {
   private readonly queue: FairQueue<() => Promise<void>>;

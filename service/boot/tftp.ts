@@ -11,7 +11,7 @@ import { deviceFrom } from './holder.ts';
 import { takeFile } from './tftpWrite.ts';
 import { CountedNotes } from './counted.ts';
 import { endTransfer, giveFile } from './giving.ts';
-import { bound, closed, PacketTurns, type Log } from './sockets.ts';
+import { bound, closed, closedSoon, PacketTurns, type Log } from './sockets.ts';
 
 const PORT = 69;
 const BOUNDS = { running: 12, runningPerLane: 4, waiting: 500, waitingPerLane: 100 };
@@ -144,11 +144,12 @@ export class TftpListener {
       return refuse('too many transfers at once; try again');
     this.writing.add(device);
     const writing = { device, from: address, name: request.name };
+    const kept = () => void this.writing.delete(device);
     const ended = () => {
       this.transfers.delete(key);
-      this.writing.delete(device);
+      kept();
     };
-    const taken = await takeFile(this.parts, { request, from, own: this.own, writing, ended }).catch(
+    const taken = await takeFile(this.parts, { request, from, own: this.own, writing, kept, ended }).catch(
       (error: unknown) => {
         ended();
         throw error;
@@ -208,7 +209,7 @@ export class TftpListener {
       this.transfers.delete(key);
       if (over) return;
       over = true;
-      void closed(socket);
+      closedSoon(socket);
       content.close();
       const about = {
         device: file.device,

@@ -6,7 +6,7 @@ import { keepSent, refusesWrite, type Writing } from '../app/fleet/sent.ts';
 import type { Actor } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
 import type { BootParts } from './dhcp.ts';
-import { bound, closed } from './sockets.ts';
+import { bound, closedSoon } from './sockets.ts';
 
 const actor: Actor = { name: 'boot', via: 'service' };
 /** As much as is captured of a device otherwise. */
@@ -23,13 +23,15 @@ interface Incoming {
   /** Of ours: where the transfer gets a port of its own. */
   own: string;
   writing: Writing;
+  /** It is kept: nothing of it is held any more, and its last block may be said once more. */
+  kept: () => void;
   ended: () => void;
 }
 
 /** Gives how it is stopped and whether it goes on, or why nothing is taken. */
 export async function takeFile(
   parts: BootParts,
-  { request, from, own, writing, ended }: Incoming,
+  { request, from, own, writing, kept, ended }: Incoming,
 ): Promise<{ stop: () => void; began: () => boolean } | string> {
   const why = await transact(parts.store, actor, 'file', (tx) => refusesWrite(tx, writing));
   if (why !== undefined) return why;
@@ -47,7 +49,7 @@ export async function takeFile(
     clearTimeout(timer);
     clearTimeout(longest);
     ended();
-    void closed(socket);
+    closedSoon(socket);
   };
   const broken = (detail: string): void => {
     const { clock, account } = parts;
@@ -73,6 +75,8 @@ export async function takeFile(
       return end();
     }
     for (const bytes of last) send(bytes);
+    pieces.length = 0;
+    kept();
     timer = setTimeout(end, DALLY_MS);
   };
   const follow = (done: Step): void => {

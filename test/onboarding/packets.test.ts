@@ -253,7 +253,7 @@ describe('packets of booting clients', () => {
       expect((await lastRecord())?.detail).to.equal(`${device}.furrow: 10.77.64.99 is not leased to ${device}`);
       expect(await request('10.77.64.99', read('../../etc/passwd'))).to.equal('error 1 there is no such file');
       expect(await request(address, encodePacket({ kind: 'write', name: 'x', mode: 'octet', options: {} }))).to.equal(
-        'error 2 nothing is written here',
+        'error 2 nothing is expected from you',
       );
       expect(await request(address, Uint8Array.of(0, 1, 65))).to.match(/^error 4 /);
       expect(await request(address, Uint8Array.of(0, 4, 0, 1))).to.equal('error 5 there is no such transfer');
