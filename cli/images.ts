@@ -120,7 +120,7 @@ async function devices(ref: string, _options: object, command: Command): Promise
   const found = await clientOf().call('image.devices', { params: { ref } });
   if (outputOf(command).json) return out(JSON.stringify(found, null, 2));
   if (found.named.length === 0)
-    return out(`no layer names ${ref}: zpine setting set image.wanted '["${ref}"]' --on model:MODEL`);
+    return out(`no layer names ${ref}: zpine setting set image.wanted ${ref} --on model:MODEL`);
   out(`named by ${found.named.join(', ')}; wanted by ${found.count}, of which ${found.running} run it`);
   if (found.count === 0) return;
   out(

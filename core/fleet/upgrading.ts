@@ -59,6 +59,12 @@ export function darkSince(dialect: Dialect, was: Rows, is: Rows): string[] {
   });
 }
 
-/** `20,971,520` bytes as people say them: 20.0 MiB. */
+const MIB = 1024 * 1024;
+
+/** 20971520 bytes as people say them: 20.0 MiB. */
 export const sizeWords = (bytes: number): string =>
-  bytes < 1024 * 1024 ? `${Math.ceil(bytes / 1024)} KiB` : `${(bytes / 1024 / 1024).toFixed(1)} MiB`;
+  bytes < MIB
+    ? `${Math.ceil(bytes / 1024)} KiB`
+    : bytes < 10_000 * MIB
+      ? `${(bytes / MIB).toFixed(1)} MiB`
+      : `${(bytes / MIB / 1024).toFixed(1)} GiB`;

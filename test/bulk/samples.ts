@@ -98,7 +98,7 @@ export async function otherNames(client: Client, kind: KindName): Promise<Record
   const fields = await sampleFields(client, kind);
   const named = k.key.parts.filter((part) => k.fields[part]?.type !== 'ref');
   const own = named.length > 0 ? named : k.key.parts;
-  // A copy of a boot profile is for other clients.
-  const others = kind === 'bootprofile' ? ['classes'] : [];
+  // A copy of a boot profile is for other clients, and one of an image has a file of its own.
+  const others = { bootprofile: ['classes'], image: ['file'] }[kind as string] ?? [];
   return Object.fromEntries([...own, ...others].map((part) => [part, fields[part] ?? null]));
 }

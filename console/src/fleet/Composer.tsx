@@ -104,7 +104,7 @@ export function Composer() {
             value={where}
             onChange={(next) => change({ where: next })}
             wrong={chosen.isError}
-            width={300}
+            width={230}
           />
           <Button type="primary" loading={busy} disabled={!isReady(draft, count)} onClick={() => void start()}>
             {['errand', 'push', 'operation', 'upgrade'].includes(kind)

@@ -164,6 +164,7 @@ const Said = ({ rows }: { rows: readonly RunRow[] }) => (
           <i>›</i>
           {rows.length > 1 && <span className="second">{row.device} </span>}
           {answer.command}
+          {answer.refused === null && answer.text.includes('\n') && <br />}
           <span className="second"> {answer.refused ?? answer.text}</span>
         </div>
       )),

@@ -82,17 +82,10 @@ function Content({ record, state, may }: { record: AnyRecord; state: string | un
   };
   return (
     <>
-      <p>{words[state ?? ''] ?? ''}</p>
-      {record.sha256 ? (
-        <dl className="facts">
-          <dt>Size</dt>
-          <dd>{sizeWords(Number(record.bytes))}</dd>
-          <dt>SHA-256</dt>
-          <dd className="mono breaks">{String(record.sha256)}</dd>
-          <dt>SHA-512</dt>
-          <dd className="mono breaks">{String(record.sha512)}</dd>
-        </dl>
-      ) : null}
+      <p>
+        {words[state ?? ''] ?? ''}
+        {state === 'here' && ` ${sizeWords(Number(record.bytes))}.`}
+      </p>
       {may && (
         <div className="line" style={{ marginTop: 8 }}>
           <Input

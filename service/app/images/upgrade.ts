@@ -62,10 +62,10 @@ async function sealFor(
   image: Stored<'image'> | undefined,
   expect: Expectation[],
 ): Promise<UpgradeSeal | { leftOut: string }> {
-  if (!image) return { leftOut: 'it wants no image: image.wanted names none for its model or dialect' };
   const dialect = target?.dialect;
   const speaks = target?.dialectName ?? 'no dialect';
   if (!target || !dialect) return { leftOut: 'nothing is known of its dialect' };
+  if (!image) return { leftOut: 'it wants no image: image.wanted names none for its model or dialect' };
   if (!dialect.sheet.images)
     return { leftOut: `the sheet of ${dialect.sheet.title} does not say how images are changed` };
   if (!dialect.sheet.restart)

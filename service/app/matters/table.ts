@@ -10,6 +10,7 @@ import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } fr
 import { nearlyFull, runningOutIds, runsOut, unmanagedSites } from './prefixes.ts';
 import { broken } from './asserted.ts';
 import { drifting, unkept } from './drifting.ts';
+import { otherVersions, withoutContent } from './images.ts';
 import { notCaptured, notices } from './watching.ts';
 
 export interface Matter {
@@ -46,6 +47,7 @@ export const table: Record<MatterName, Matter> = {
   'check-failure': { find: broken('failure') },
   check: { find: broken('attention') },
   'not-captured': { find: notCaptured },
+  'other-version': { find: otherVersions },
   'no-management': lack('no-management'),
   'no-dialect': { find: withoutDialect },
   'no-access': { find: withoutCredentials },
@@ -66,6 +68,7 @@ export const table: Record<MatterName, Matter> = {
   'vlan-one-end': { find: vlansOnOneEnd },
   'cable-in-words': { find: endsInWords },
   'boot-profile': { find: unfollowed },
+  'image-content': { find: withoutContent },
   'name-off-pattern': { find: namesOffPattern },
   'address-alone': { find: unattachedAddresses },
   'address-off-site': offSite(addressesOffSite),
