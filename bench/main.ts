@@ -19,6 +19,7 @@ import { nextFreeRows } from './nextFree.ts';
 import { writeMeasurements, writePlans } from './page.ts';
 import { queryPlans } from './plans.ts';
 import { prefixTreeRows } from './prefixTree.ts';
+import { tftpRows } from './tftp.ts';
 import { renderRows } from './render.ts';
 
 /** What can be measured alone, by its name: `./run bench next-free`. */
@@ -30,6 +31,7 @@ const groups: Record<string, (database: Mariadb) => Promise<Row[]>> = {
   fleet: fleetRows,
   planning: planningRows,
   dhcp: dhcpRows,
+  tftp: tftpRows,
   render: renderRows,
   lists: listRows,
   impact: impactRows,

@@ -10,6 +10,8 @@ export interface FetchOptions {
   blockSize: number;
   /** Blocks that come before one is acknowledged (RFC 7440). */
   windowSize?: number;
+  /** Left out: yes. Where nobody wants its bytes, they are only counted. */
+  keeps?: boolean;
   /** Breaks off behind so many bytes, as a bad link would. */
   cutAt?: number | undefined;
   signal: AbortSignal;
@@ -19,7 +21,16 @@ const WAIT_MS = 1000;
 const TRIES = 5;
 
 /** The file; throws with the server's words, or ours. */
-export function fetchFile({ from, to, name, blockSize, windowSize = 1, cutAt, signal }: FetchOptions): Promise<Buffer> {
+export function fetchFile({
+  from,
+  to,
+  name,
+  blockSize,
+  windowSize = 1,
+  keeps = true,
+  cutAt,
+  signal,
+}: FetchOptions): Promise<Buffer> {
   return new Promise((resolve, reject) => {
     const socket = createSocket('udp4');
     const parts: Uint8Array[] = [];
@@ -82,7 +93,7 @@ export function fetchFile({ from, to, name, blockSize, windowSize = 1, cutAt, si
       }
       if (value.kind !== 'data') return;
       if (value.block !== (expected & 0xffff)) return acknowledge(expected - 1);
-      parts.push(value.bytes);
+      if (keeps) parts.push(value.bytes);
       got += value.bytes.length;
       if (cutAt !== undefined && got >= cutAt) {
         const broken = () => end(new Error('the link broke'));

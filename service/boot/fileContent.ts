@@ -3,7 +3,7 @@ import { open, type FileHandle } from 'node:fs/promises';
 import type { Content, Contents } from '../store/contents.ts';
 
 /** So much of a large content is in memory for each transfer. */
-const STRETCH = 256 * 1024;
+const STRETCH = 128 * 1024;
 
 export interface FileContent {
   length: number;
