@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import { addDhcpData } from './dhcpData.ts';
+import { isTalker, strangerName } from '@zpine/contract/strangerWords';
 import { clientOf, outputOf } from './context.ts';
 import type { ReplyOf } from '@zpine/contract/routes';
 import { ago, err, out, pairs, table, type Table } from './print.ts';
@@ -189,7 +190,7 @@ const strangerTable = (items: ReplyOf<'stranger.list'>['items']): Table =>
     items.map((s) => [
       String(s.id),
       s.serial ?? '',
-      s.mac,
+      s.mac || (s.address ?? ''),
       s.vendorClass ?? '',
       s.site ?? '',
       s.relay ?? '',
@@ -217,17 +218,20 @@ function addStrangers(program: Command): void {
       if (outputOf(command).csv) return out(strangerTable(items));
       if (items.length === 0) return out('no strangers');
       for (const s of items) {
-        const rows: [string, string][] = [[`#${s.id}`, `${s.serial ?? 'no serial told'}, MAC ${s.mac}`]];
+        const rows: [string, string][] = [
+          [`#${s.id}`, `${s.serial ?? 'no serial told'}, ${s.mac === '' ? 'MAC not known' : `MAC ${s.mac}`}`],
+        ];
+        if (s.says) rows.push(['says', s.says]);
         if (s.vendorClass) rows.push(['class', s.vendorClass]);
         rows.push([
           'where',
           [s.site?.toUpperCase(), s.relay && `relay ${s.relay}`, s.circuit && `port ${s.circuit}`]
             .filter(Boolean)
-            .join(', ') || 'on the wire of the service',
+            .join(', ') || (isTalker(s) ? (s.prefix ?? '') : 'on the wire of the service'),
         ]);
         rows.push([
           'heard',
-          `${s.packets} packets, the last ${ago(s.lastAt)} ago${s.address ? `, quarantined at ${s.address}` : ''}`,
+          `${s.packets} packets, the last ${ago(s.lastAt)} ago${s.address ? `, ${isTalker(s) ? 'from' : 'quarantined at'} ${s.address}` : ''}`,
         ]);
         if (s.conflict) rows.push(['conflict', s.conflict]);
         if (s.box) rows.push(['box', s.boxOf === null ? `${s.box}, fitted nowhere` : `${s.box}, of ${s.boxOf}`]);
@@ -253,7 +257,7 @@ function addStrangers(program: Command): void {
       });
       if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
       out(
-        `${seen.serial ?? options.serial ?? seen.mac} is ${seen.device ?? device}; zpine arrival watch ${seen.device ?? device}`,
+        `${seen.serial ?? options.serial ?? strangerName(seen)} is ${seen.device ?? device}; zpine arrival watch ${seen.device ?? device}`,
       );
     });
   strangers
@@ -274,6 +278,6 @@ function addStrangers(program: Command): void {
       if (options.all) return dismissAll(options, command);
       if (id === undefined) throw new UsageError('say the number of a stranger, or --all');
       const seen = await clientOf().call('stranger.dismiss', { params: { id: id.replace('#', '') }, body: {}, reason });
-      out(`${seen.mac} is off the list`);
+      out(`${strangerName(seen)} is off the list`);
     });
 }

@@ -125,6 +125,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'image.held': { method: 'GET', path: '/image-contents' },
   'image.devices': { method: 'GET', path: '/images/{ref}/devices' },
   'run.upgrade': { method: 'POST', path: '/upgrades' },
+  'sign.list': { method: 'GET', path: '/signs' },
   'sweep.start': { method: 'POST', path: '/sweeps' },
   'sweep.list': { method: 'GET', path: '/sweeps' },
   'sweep.show': { method: 'GET', path: '/sweeps/{id}' },

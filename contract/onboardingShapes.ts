@@ -157,6 +157,8 @@ export const strangerSchema = z.object({
   prefix: z.string().nullable(),
   site: z.string().nullable(),
   address: z.string().nullable(),
+  /** What it said last, where it does not boot: a trap, a log line. */
+  says: z.string().nullable(),
   firstAt: time,
   lastAt: time,
   packets: z.int(),

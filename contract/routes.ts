@@ -9,6 +9,7 @@ import { driftSchema } from './driftShapes.ts';
 import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
+import { signRoutes } from './signRoutes.ts';
 import { imageRoutes } from './imageRoutes.ts';
 import { dhcpDataRoutes } from './dhcpDataRoutes.ts';
 import { leaseRoutes } from './leaseRoutes.ts';
@@ -195,6 +196,7 @@ export const verbRoutes = {
   ...leaseRoutes,
   ...dhcpDataRoutes,
   ...imageRoutes,
+  ...signRoutes,
   ...sweepRoutes,
   ...terminalRoutes,
   ...importRoutes,

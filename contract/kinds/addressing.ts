@@ -151,6 +151,14 @@ export const prefix = kind({
       about:
         'known: another DHCP server answers here, too, and whoever is nobody of the records is left to it; none: that one gives all addresses (zpine dhcp data), and this one files alone',
     },
+    signs: {
+      type: 'choice',
+      title: 'Signs of life',
+      choices: ['strangers', 'known', 'none'],
+      default: 'strangers',
+      about:
+        'Whose traps and log lines are taken: strangers, too, who then stand on the list of strangers; those of known devices; nobody’s',
+    },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },
     note: { type: 'note', title: 'Note' },

@@ -29,6 +29,8 @@ export interface Arrival {
   diagnosis: Diagnosis | null;
   /** The transaction (RFC 2131, section 2) by which it last asked for its address. */
   xid?: number;
+  /** What it said first of itself, beside its call home. */
+  life?: Evidence;
   /** It has its image, and may boot once more without that being another arrival. */
   restarts?: boolean;
   /** How many files of earlier legs it has fetched. */
@@ -51,6 +53,8 @@ export type ArrivalEvent =
   | { kind: 'image-differs'; evidence: Evidence }
   | { kind: 'file-refused' | 'file-broken'; evidence: Evidence }
   | { kind: 'called-home'; rejected: { line: string; why: string }[]; evidence: Evidence }
+  /** A trap or a log line from its address. */
+  | { kind: 'sign'; evidence: Evidence }
   | { kind: 'reached'; evidence: Evidence }
   | { kind: 'not-reached'; why: 'connect' | 'sign-in' | 'host-key' | 'algorithms'; detail: string }
   | { kind: 'wrong-box'; evidence: Evidence }
@@ -154,6 +158,17 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       return doing.done();
     case 'called-home':
       return calledHome(doing, event);
+    case 'sign':
+      // Before it has its file it says nothing that would lead on; once it is proved, nothing more is needed.
+      if (state.phase !== 'living') return doing.done();
+      return doing
+        .lives(event.evidence)
+        .phase('proving')
+        .stage('proving')
+        .limit()
+        .clear('no-sign-of-life')
+        .probe(0)
+        .done();
     case 'window-closed':
       if (state.phase === 'serving') return doing.done();
       // Where nothing was heard, the device is what it was before.
@@ -265,6 +280,11 @@ class Steps {
   /** Fetched once more it counts no second time. */
   fetchedLeg(leg: number): this {
     this.state = { ...this.state, legs: Math.max(this.state.legs ?? 0, leg + 1) };
+    return this;
+  }
+
+  lives(evidence: Evidence): this {
+    this.state = { ...this.state, life: this.state.life ?? evidence };
     return this;
   }
 

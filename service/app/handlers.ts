@@ -33,6 +33,7 @@ import { fleetHandlers } from './fleet/handlers.ts';
 import { hardwareHandlers } from './hardware/handlers.ts';
 import { historyHandlers } from './history/handlers.ts';
 import { imageHandlers } from './images/handlers.ts';
+import { signHandlers } from './signs/handlers.ts';
 import { importsHandlers } from './imports/handlers.ts';
 import { racksHandlers } from './racks/handlers.ts';
 import { searchHandlers } from './search/handlers.ts';
@@ -55,6 +56,7 @@ const verbs: VerbHandlers = {
   ...hardwareHandlers,
   ...historyHandlers,
   ...imageHandlers,
+  ...signHandlers,
   ...importsHandlers,
   ...racksHandlers,
   ...searchHandlers,

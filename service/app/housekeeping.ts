@@ -19,6 +19,9 @@ const leftovers = [
   'DELETE FROM lease WHERE expires_at < UTC_TIMESTAMP(3) - INTERVAL 30 DAY LIMIT 1000',
   // The newest of them, however many clients ask for however long.
   'DELETE FROM boot_record WHERE id < (SELECT id FROM boot_record ORDER BY id DESC LIMIT 1 OFFSET 200000) LIMIT 1000',
+  'DELETE FROM sign WHERE last_at < UTC_TIMESTAMP(3) - INTERVAL 7 DAY LIMIT 1000',
+  // The newest of them, however much devices say.
+  'DELETE FROM sign WHERE id < (SELECT id FROM sign ORDER BY id DESC LIMIT 1 OFFSET 200000) LIMIT 1000',
   'DELETE FROM stranger WHERE last_at < UTC_TIMESTAMP(3) - INTERVAL 90 DAY LIMIT 1000',
   'DELETE FROM stranger WHERE settled_at IS NULL AND last_at < UTC_TIMESTAMP(3) - INTERVAL 7 DAY LIMIT 1000',
   'DELETE FROM upload WHERE at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY LIMIT 1000',

@@ -14,6 +14,7 @@ import { KeptFiles } from './keptFiles.ts';
 import { Ledger } from './ledger.ts';
 import { Refresher } from './refresher.ts';
 import type { Log } from './sockets.ts';
+import { SignListener } from './signs.ts';
 import { TftpListener } from './tftp.ts';
 
 /** Of an unsigned column of four bytes. */
@@ -38,6 +39,7 @@ export class Boot {
       new DhcpListener(this.parts, options, log),
       new TftpListener(this.parts, options, log),
       new BootHttp(this.parts, options, log),
+      new SignListener(this.parts, options, log),
     ];
   }
 

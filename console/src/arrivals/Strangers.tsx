@@ -1,6 +1,7 @@
 import { App, Button, Input, Modal } from 'antd';
 import { useState } from 'react';
 import type { ShownStranger } from '@zpine/contract/onboardingShapes';
+import { isTalker, strangerName } from '@zpine/contract/strangerWords';
 import { client } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
@@ -63,12 +64,12 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
         params: { id: String(s.id) },
         body: { device, ...(serial ? { serial } : {}) },
       });
-      return `${s.serial ?? serial ?? s.mac} is ${device}`;
+      return `${serial ?? strangerName(s)} is ${device}`;
     });
   const dismiss = () =>
     void attempt(async () => {
       await client.call('stranger.dismiss', { params: { id: String(s.id) }, body: {} });
-      return `${s.serial ?? s.mac} is off the list`;
+      return `${strangerName(s)} is off the list`;
     });
   const where = [s.site?.toUpperCase(), s.relay && `relay ${s.relay}`, s.circuit && `port ${s.circuit}`].filter(
     Boolean,
@@ -78,11 +79,15 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
       <span className={`mark ${s.conflict ? 'failure' : 'attention'}`} aria-hidden />
       <div>
         <div className="what mono">{s.serial ?? 'no serial told'}</div>
-        <span className="mono second">{s.mac}</span>
+        <span className="mono second">{s.mac || s.address}</span>
       </div>
       <div>
         {s.conflict ? (
           <span>{s.conflict}. It gets no answer until the records agree.</span>
+        ) : isTalker(s) ? (
+          <span>
+            Talks at {where.length > 0 ? where.join(', ') : s.prefix}: <span className="mono">{s.says}</span>
+          </span>
         ) : (
           <span>
             Boots at {where.length > 0 ? where.join(', ') : 'the wire of the service'}
@@ -144,7 +149,7 @@ function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
   return (
     <Modal
       open
-      title={`Which device is ${stranger.serial ?? stranger.mac}?`}
+      title={`Which device is ${strangerName(stranger)}?`}
       okText="Recognise"
       okButtonProps={{ disabled: device === null || (needsSerial && serial.trim() === '') }}
       onCancel={onClose}

@@ -31,6 +31,7 @@ export const strangers = table('stranger', {
   settled_as: maybe(text),
   account: maybe(text),
   account_at: maybe(text),
+  says: maybe(text),
   version: number,
 });
 export type StrangerRow = RowOf<typeof strangers>;
@@ -63,6 +64,7 @@ export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<Sho
       prefix: link?.key ?? null,
       site: site === null ? null : (tx.keys.get('site')?.get(site) ?? null),
       address: row.address,
+      says: row.says,
       firstAt: row.first_at.toISOString(),
       lastAt: row.last_at.toISOString(),
       packets: row.packets,

@@ -9,7 +9,7 @@ import { mustFind } from '../records/refs.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
 export interface BootNote {
-  protocol: 'dhcp' | 'tftp' | 'http';
+  protocol: 'dhcp' | 'tftp' | 'http' | 'trap';
   /** DISCOVER, REQUEST, read, life. */
   what: string;
   outcome: 'answered' | 'refused' | 'dropped' | 'broken';

@@ -1,5 +1,6 @@
 /** What booting devices, and packets about them, leave to be done. */
 import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
+import { isTalker, strangerName } from '@zpine/contract/strangerWords';
 import { stateOf } from '../arrivals/arrivals.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { lowPools } from '../boot/leaseList.ts';
@@ -42,10 +43,13 @@ export const waitingStrangers: Look = async (tx, { limit }) => {
         .join(' ');
       const vendor = s.vendorClass ? `, vendor class “${s.vendorClass}”` : '';
       const looks = s.conflict ? `. ${s.conflict}` : best ? `. Looks like ${best.device}` : '';
+      const at = [s.site && `at ${s.site.toUpperCase()}`, `from ${s.address ?? ''}`].filter(Boolean).join(' ');
       return {
         kind: 'stranger',
-        key: s.serial ?? s.mac,
-        detail: `boots ${where || 'on the wire of the service'}${vendor}${looks}`,
+        key: strangerName(s),
+        detail: isTalker(s)
+          ? `talks ${at}: ${s.says ?? ''}${looks}`
+          : `boots ${where || 'on the wire of the service'}${vendor}${looks}`,
         remedy: 'zpine stranger list',
         since: new Date(s.firstAt),
       };

@@ -79,4 +79,15 @@ export const bootSteps: Step[] = [
       false,
     ],
   ]),
+  // Traps and log lines: evidence, which outlives its device for a while.
+  plainTable(
+    'sign',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, device_id bigint(20), prefix_id bigint(20), address varchar(45) NOT NULL,
+     kind varchar(10) NOT NULL, severity tinyint(4), text varchar(1000) NOT NULL, first_at datetime(3) NOT NULL, last_at datetime(3) NOT NULL,
+     times int(11) NOT NULL DEFAULT 1, same_as char(32) NOT NULL, KEY ix_sign_device (device_id, last_at), KEY ix_sign_same (same_as, id),
+     KEY ix_sign_last (last_at), KEY ix_sign_prefix (prefix_id, last_at), KEY ix_sign_address (address, last_at)`,
+  ),
+  // What a stranger said that does not boot: it is known by where it is.
+  column('stranger', 'says', 'varchar(500)'),
+  column('prefix', 'signs', "varchar(30) NOT NULL DEFAULT 'strangers'"),
 ];
