@@ -170,6 +170,15 @@ async function replay(number: string, _options: object, command: Command): Promi
   );
 }
 
+/** Waits until a sweep is over; one address takes a few seconds. */
+async function ended(id: number): Promise<ReplyOf<'sweep.show'>> {
+  for (;;) {
+    const sweep = await clientOf().call('sweep.show', { params: { id: String(id) } });
+    if (sweep.state === 'ended') return sweep;
+    await new Promise((resolve) => setTimeout(resolve, 200));
+  }
+}
+
 const strangerTable = (items: ReplyOf<'stranger.list'>['items']): Table =>
   table(
     [
@@ -247,18 +256,42 @@ function addStrangers(program: Command): void {
     .argument('<stranger>', 'its number')
     .argument('<device>')
     .option('--serial <serial>', 'where it did not tell its own')
+    .option('--keep-address', 'the address that it has becomes its own, and leaves the pool')
     .option('--reason <text>', 'why')
-    .action(async (id: string, device: string, options: { serial?: string; reason?: string }, command: Command) => {
-      const { reason, ...more } = options;
-      const seen = await clientOf().call('stranger.recognise', {
-        params: { id: id.replace('#', '') },
-        body: { device, ...more },
-        reason,
-      });
-      if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
-      out(
-        `${seen.serial ?? options.serial ?? strangerName(seen)} is ${seen.device ?? device}; zpine arrival watch ${seen.device ?? device}`,
-      );
+    .action(
+      async (
+        id: string,
+        device: string,
+        options: { serial?: string; keepAddress?: boolean; reason?: string },
+        command: Command,
+      ) => {
+        const { reason, ...more } = options;
+        const seen = await clientOf().call('stranger.recognise', {
+          params: { id: id.replace('#', '') },
+          body: { device, ...more },
+          reason,
+        });
+        if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+        out(
+          `${seen.serial ?? options.serial ?? strangerName(seen)} is ${seen.device ?? device}; zpine arrival watch ${seen.device ?? device}`,
+        );
+      },
+    );
+  strangers
+    .command('meet')
+    .description('sign in to one that talks, by the rules of sweeps, and see what it is')
+    .argument('<stranger>', 'its number')
+    .action(async (id: string, _options: object, command: Command) => {
+      const params = { id: id.replace('#', '') };
+      const begun = await clientOf().call('stranger.meet', { params, body: {} });
+      const sweep = await ended(begun.id);
+      const [found] = sweep.found;
+      if (outputOf(command).json) return out(JSON.stringify(sweep, null, 2));
+      for (const remark of sweep.remarks) out(remark);
+      if (sweep.ended !== null) out(sweep.ended);
+      if (!found) return out(sweep.silent > 0 ? 'nobody answers there' : 'its SSH port is shut');
+      out(`${found.address}: ${found.detail}${found.by === null ? '' : `, let in by ${found.by}`}`);
+      if (found.met) out(`which device it is: zpine stranger list; or a new one: zpine sweep take ${sweep.id}`);
     });
   strangers
     .command('dismiss')

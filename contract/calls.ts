@@ -127,6 +127,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'run.upgrade': { method: 'POST', path: '/upgrades' },
   'sign.list': { method: 'GET', path: '/signs' },
   'sweep.start': { method: 'POST', path: '/sweeps' },
+  'stranger.meet': { method: 'POST', path: '/strangers/{id}/meet' },
   'sweep.list': { method: 'GET', path: '/sweeps' },
   'sweep.show': { method: 'GET', path: '/sweeps/{id}' },
   'sweep.stop': { method: 'POST', path: '/sweeps/{id}/stop' },

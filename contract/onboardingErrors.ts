@@ -270,6 +270,12 @@ export const onboardingErrors = {
     'First file',
     () => 'a first file for strangers has a name and a text: both, or neither',
   ),
+  'stranger-address': row(
+    409,
+    'No address',
+    () => 'it has no address in a prefix of ours that it could keep',
+    () => 'recognise it without, and zpine address next --for the device',
+  ),
   'image-none': row(
     422,
     'No such image',

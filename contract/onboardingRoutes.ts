@@ -275,6 +275,10 @@ export const onboardingRoutes = {
     body: z.strictObject({
       device: text(),
       serial: text(100).optional().describe('Where it did not tell its serial'),
+      keepAddress: z
+        .boolean()
+        .default(false)
+        .describe('The address that it has becomes the management address of the device, and leaves the pool'),
     }),
     reply: strangerSchema,
   }),

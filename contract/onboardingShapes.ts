@@ -159,6 +159,8 @@ export const strangerSchema = z.object({
   address: z.string().nullable(),
   /** What it said last, where it does not boot: a trap, a log line. */
   says: z.string().nullable(),
+  /** When it was signed in to, to see what it is. */
+  metAt: time.nullable(),
   firstAt: time,
   lastAt: time,
   packets: z.int(),

@@ -60,6 +60,16 @@ export const sweepRoutes = {
     }),
     reply: sweepHead,
   }),
+  'stranger.meet': route({
+    method: 'POST',
+    unforeseen: true,
+    path: '/strangers/{id}/meet',
+    role: 'engineer',
+    summary: 'Sign in to a stranger at its address, by the rules of sweeps, and see what it is',
+    group: 'Sweeps',
+    body: z.strictObject({}),
+    reply: sweepHead,
+  }),
   'sweep.list': route({
     method: 'GET',
     path: '/sweeps',

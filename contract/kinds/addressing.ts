@@ -159,6 +159,23 @@ export const prefix = kind({
       about:
         'Whose traps and log lines are taken: strangers, too, who then stand on the list of strangers; those of known devices; nobody’s',
     },
+    meetsADay: {
+      own: true,
+      type: 'int',
+      title: 'Meets a day',
+      min: 0,
+      max: 500,
+      default: 0,
+      about:
+        'How many strangers that talk are signed in to by themselves in a day, by the rules of sweeps; one whose box waits for its device is recognised then. 0: none',
+    },
+    meets: {
+      type: 'code',
+      title: 'Meets whom',
+      max: 100,
+      about: 'Only those whose sign of life or model has this word in it',
+      example: 'LF-24',
+    },
     owner: { type: 'ref', to: 'owner', title: 'Owner' },
     parent: { type: 'ref', to: 'prefix', title: 'Inside', derived: true, about: 'The smallest prefix that covers it' },
     note: { type: 'note', title: 'Note' },

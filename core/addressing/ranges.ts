@@ -1,4 +1,4 @@
-import { fail, ok, type Parsed } from '../fault.ts';
+import { fail, mustParse, ok, type Parsed } from '../fault.ts';
 import { formatIp, parseIp, type Family, type Ip, type IpFault } from './ip.ts';
 import { contains, type Prefix } from './prefix.ts';
 import type { Span } from './spans.ts';
@@ -63,3 +63,17 @@ export const keptSpans = (record: Record<KeptField, string | null>): { field: Ke
 
 export const spanText = (span: Span, family: Family): string =>
   formatRange({ first: { family, value: span.first }, last: { family, value: span.last } });
+
+/** Ranges without one address; null where nothing of them is left. */
+export function withoutAddress(text: string | null, address: Ip): string | null {
+  if (text === null) return null;
+  const left = mustParse(parseRanges(text)).flatMap(({ first, last }): Range[] => {
+    const { family, value } = address;
+    if (first.family !== family || value < first.value || value > last.value) return [{ first, last }];
+    return [
+      ...(value > first.value ? [{ first, last: { family, value: value - 1n } }] : []),
+      ...(value < last.value ? [{ first: { family, value: value + 1n }, last }] : []),
+    ];
+  });
+  return left.length === 0 ? null : formatRanges(left);
+}

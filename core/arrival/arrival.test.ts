@@ -45,6 +45,20 @@ describe('arrivals', () => {
     expect(effects.at(-1)).to.deep.equal({ kind: 'close-window' });
   });
 
+  it('are looked at when they say something of themselves, and only then', () => {
+    const sign: ArrivalEvent = { kind: 'sign', evidence: { by: 'log' } };
+    const living = run([...boot, sign]);
+    expect(living.state.phase).to.equal('proving');
+    expect(living.effects.at(-1)).to.deep.equal({ kind: 'probe', seconds: 0 });
+    expect(run([...boot.slice(0, 4), sign]).effects).to.deep.equal(run(boot.slice(0, 4)).effects);
+    // Expected, and running already: brought to its edition by hand, it serves without a boot.
+    const early = run([sign]);
+    expect(early.effects).to.deep.equal([{ kind: 'probe', seconds: 0 }]);
+    expect(run([sign, ...proof]).state.phase).to.equal('serving');
+    // One that lets nobody in is what it was.
+    expect(run([sign, refused, refused, refused, refused]).state).to.include({ phase: 'expected', diagnosis: null });
+  });
+
   it('wait for an image, and take the restart with it for a part of the same boot', () => {
     const fetched: ArrivalEvent[] = [
       ...boot,

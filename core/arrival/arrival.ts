@@ -160,6 +160,8 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       return calledHome(doing, event);
     case 'sign':
       // Before it has its file it says nothing that would lead on; once it is proved, nothing more is needed.
+      // One that runs already, and is expected, is looked at: it may have been brought to its edition by hand.
+      if (state.phase === 'expected') return doing.lives(event.evidence).probe(0).done();
       if (state.phase !== 'living') return doing.done();
       return doing
         .lives(event.evidence)
@@ -206,6 +208,8 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       doing.reach('reached', event.evidence);
       return doing.phase('proving').stage('proving').limit().clear('no-sign-of-life', 'ssh-refused').done();
     case 'not-reached':
+      // Who was looked at before it booted, and lets nobody in, is simply still expected.
+      if (doing.state.phase === 'expected') return doing.done();
       // Before its sign of life a device may well be restarting.
       if (event.why === 'connect' && doing.state.phase === 'living') return doing.probe(limits.probe).done();
       if (event.why === 'connect' && !doing.waited()) return doing.probe(limits.probe).done();

@@ -1,5 +1,6 @@
 /** Goes through the addresses of prefixes for devices, never faster than was said. */
 import { newGuard } from '@zpine/core/fleet/loginGuard';
+import { meetByRule } from '../app/sweeps/meet.ts';
 import { claimSweep, endSweep, keepSwept, type ClaimedSweep } from '../app/sweeps/work.ts';
 import { release } from '../store/claims.ts';
 import { Faults } from '../store/faults.ts';
@@ -42,6 +43,9 @@ export class Sweeper {
   /** One sweep at a time. */
   private async turn(): Promise<boolean> {
     if (this.turns.running.size > 0) return false;
+    await transact(this.store, actor, 'stranger.meet', meetByRule).catch((error: unknown) =>
+      this.faults.say(error, 'no stranger could be met'),
+    );
     const claimed = await transact(this.store, actor, 'sweep.claim', claimSweep).catch((error: unknown) => {
       this.faults.say(error, 'no sweep could be claimed');
       return undefined;

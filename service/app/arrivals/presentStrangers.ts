@@ -32,6 +32,7 @@ export const strangers = table('stranger', {
   account: maybe(text),
   account_at: maybe(text),
   says: maybe(text),
+  met_at: maybe(time),
   version: number,
 });
 export type StrangerRow = RowOf<typeof strangers>;
@@ -65,6 +66,7 @@ export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<Sho
       site: site === null ? null : (tx.keys.get('site')?.get(site) ?? null),
       address: row.address,
       says: row.says,
+      metAt: row.met_at?.toISOString() ?? null,
       firstAt: row.first_at.toISOString(),
       lastAt: row.last_at.toISOString(),
       packets: row.packets,

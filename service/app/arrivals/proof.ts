@@ -4,7 +4,7 @@ import { byIds, find, keyOf } from '../../store/records.ts';
 import { claimDue, type Lease } from '../../store/claims.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
-import { editionWith } from '../editions/rows.ts';
+import { editionWith, publishedOf } from '../editions/rows.ts';
 import { storeCaptured, type Captured } from '../fleet/captures.ts';
 import type { FoundDrift, IntendedEdition } from '../fleet/compared.ts';
 import { saveDrift } from '../fleet/drift.ts';
@@ -80,7 +80,9 @@ async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Pro
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   if (!device) return undefined;
   const target = (await targetsOf(tx, [device])).get(device.id);
-  const edition = row.edition_id === null ? undefined : await editionWith(tx, row.edition_id);
+  // One that was not fetched, but brought by a push, is proved as well.
+  const fetched = row.edition_id ?? (await publishedOf(tx, device.id))?.id;
+  const edition = fetched === undefined ? undefined : await editionWith(tx, fetched);
   const login = target && (target.access.password ?? target.access.key);
   if (!target?.dialect || target.address === null || login === undefined || !edition || edition.files.length === 0)
     return undefined;

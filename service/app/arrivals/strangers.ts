@@ -1,10 +1,15 @@
 /** Booting clients that match no device: listed, recognised, or taken off the list. */
+import { parseIp } from '@zpine/core/addressing/ip';
+import { withoutAddress } from '@zpine/core/addressing/ranges';
 import type { Client } from '@zpine/core/dhcp/client';
 import { Refusal } from '@zpine/contract/errors';
 import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import type { BodyOf, QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
+import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import { assignManagement } from '../addressing/management.ts';
+import { editOne } from '../records/edit.ts';
 import { mustActAt, mustNotServe } from '../access/sites.ts';
 import type { User } from '../access/who.ts';
 import { endLeases } from '../boot/leases.ts';
@@ -101,7 +106,7 @@ async function mustFindStranger(tx: Tx, id: string, lock: '' | 'FOR UPDATE' = 'F
 }
 
 /** One that nobody has settled yet: to be looked at, or held for settling it. */
-async function mustFindUnsettled(tx: Tx, id: string, lock?: ''): Promise<StrangerRow> {
+export async function mustFindUnsettled(tx: Tx, id: string, lock?: ''): Promise<StrangerRow> {
   const row = await mustFindStranger(tx, id, lock);
   if (row.settled_at !== null) throw new Refusal('stranger-settled', { id, as: row.settled_as ?? '' });
   return row;
@@ -142,9 +147,24 @@ export async function recognise(
   if (row.serial !== null && input.serial !== undefined && input.serial.toLowerCase() !== row.serial.toLowerCase()) {
     throw Refusal.at(['serial'], 'stranger-other-serial', { given: input.serial, said: row.serial });
   }
-  await fitBox(tx, device, { serial, mac: row.mac, before: 'faulty' });
+  await fitBox(tx, device, { serial, mac: row.mac || null, before: 'faulty' });
+  if (input.keepAddress) await keepAddress(tx, row, device);
   await endLeases(tx, 'client = ?', [row.client]);
   return settle(tx, row, 'device', device.id);
+}
+
+/** What it was given for a while, or took itself, is its own from now on: in no pool, and no one else's. */
+async function keepAddress(tx: Tx, { address, prefix_id }: StrangerRow, device: Stored<'device'>): Promise<void> {
+  const ip = address === null ? undefined : parseIp(address);
+  const prefix = (await byIds(tx, 'prefix', prefix_id === null ? [] : [Number(prefix_id)])).get(Number(prefix_id));
+  if (!ip?.ok || !prefix || address === null) throw Refusal.at(['keepAddress'], 'stranger-address');
+  const left = {
+    pool: withoutAddress(prefix.pool, ip.value),
+    quarantine: withoutAddress(prefix.quarantine, ip.value),
+  };
+  if (left.pool !== prefix.pool || left.quarantine !== prefix.quarantine)
+    await editOne(tx, 'prefix', `#${prefix.id}`, left);
+  await assignManagement(tx, `#${device.id}`, { prefix: `#${prefix.id}`, address });
 }
 
 export async function dismiss(tx: Tx, id: string): Promise<ShownStranger> {

@@ -17,6 +17,8 @@ export const sweeps = table('sweep', {
   prefix_id: number,
   prefix_key: text,
   vrf_id: number,
+  only: maybe(text),
+  stranger_id: maybe(number),
   state: word<SweepHead['state']>(),
   signs_in: number,
   per_second: number,
@@ -40,7 +42,12 @@ export type SweepRow = RowOf<typeof sweeps>;
 const MOST_SWEPT = 4096;
 const MOST_LISTED = 100;
 
-export async function startSweep(tx: Tx, body: BodyOf<'sweep.start'>): Promise<ReplyOf<'sweep.start'>> {
+/** `one`: of all addresses this one, of a stranger that talks. */
+export async function startSweep(
+  tx: Tx,
+  body: BodyOf<'sweep.start'>,
+  one?: { address: string; stranger: number },
+): Promise<ReplyOf<'sweep.start'>> {
   const { id } = await mustFindField(tx, 'prefix', body.prefix, 'prefix');
   const prefix = await mustFind(tx, 'prefix', `#${id}`);
   if (prefix.sweep === 'no') throw Refusal.at(['prefix'], 'sweep-off', { prefix: prefix.key });
@@ -51,8 +58,9 @@ export async function startSweep(tx: Tx, body: BodyOf<'sweep.start'>): Promise<R
   if (going) throw Refusal.at(['prefix'], 'sweep-going', { prefix: prefix.key, id: going.id });
   const range = usableRange(mustParse(parsePrefix(prefix.cidr)));
   const size = range.last - range.first + 1n;
-  if (size > BigInt(MOST_SWEPT)) throw Refusal.at(['prefix'], 'sweep-large', { prefix: prefix.key, most: MOST_SWEPT });
-  const known = (await knownIn(tx, prefix)).size;
+  if (!one && size > BigInt(MOST_SWEPT))
+    throw Refusal.at(['prefix'], 'sweep-large', { prefix: prefix.key, most: MOST_SWEPT });
+  const known = one ? 0 : (await knownIn(tx, prefix)).size;
   const remarks = prefix.sweep === 'sign-in' ? (await loginsFor(tx)).remarks : [];
   const [made = 0] = await tx.insertRows('sweep', [
     {
@@ -62,8 +70,9 @@ export async function startSweep(tx: Tx, body: BodyOf<'sweep.start'>): Promise<R
       state: 'waiting',
       signs_in: prefix.sweep === 'sign-in' ? 1 : 0,
       per_second: body.perSecond,
-      total: Number(size) - known,
-      known,
+      ...(one ? { only: one.address, stranger_id: one.stranger } : {}),
+      total: one ? 1 : Number(size) - known,
+      known: one ? 0 : known,
       remarks: JSON.stringify(remarks),
       made_at: await tx.now(),
       made_by: tx.actor.name,

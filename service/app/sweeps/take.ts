@@ -12,6 +12,7 @@ import { modelNamed } from '../fleet/met.ts';
 import type { ListHost } from '../imports/listed.ts';
 import { importHosts } from '../imports/paste.ts';
 import type { ImportRow } from '../imports/rows.ts';
+import { settleTalkers } from './meet.ts';
 import { foundBy, sweepRow } from './sweeps.ts';
 
 export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>): Promise<ReplyOf<'sweep.take'>> {
@@ -73,6 +74,7 @@ export async function takeSwept(tx: Tx, id: string, body: BodyOf<'sweep.take'>):
     };
   });
   const outcome = await importHosts(tx, hosts, more, { ...body, vrf });
+  if (body.apply) await settleTalkers(tx, found);
   outcome.rows += known.size;
   outcome.counts.same += known.size;
   return outcome;

@@ -8,6 +8,7 @@ import { byIds, keysOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { allDialects } from '../fleet/dialects.ts';
 import { accountsGiven } from '../boot/firstFile.ts';
+import { metStranger } from './meet.ts';
 import { loginsFor, type FirstLogin, type FirstLogins } from './logins.ts';
 import { addressesOf, saveSwept, sweeps, type SweepRow } from './sweeps.ts';
 
@@ -16,6 +17,8 @@ export interface ClaimedSweep {
   lease: Lease;
   vrf: string;
   perSecond: number;
+  /** Whose address it is alone that is looked at. */
+  stranger: number | undefined;
   /** Those that are left. */
   addresses: string[];
   /** Undefined where nobody signs in. */
@@ -52,7 +55,8 @@ export async function claimSweep(tx: Tx): Promise<ClaimedSweep | undefined> {
     vrf: (await keysOf(tx, 'vrf', [prefix.vrf])).get(prefix.vrf) ?? 'default',
     perSecond: row.per_second,
     // Whoever had it before was as far as that; by now others may be known.
-    addresses: behind(await addressesOf(tx, prefix), row.last_done),
+    addresses: behind(row.only === null ? await addressesOf(tx, prefix) : [row.only], row.last_done),
+    stranger: row.stranger_id === null ? undefined : Number(row.stranger_id),
     // As it was begun: what was permitted since is for the next one, what was forbidden since holds at once.
     logins: row.signs_in === 1 && prefix.sweep === 'sign-in' ? logins : undefined,
     accounts: await accountsGiven(tx, prefix.id),
@@ -79,6 +83,7 @@ export async function keepSwept(
     sweep.id,
     results.map(({ address, found }) => ({ ...mustParse(parseIp(address)), found })),
   );
+  for (const { found } of results) if (sweep.stranger !== undefined) await metStranger(tx, sweep.stranger, found);
   const row = await tx.one<{ stopping: number; sweep: string | null }>(
     'SELECT s.stopping, p.sweep FROM sweep s LEFT JOIN prefix p ON p.id = s.prefix_id WHERE s.id = ?',
     [sweep.id],

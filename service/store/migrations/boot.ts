@@ -90,4 +90,10 @@ export const bootSteps: Step[] = [
   // What a stranger said that does not boot: it is known by where it is.
   column('stranger', 'says', 'varchar(500)'),
   column('prefix', 'signs', "varchar(30) NOT NULL DEFAULT 'strangers'"),
+  // A sweep of one address, for a stranger that talks; when that was done, and what by itself may be done in a day.
+  column('sweep', 'only', 'varchar(45)'),
+  column('sweep', 'stranger_id', 'bigint(20)'),
+  column('stranger', 'met_at', 'datetime(3)'),
+  column('prefix', 'meets_a_day', 'int(11) NOT NULL DEFAULT 0'),
+  column('prefix', 'meets', 'varchar(100)'),
 ];
