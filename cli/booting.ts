@@ -1,5 +1,7 @@
 import type { Command } from 'commander';
 import { addDhcpData } from './dhcpData.ts';
+import { severities } from '@zpine/core/signs/syslog';
+import { signKinds, type SignKind } from '@zpine/contract/signRoutes';
 import { isTalker, strangerName } from '@zpine/contract/strangerWords';
 import { clientOf, outputOf } from './context.ts';
 import type { ReplyOf } from '@zpine/contract/routes';
@@ -69,7 +71,43 @@ export function addBooting(program: Command): void {
       );
     });
 
+  addSigns(program);
   addStrangers(program);
+}
+
+/** `warning`, for log lines. */
+const grave = (severity: number | null): string => (severity === null ? '' : (severities[severity] ?? ''));
+
+function addSigns(program: Command): void {
+  const noun = program.command('sign').description('Traps and log lines: what devices say of themselves unasked.');
+  noun
+    .command('list')
+    .description('the newest first; the same one several times is one')
+    .argument('[device]')
+    .option('--prefix <prefix>', 'only of this network')
+    .option('--address <address>', 'only from there')
+    .option('--kind <kind>', `only ${signKinds.join(' or ')}`)
+    .option('--limit <n>', 'maximum number of rows', '40')
+    .action(async (device: string | undefined, options: { kind?: SignKind; limit: string }, command: Command) => {
+      const query = { ...options, ...(device === undefined ? {} : { device }) };
+      const { items } = await clientOf().call('sign.list', { query });
+      if (outputOf(command).json) return out(JSON.stringify(items, null, 2));
+      if (items.length === 0) return err('neither a trap nor a log line came in the last seven days');
+      out(
+        table(
+          ['last', 'times', 'what', 'grave', 'from', 'says'],
+          items.map((one) => [
+            `${ago(one.lastAt)} ago`,
+            String(one.times),
+            one.kind,
+            grave(one.severity),
+            one.device ?? one.address,
+            one.text,
+          ]),
+          new Set([1]),
+        ),
+      );
+    });
 }
 
 interface DismissOptions {

@@ -51,7 +51,7 @@ const groups: Record<string, string> = {
   'Every day': 'today search history undo removed restore view',
   'Many at once': 'import export names',
   Addresses: 'lookup overlaps convert',
-  Booting: 'edition arrival dhcp boot stranger',
+  Booting: 'edition arrival dhcp boot sign stranger',
   'The running fleet':
     'reach sweep ask capture compare push drift errand routine operation upgrade check exception run live watch',
   Upkeep: 'doctor completion',

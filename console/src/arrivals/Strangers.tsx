@@ -1,4 +1,4 @@
-import { App, Button, Input, Modal } from 'antd';
+import { App, Button, Checkbox, Input, Modal } from 'antd';
 import { useState } from 'react';
 import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import { isTalker, strangerName } from '@zpine/contract/strangerWords';
@@ -58,13 +58,18 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
   const [choosing, setChoosing] = useState(false);
   const [best, ...others] = s.candidates;
   const needsSerial = s.serial === null && s.box === null;
-  const recognise = (device: string, serial?: string) =>
+  const recognise = (device: string, serial?: string, keepAddress = false) =>
     attempt(async () => {
       await client.call('stranger.recognise', {
         params: { id: String(s.id) },
-        body: { device, ...(serial ? { serial } : {}) },
+        body: { device, keepAddress, ...(serial ? { serial } : {}) },
       });
       return `${serial ?? strangerName(s)} is ${device}`;
+    });
+  const meet = () =>
+    void attempt(async () => {
+      await client.call('stranger.meet', { params: { id: String(s.id) }, body: {} });
+      return `${strangerName(s)} is being signed in to`;
     });
   const dismiss = () =>
     void attempt(async () => {
@@ -114,6 +119,7 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
         <Ago at={s.lastAt} />
       </span>
       <div className="stack">
+        {mayDismiss && isTalker(s) && s.metAt === null && <Button onClick={meet}>See what it is</Button>}
         {may && best && !s.conflict && !needsSerial && (
           <Button type="primary" onClick={() => void recognise(best.device)}>
             Recognise as {best.device}
@@ -129,7 +135,9 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
           stranger={s}
           needsSerial={needsSerial}
           onClose={() => setChoosing(false)}
-          onChosen={(device, serial) => void recognise(device, serial).then((done) => done && setChoosing(false))}
+          onChosen={(device, serial, keep) =>
+            void recognise(device, serial, keep).then((done) => done && setChoosing(false))
+          }
         />
       )}
     </div>
@@ -140,12 +148,13 @@ interface ChooseProps {
   stranger: ShownStranger;
   needsSerial: boolean;
   onClose: () => void;
-  onChosen: (device: string, serial?: string) => void;
+  onChosen: (device: string, serial: string | undefined, keepAddress: boolean) => void;
 }
 
 function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
   const [device, setDevice] = useState<string | null>(stranger.candidates[0]?.device ?? null);
   const [serial, setSerial] = useState('');
+  const [keep, setKeep] = useState(false);
   return (
     <Modal
       open
@@ -153,7 +162,7 @@ function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
       okText="Recognise"
       okButtonProps={{ disabled: device === null || (needsSerial && serial.trim() === '') }}
       onCancel={onClose}
-      onOk={() => device !== null && onChosen(device, serial.trim() || undefined)}
+      onOk={() => device !== null && onChosen(device, serial.trim() || undefined, keep)}
     >
       <label htmlFor="recognise-device">Device</label>
       <RefInput id="recognise-device" kind="device" value={device} onChange={(value) => setDevice(value)} />
@@ -162,6 +171,11 @@ function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
           <label htmlFor="recognise-serial">Serial, as it stands on the box</label>
           <Input id="recognise-serial" className="mono" value={serial} onChange={(e) => setSerial(e.target.value)} />
         </>
+      )}
+      {stranger.address !== null && (
+        <Checkbox checked={keep} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 10 }}>
+          It keeps <span className="mono">{stranger.address}</span> as its management address
+        </Checkbox>
       )}
       <p className="hint">
         Its box is entered and fitted; a box that was there before becomes faulty. Then it boots through.

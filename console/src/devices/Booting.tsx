@@ -4,6 +4,7 @@ import type { ReplyOf } from '@zpine/contract/routes';
 import { Leases } from '../addressing/Leases.tsx';
 import { client, keys, problemOf } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
+import { SignsOfLife } from './SignsOfLife.tsx';
 
 type Told = ReplyOf<'device.dhcp'>;
 
@@ -61,6 +62,7 @@ export function Booting({ device }: { device: string }) {
           { title: 'Detail', render: (_, r) => <span className="detail">{r.detail}</span> },
         ]}
       />
+      <SignsOfLife of={{ device }} />
     </>
   );
 }
