@@ -4,6 +4,7 @@ import type { Fault } from './faults.ts';
 import { fetchFile } from './boot/tftpClient.ts';
 import { askHttp } from './boot/httpClient.ts';
 import { dialectOfModel, Images, type ImageFlash } from './images.ts';
+import { NetBoot, type Plug } from './boot/netBoot.ts';
 import { Facts, type Part } from './facts.ts';
 import type { Hears } from './hears.ts';
 import { sleep } from './sleep.ts';
@@ -47,11 +48,16 @@ export type DeviceOptions = {
   /** How long a step of booting takes. */
   paceMs: number;
   saved: () => void;
+  /** Where it hangs; what starts from its own configuration hangs nowhere. */
+  plug?: Plug;
 };
 
 type BehindTheDoor = Pick<DoorOptions, 'admits' | 'shell' | 'exec' | 'forward'>;
 
 const LONGEST_LOG = 500;
+
+/** Whose devices speak which language. */
+const MAKERS = { furrow: 'larkfield', quill: 'copperbell', shale: 'tarnwick' } as const;
 
 /** How long a card takes to start. */
 const STARTS_MS = 1500;
@@ -69,17 +75,31 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   private life: Promise<void> = Promise.resolve();
   readonly facts: Facts;
   readonly images: Images;
+  readonly net: NetBoot;
 
   constructor(options: Options) {
     this.options = options;
     const { flash, particulars } = options;
     this.images = new Images({
-      dialect: dialectOfModel(particulars.model),
+      dialect: this.language,
       model: particulars.model,
       version: particulars.version,
       flash,
       saved: options.saved,
       full: () => this.has('no-room'),
+    });
+    this.net = new NetBoot({
+      ...{ serial: particulars.serial, model: particulars.model, mac: particulars.mac, wire: options.wire },
+      plug: () => {
+        if (!this.options.plug) throw new Error('it hangs nowhere');
+        return this.options.plug;
+      },
+      paceMs: options.paceMs,
+      vendorClass: () => `${MAKERS[this.language]} ${particulars.model} ${this.language} ${this.images.version}`,
+      version: () => this.images.version,
+      has: (fault) => this.has(fault),
+      note: (text) => this.note(text),
+      pause: (steps, signal) => this.pause(steps, signal),
     });
     this.facts = new Facts({
       has: (fault) => this.has(fault),
@@ -103,6 +123,10 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
         this.note(`another host key: ${fingerprintOf(flash.hostKey)}`);
       },
     });
+  }
+
+  private get language(): keyof typeof MAKERS {
+    return dialectOfModel(this.options.particulars.model);
   }
 
   /** From power on to where it waits for whoever comes; throws when it is switched off meanwhile. */
@@ -156,7 +180,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
 
   /** Where it is: by its configuration, or by its lease. */
   protected get ownAddress(): string | undefined {
-    return this.address;
+    return this.address ?? this.net.lease?.address;
   }
 
   /** Starts what it is told to start with, if that can be started. */
@@ -210,6 +234,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
     this.gauge?.close();
     [this.door, this.bareDoor, this.gauge] = [undefined, undefined, undefined];
     this.forget();
+    this.net.lease = undefined;
     this.facts.forget();
     this.changes = 0;
     this.note('power off');

@@ -121,16 +121,10 @@ export class Lab {
       hears,
       paceMs: this.paceMs,
       saved: () => writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 }),
+      plug: { relay: this.relay(entry.relay ?? NOWHERE), circuit: entry.circuit },
     };
     const device =
-      model === 'CB-7'
-        ? new QuillRouter(common)
-        : model === 'TW-8'
-          ? new ShaleHost(common)
-          : new FurrowSwitch({
-              ...common,
-              plug: { relay: this.relay(entry.relay ?? NOWHERE), circuit: entry.circuit },
-            });
+      model === 'CB-7' ? new QuillRouter(common) : model === 'TW-8' ? new ShaleHost(common) : new FurrowSwitch(common);
     this.devices.set(name, { entry, device });
   }
 
@@ -172,15 +166,13 @@ export class Lab {
   replug(name: string, relay: string, circuit: string | undefined): void {
     const device = this.device(name);
     if (device.isOn) throw new LabFault(`${name} is on; switch it off first`);
-    if (!(device instanceof FurrowSwitch))
-      throw new LabFault(`${name} boots from nobody: where it hangs makes no difference`);
     device.options.plug = { relay: this.relay(relay), circuit };
   }
 
   state(name: string): DeviceState {
     const device = this.device(name);
     const { particulars, faults, flash } = device.options;
-    const plug = device instanceof FurrowSwitch ? device.options.plug : undefined;
+    const { plug } = device.options;
     return {
       name,
       model: particulars.model,
@@ -190,7 +182,7 @@ export class Lab {
       circuit: plug?.circuit ?? null,
       on: device.isOn,
       faults: [...faults],
-      leased: (device instanceof FurrowSwitch ? device.lease?.address : undefined) ?? null,
+      leased: device.net.lease?.address ?? null,
       address: device.address ?? null,
       kept: flash.kept !== '',
       log: device.log.slice(-30),

@@ -23,7 +23,12 @@ export interface Lease {
   /** Where the first file lies, if one is told. */
   bootServer: string | undefined;
   bootFile: string | undefined;
+  /** Of the option that Linux switches take (224, for use at a site): where their first script lies. */
+  script: string | undefined;
 }
+
+/** RFC 3942: 224 to 254 are a site's own. */
+const SCRIPT = 224;
 
 export class DhcpClient {
   private readonly identity: Identity;
@@ -87,7 +92,7 @@ export class DhcpClient {
     const options = new Map<number, Uint8Array>([[53, Uint8Array.of(messageTypes.indexOf(type))]]);
     if (serial !== undefined) options.set(61, Uint8Array.of(0, ...encoder.encode(serial)));
     for (const [code, bytes] of more) options.set(code, bytes);
-    options.set(55, Uint8Array.from(usuallyAsked));
+    options.set(55, Uint8Array.from([...usuallyAsked, SCRIPT]));
     options.set(57, Uint8Array.of(5, 220));
     options.set(60, encoder.encode(vendorClass));
     return {
@@ -127,5 +132,6 @@ function leaseFrom(ack: Message): Lease {
     hostName: text(12),
     bootServer: ip(150) ?? text(66) ?? (ack.serverAddress === '0.0.0.0' ? undefined : ack.serverAddress),
     bootFile: text(67) ?? (ack.file || undefined),
+    script: text(SCRIPT),
   };
 }

@@ -1,23 +1,13 @@
 /** A simulated Furrow switch: boots over real sockets, applies its file line by line, opens SSH, calls home. */
 import { createHash } from 'node:crypto';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
-import { DhcpClient, type Lease } from '../boot/dhcpClient.ts';
-import { askHttp } from '../boot/httpClient.ts';
-import type { Relay } from '../boot/relay.ts';
-import { fetchFile } from '../boot/tftpClient.ts';
 import { type DeviceOptions, type Particulars, LabDevice } from '../device.ts';
 import type { DoorOptions } from '../ssh.ts';
-import { Memory, type Rejected } from './memory.ts';
+import { Memory } from './memory.ts';
 import { Shell } from './shell.ts';
 import { tellBeside, tellFaces, tellKin, tellMacs, tellPairs } from './tell.ts';
 
-type Plug = {
-  relay: Relay;
-  /** The port that it hangs on, as the relay names it. */
-  circuit: string | undefined;
-};
-
-type SwitchOptions = DeviceOptions & { plug: Plug };
+type SwitchOptions = DeviceOptions;
 
 /** Sockets of switches, and of cards. */
 const SOCKETS: Record<string, number> = { 'LF-24': 24, 'LF-48': 48, 'C4-24T': 24, 'C4-8X': 8 };
@@ -32,17 +22,12 @@ const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(by
 
 export class FurrowSwitch extends LabDevice<SwitchOptions> {
   readonly memory: Memory;
-  lease: Lease | undefined;
 
   constructor(options: SwitchOptions) {
     super(options);
     this.memory = new Memory({ model: options.particulars.model, sockets: socketsOf(options.particulars) }, () =>
       this.has('own-spelling'),
     );
-  }
-
-  protected override get ownAddress(): string | undefined {
-    return this.address ?? this.lease?.address;
   }
 
   get address(): string | undefined {
@@ -54,7 +39,6 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
 
   protected override forget(): void {
     this.memory.clear();
-    this.lease = undefined;
   }
 
   print(): string {
@@ -73,8 +57,8 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     }
     if (this.has('deaf')) return this.note('would boot from the network, but sends nothing');
     for (;;) {
-      const lease = await this.askForLease(signal);
-      const text = lease && (await this.fetch(lease, signal));
+      const lease = await this.net.ask(signal);
+      const text = lease && (await this.net.fetch(lease, signal));
       if (text !== undefined && (await this.hasItsImage(text, signal))) return this.apply(text, signal);
       await this.pause(8, signal);
     }
@@ -92,46 +76,8 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     this.note('restarts with its image');
     await this.pause(4, signal);
     this.startImage();
-    this.lease = undefined;
+    this.net.lease = undefined;
     return false;
-  }
-
-  private async askForLease(signal: AbortSignal): Promise<Lease | undefined> {
-    const { particulars, plug, paceMs } = this.options;
-    const identity = {
-      mac: particulars.mac,
-      serial: particulars.serial,
-      vendorClass: `larkfield ${particulars.model} furrow ${this.images.version}`,
-    };
-    const client = new DhcpClient(identity, plug.relay, plug.circuit, Math.max(200, paceMs * 4));
-    this.lease = await client.lease(signal);
-    this.note(
-      this.lease
-        ? `leased ${this.lease.address}, boot file ${this.lease.bootFile ?? '(none)'}`
-        : 'nobody gave it an address',
-    );
-    return this.lease;
-  }
-
-  private async fetch(lease: Lease, signal: AbortSignal): Promise<string | undefined> {
-    if (!lease.bootFile || !lease.bootServer || this.has('ignores-file')) return undefined;
-    const { wire } = this.options;
-    const name = this.has('wrong-file') ? 'startup.txt' : lease.bootFile;
-    try {
-      const bytes = await fetchFile({
-        from: wire.at(lease.address),
-        to: wire.to(lease.bootServer, 69),
-        name,
-        blockSize: 1428,
-        cutAt: this.has('truncated') ? 1 : undefined,
-        signal,
-      });
-      this.note(`fetched ${name}, ${bytes.length} bytes`);
-      return bytes.toString('utf8');
-    } catch (error) {
-      this.note(`${name}: ${error instanceof Error ? error.message : String(error)}`);
-      return undefined;
-    }
   }
 
   private async apply(text: string, signal: AbortSignal): Promise<void> {
@@ -151,7 +97,9 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     if (!this.has('forgets')) this.keep();
     await this.pause(2, signal);
     await this.openDoor();
-    if (!this.has('silent') && !this.has('mute')) await this.callHome(text, rejected, signal);
+    const url = this.memory.first(/^report to (\S+)$/);
+    if (url !== undefined && !this.has('silent') && !this.has('mute'))
+      await this.net.home(url, text, rejected, this.ownAddress, signal);
   }
 
   protected ways(): string[] {
@@ -246,26 +194,4 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
   }
 
   /** Says by HTTP that it lives, from its new address. */
-  private async callHome(applied: string, rejected: Rejected[], signal: AbortSignal): Promise<void> {
-    const url = this.memory.first(/^report to (\S+)$/);
-    if (url === undefined) return;
-    const { wire, particulars } = this.options;
-    const body = JSON.stringify({
-      serial: particulars.serial,
-      model: particulars.model,
-      version: this.images.version,
-      digest: createHash('sha256').update(applied, 'utf8').digest('hex'),
-      rejected: rejected.slice(0, 100),
-    });
-    const from = this.address ?? this.lease?.address;
-    for (let attempt = 0; attempt < 5; attempt += 1) {
-      const status = await askHttp({ url, wire, from, signal, body }).then(
-        (answer) => answer.status,
-        () => undefined,
-      );
-      this.note(`called home: ${status ?? 'no answer'}`);
-      if (status !== undefined && status < 500) return;
-      await this.pause(5, signal);
-    }
-  }
 }

@@ -14,8 +14,13 @@ const forms = [
   /^address [a-z][a-z0-9.]* \d{1,3}(\.\d{1,3}){3}\/\d{1,2}$/,
   /^route \d{1,3}(\.\d{1,3}){3}\/\d{1,2} \d{1,3}(\.\d{1,3}){3}$/,
   /^port [a-z0-9]+ (up|down)$/,
+  /^report https?:\/\/\S+$/,
 ];
-const single = /^(host|zone) /;
+const single = /^(host|zone|report) /;
+
+/** Why a line is none of its configuration; undefined where it is one. */
+export const unfitLine = (line: string): string | undefined =>
+  forms.some((form) => form.test(line)) ? undefined : `"${line}" is not a line of this configuration`;
 
 export interface ShaleMemory {
   /** A file beside the configuration, in base64. */
@@ -138,7 +143,8 @@ function take(line: string, { memory, fault, changed }: ShaleOptions): Ended {
   const how = fault(line);
   if (how === 'turn down') return wrong('internal fault');
   if (how === 'swallow') return ok([]);
-  if (!forms.some((form) => form.test(line))) return wrong(`"${line}" is not a line of this configuration`);
+  const unfit = unfitLine(line);
+  if (unfit !== undefined) return wrong(unfit);
   if (memory.running.includes(line)) return ok([]);
   const head = single.exec(line)?.[1];
   const before = head === undefined ? -1 : memory.running.findIndex((one) => one.startsWith(`${head} `));

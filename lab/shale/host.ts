@@ -1,8 +1,13 @@
 /** A simulated Shale host: it has run for years, starts from what it has stored and opens SSH. */
+import { createHash } from 'node:crypto';
+import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
+import type { Rejected } from '../boot/netBoot.ts';
 import { LabDevice } from '../device.ts';
 import type { DoorOptions } from '../ssh.ts';
 import type { HostFiles } from './files.ts';
-import { execute, type ShaleMemory } from './commands.ts';
+import { execute, unfitLine, type ShaleMemory } from './commands.ts';
+
+const sha512 = (bytes: Uint8Array): Uint8Array => createHash('sha512').update(bytes).digest();
 
 export class ShaleHost extends LabDevice {
   private readonly memory: ShaleMemory = {
@@ -31,9 +36,49 @@ export class ShaleHost extends LabDevice {
 
   protected async boot(signal: AbortSignal): Promise<void> {
     await this.pause(2, signal);
+    if (this.has('stored') && this.options.flash.kept === '') this.options.flash.kept = 'host left-over\n';
+    if (this.options.flash.kept === '') return this.bootFromNet(signal);
     this.memory.stored = this.options.flash.kept.split('\n').filter((line) => line !== '');
     this.memory.running = [...this.memory.stored];
     await this.openDoor();
+  }
+
+  /** Its first file lies behind a URL, which comes by an option of the site's own. */
+  private async bootFromNet(signal: AbortSignal): Promise<void> {
+    if (this.has('deaf')) return this.note('would boot from the network, but sends nothing');
+    for (;;) {
+      const lease = await this.net.ask(signal);
+      const text = lease && (await this.net.fetch(lease, signal, true));
+      if (text !== undefined) return this.apply(text, signal);
+      await this.pause(8, signal);
+    }
+  }
+
+  private async apply(text: string, signal: AbortSignal): Promise<void> {
+    await this.pause(3, signal);
+    const rejected: Rejected[] = [];
+    let report: string | undefined;
+    this.memory.running = [];
+    for (const line of text.split('\n').filter((one) => one !== '' && !one.startsWith('#'))) {
+      const url = /^report (\S+)$/.exec(line)?.[1];
+      if (url !== undefined) report = url;
+      const why = this.has('rejects-line') && line.startsWith('port ') ? 'internal fault' : unfitLine(line);
+      if (why === undefined) this.memory.running.push(line);
+      else rejected.push({ line, why });
+    }
+    this.note(`applied ${text.split('\n').length} lines, ${rejected.length} turned down`);
+    if (!this.has('forgets') && this.store(this.print()) === undefined) this.memory.stored = [...this.memory.running];
+    await this.pause(2, signal);
+    await this.openDoor();
+    if (report !== undefined && !this.has('silent') && !this.has('mute'))
+      await this.net.home(report, text, rejected, this.ownAddress, signal);
+  }
+
+  private admits(user: string, password: string): boolean {
+    const words = this.memory.running.flatMap((line) => /^user (\S+) word (\S+)$/.exec(line)?.slice(1) ?? []);
+    const word = words[words.indexOf(user) + 1];
+    if (word === undefined || !words.includes(user)) return false;
+    return word.startsWith('$6$') ? fitsSha512crypt(password, word, sha512) : word === password;
   }
 
   print(): string {
@@ -56,8 +101,7 @@ export class ShaleHost extends LabDevice {
     const { particulars, wire } = this.options;
     const { model, serial } = particulars;
     return {
-      admits: (user, password) =>
-        !this.has('other-password') && !this.isShut && this.memory.running.includes(`user ${user} word ${password}`),
+      admits: (user, password) => !this.has('other-password') && !this.isShut && this.admits(user, password),
       exec: async (command) => {
         const url = /^shale fetch (\S+)$/.exec(command)?.[1];
         if (url !== undefined) {

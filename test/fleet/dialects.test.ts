@@ -235,7 +235,7 @@ describe('a sheet of one’s own', function () {
     expect(faults.map((fault) => `${fault.line}:${fault.column} ${fault.place}`)).to.deep.equal([
       '5:9 prompt',
       '21:1 kepe',
-      '35:9 blocks',
+      '41:9 blocks',
     ]);
     expect(faults[1]?.message).to.equal('unknown key "kepe"; did you mean keep?');
     const broken = await f.client.call('dialect.check', { body: { sheet: 'title: [x\n' } });
