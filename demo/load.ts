@@ -13,7 +13,8 @@ type Scenario = Partial<Record<KindName, Record<string, unknown>[]>> & {
   value: BodyIn<'value.put'>[];
   view: BodyIn<'view.save'>[];
   main: string[];
-  management: string[];
+  /** Of the VLAN of its site, or of another prefix. */
+  management: (string | { device: string; prefix: string })[];
   prepare: string[];
   stage: Record<string, string[]>;
 };
@@ -52,8 +53,9 @@ export async function loadDemo(
   for (const body of scenario.value) await client.call('value.put', { body, reason });
   await client.call('check.takeShipped', { body: { hour: 6 }, reason });
   for (const view of scenario.view) await client.call('view.save', { body: { ...view, shared: true } });
-  for (const ref of scenario.management) {
-    await client.call('device.assignManagement', { params: { ref }, body: {}, reason });
+  for (const one of scenario.management) {
+    const { device: ref, ...body } = typeof one === 'string' ? { device: one } : one;
+    await client.call('device.assignManagement', { params: { ref }, body, reason });
     count += 2;
   }
   for (const main of scenario.main) await client.edit('device', main.split(':')[0] ?? '', { main }, { reason });

@@ -14,6 +14,15 @@ export function labControl(lab: Lab, mail: Mailbox): Hono {
     const known = error instanceof LabFault || error instanceof z.ZodError;
     return c.json({ detail: error instanceof z.ZodError ? z.prettifyError(error) : error.message }, known ? 422 : 500);
   });
+  // Whatever is done to a box that was made here is kept with it.
+  app.use('/devices/*', async (c, next) => {
+    await next();
+    if (c.req.method === 'POST') lab.keepBoxes();
+  });
+  app.use('/devices', async (c, next) => {
+    await next();
+    if (c.req.method === 'POST') lab.keepBoxes();
+  });
   app.get('/faults', (c) => c.json(faults));
   app.get('/letters', (c) => c.json(mail.letters));
   app.get('/devices', (c) => c.json(lab.names().map((name) => lab.state(name))));
@@ -21,7 +30,7 @@ export function labControl(lab: Lab, mail: Mailbox): Hono {
   app.get('/devices/:name/running', (c) => c.text(lab.device(c.req.param('name')).print()));
   app.post('/devices', async (c) => {
     const input = await c.req.json<DeviceInput>();
-    lab.add(input);
+    lab.add(input, true);
     return c.json(lab.state(input.name), 201);
   });
   app.post('/devices/:name/on', (c) => {

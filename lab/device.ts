@@ -50,6 +50,8 @@ export type DeviceOptions = {
   saved: () => void;
   /** Where it hangs; what starts from its own configuration hangs nowhere. */
   plug?: Plug;
+  /** The port by which its packets go and come; left out: there is always a way. */
+  uplink?: string | undefined;
 };
 
 type BehindTheDoor = Pick<DoorOptions, 'admits' | 'shell' | 'exec' | 'forward'>;
@@ -58,6 +60,9 @@ const LONGEST_LOG = 500;
 
 /** Whose devices speak which language. */
 const MAKERS = { furrow: 'larkfield', quill: 'copperbell', shale: 'tarnwick' } as const;
+
+/** Once the answer to a line is on its way. */
+const SOON_MS = 30;
 
 /** How long a card takes to start. */
 const STARTS_MS = 1500;
@@ -135,6 +140,8 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   abstract print(): string;
   abstract get address(): string | undefined;
   protected abstract behindTheDoor(): BehindTheDoor;
+  /** Whether packets to its own address get in and out by a port, as its configuration has it. */
+  protected abstract isCarried(port: string): boolean;
   /** Addresses that it has a way to. */
   protected abstract ways(): string[];
   /** Texts in its store by name, beside its images. */
@@ -288,9 +295,30 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
       this.has(one),
     );
     this.changes = faulty ? this.changes + 1 : 0;
+    this.lookAtUplink();
     const ends = this.changes === 3 && (this.has('restarts-midway') || this.has('cut-off'));
     if (ends && this.has('restarts-midway')) this.restart();
     return ends;
+  }
+
+  /** Its lines keep its own address off the one port that leads anywhere. */
+  protected get isCutOff(): boolean {
+    const { uplink } = this.options;
+    return uplink !== undefined && !this.isCarried(uplink);
+  }
+
+  /** After a change: whoever is cut off by it is cut off at once, and back with the way. */
+  private lookAtUplink(): void {
+    if (this.options.uplink === undefined) return;
+    setTimeout(() => {
+      if (!this.isOn) return;
+      const { door } = this;
+      if (door && this.isCutOff) {
+        this.door = undefined;
+        this.note('cut off by its own lines');
+        void door.close();
+      } else if (!door && !this.isCutOff) void this.openDoor();
+    }, SOON_MS);
   }
 
   /** What it calls itself in its prompt. */
@@ -330,6 +358,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
   protected async openDoor(): Promise<void> {
     const { address } = this;
     if (address === undefined || this.has('mute')) return;
+    if (this.isCutOff) return this.note(`nothing goes by ${this.options.uplink ?? ''}: nobody reaches ${address}`);
     if (this.isOnNewImage && this.has('image-dies')) return this.note('hangs since it has its new image');
     const { flash, wire, faults, particulars } = this.options;
     const gauge = this.gauged();

@@ -29,6 +29,8 @@ const deviceSchema = z.strictObject({
   /** What hangs on its ports. */
   hears: z.array(hearsSchema).default([]),
   circuit: z.string().max(200).optional(),
+  /** The port by which its packets go and come: where its lines keep its address off it, nobody reaches it. */
+  uplink: z.string().max(40).optional(),
   power: z.enum(['on', 'off']).default('off'),
   faults: z.array(z.string().refine(isFault)).default([]),
   /** Of a chassis: what is in its slots. */
@@ -80,7 +82,7 @@ export class Lab {
   private readonly paceMs: number;
   private readonly folder: string;
   private readonly relays = new Map<string, Relay>();
-  private readonly devices = new Map<string, { entry: DeviceEntry; device: LabDevice }>();
+  private readonly devices = new Map<string, { entry: DeviceEntry; device: LabDevice; made: boolean }>();
 
   /** Memories of the devices are kept in `folder`. */
   constructor(input: LabInput, folder: string) {
@@ -91,6 +93,7 @@ export class Lab {
     this.folder = folder;
     mkdirSync(folder, { recursive: true });
     for (const entry of lab.devices) this.add(entry);
+    for (const entry of this.keptBoxes()) if (!this.devices.has(entry.name)) this.add(entry, true);
   }
 
   /** `instead` takes the place of what the file says. */
@@ -108,7 +111,28 @@ export class Lab {
     await Promise.all([...this.relays.values()].map((relay) => relay.close()));
   }
 
-  add(input: DeviceInput): void {
+  /** Boxes that somebody made in the running lab, as they were when it ended. */
+  private keptBoxes(): DeviceInput[] {
+    return existsSync(this.boxesPath) ? (JSON.parse(readFileSync(this.boxesPath, 'utf8')) as DeviceInput[]) : [];
+  }
+
+  private get boxesPath(): string {
+    return join(this.folder, 'boxes.json');
+  }
+
+  /** Takes note of what is kept: where it hangs, whether it is on, what is wrong with it. */
+  keepBoxes(): void {
+    const kept = [...this.devices.values()].filter(({ made }) => made);
+    const boxes = kept.map(({ entry, device }): DeviceInput => {
+      const { plug, faults } = device.options;
+      const relay = plug && plug.relay.address !== NOWHERE ? plug.relay.address : undefined;
+      return { ...entry, relay, circuit: plug?.circuit, power: device.isOn ? 'on' : 'off', faults: [...faults] };
+    });
+    writeFileSync(this.boxesPath, JSON.stringify(boxes), { mode: 0o600 });
+  }
+
+  /** `made`: in the running lab, and so to be kept. */
+  add(input: DeviceInput, made = false): void {
     const entry = deviceSchema.parse(input);
     if (this.devices.has(entry.name)) throw new LabFault(`there is a device ${entry.name} already`);
     const { name, serial, model, mac, version, cards, hears } = entry;
@@ -121,11 +145,12 @@ export class Lab {
       hears,
       paceMs: this.paceMs,
       saved: () => writeFileSync(this.pathOf(name), JSON.stringify(flash), { mode: 0o600 }),
+      uplink: entry.uplink,
       plug: { relay: this.relay(entry.relay ?? NOWHERE), circuit: entry.circuit },
     };
     const device =
       model === 'CB-7' ? new QuillRouter(common) : model === 'TW-8' ? new ShaleHost(common) : new FurrowSwitch(common);
-    this.devices.set(name, { entry, device });
+    this.devices.set(name, { entry, device, made });
   }
 
   private pathOf(name: string): string {

@@ -10,7 +10,7 @@ import { Mailbox } from './mail.ts';
 const [file = 'demo/lab.yaml', folder = '.pine/demo/lab', row, mailPort] = process.argv.slice(2);
 const mail = new Mailbox();
 if (mailPort !== undefined) await mail.open(Number(mailPort));
-const lab = Lab.fromFile(file, folder, row === undefined ? {} : { dialMap: [row] });
+const lab = Lab.fromFile(file, folder, row === undefined ? {} : { dialMap: row.split(',').map((one) => one.trim()) });
 const server = serve({ fetch: labControl(lab, mail).fetch, hostname: '127.0.0.1', port: 0 }, () => {
   const { port } = server.address() as AddressInfo;
   const url = `http://127.0.0.1:${port}`;

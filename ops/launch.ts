@@ -177,11 +177,12 @@ async function freeNet(): Promise<string> {
         done(true);
       });
     });
-    if (claimed) return `default 10.77.0.0/16 127.${net}.0.0/16 10000`;
+    // The shore line is a network of its own, and has its part of the same stretch.
+    if (claimed) return `default 10.77.0.0/16 127.${net}.0.0/16 10000, shore 10.77.98.0/24 127.${net}.98.0/24 10000`;
   }
   throw new Error('no stretch of loopback is free for booting devices');
 }
-const SERVED = ['ard-acc-1', 'cob-acc-1'];
+const SERVED = ['ard-acc-1', 'cob-acc-1', 'cob-xr-1', 'cob-acc-2'];
 const SERVED_SECONDS = '120';
 
 /** The simulated devices, in a process of their own. */

@@ -98,8 +98,18 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     await this.pause(2, signal);
     await this.openDoor();
     const url = this.memory.first(/^report to (\S+)$/);
-    if (url !== undefined && !this.has('silent') && !this.has('mute'))
+    if (url !== undefined && !this.isCutOff && !this.has('silent') && !this.has('mute'))
       await this.net.home(url, text, rejected, this.ownAddress, signal);
+  }
+
+  protected isCarried(port: string): boolean {
+    const lanes = this.memory
+      .below(/^face lane (\d+)$/)
+      .flatMap(({ head, lines }) => (lines.some((line) => line.startsWith('at ')) ? [head[1] ?? ''] : []));
+    const [socket] = this.memory.below(/^socket (\S+)$/).filter(({ head }) => head[1] === port);
+    if (!socket || socket.lines.includes('state still')) return false;
+    const carried = socket.lines.flatMap((line) => /^lanes? (\S+)$/.exec(line)?.[1]?.split(',') ?? []);
+    return lanes.some((lane) => carried.includes(lane));
   }
 
   protected ways(): string[] {

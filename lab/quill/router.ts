@@ -53,7 +53,7 @@ export class QuillRouter extends LabDevice {
     await this.pause(2, signal);
     if (this.script.paths().includes('door / ssh on')) await this.openDoor();
     const url = this.script.first(/^report \/ to (\S+)$/);
-    if (url !== undefined && !this.has('silent') && !this.has('mute'))
+    if (url !== undefined && !this.isCutOff && !this.has('silent') && !this.has('mute'))
       await this.net.home(url, text, rejected, this.ownAddress, signal);
   }
 
@@ -75,6 +75,11 @@ export class QuillRouter extends LabDevice {
       this.script.first(/^loop \d+ \/ address (\S+)\//) ??
       this.script.first(/^port \S+ \/ (?:vlan \d+ \/ )?address (\S+)\//)
     );
+  }
+
+  protected isCarried(port: string): boolean {
+    const paths = this.script.paths();
+    return paths.some((path) => path.startsWith(`port ${port} /`)) && !paths.includes(`port ${port} / link off`);
   }
 
   protected ways(): string[] {

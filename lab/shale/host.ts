@@ -70,7 +70,7 @@ export class ShaleHost extends LabDevice {
     if (!this.has('forgets') && this.store(this.print()) === undefined) this.memory.stored = [...this.memory.running];
     await this.pause(2, signal);
     await this.openDoor();
-    if (report !== undefined && !this.has('silent') && !this.has('mute'))
+    if (report !== undefined && !this.isCutOff && !this.has('silent') && !this.has('mute'))
       await this.net.home(report, text, rejected, this.ownAddress, signal);
   }
 
@@ -87,6 +87,10 @@ export class ShaleHost extends LabDevice {
 
   get address(): string | undefined {
     return this.memory.running.map((line) => /^address \S+ (\S+)\//.exec(line)?.[1]).find((one) => one !== undefined);
+  }
+
+  protected isCarried(port: string): boolean {
+    return !this.memory.running.includes(`port ${port} down`);
   }
 
   protected ways(): string[] {
