@@ -14,7 +14,6 @@ import { fetchFile } from '../lab/boot/tftpClient.ts';
 import { Wire } from '../lab/wire.ts';
 import { startMariadb } from '../ops/mariadb.ts';
 import { clientFor, databaseEnv, makeUsers, startBuiltService } from '../ops/stack.ts';
-import { declareSwitch, prepareSwitch } from '../trials/booter.ts';
 import { ratesInTurns, type Row } from './measure.ts';
 
 const run = promisify(execFile);
@@ -113,8 +112,18 @@ async function leasedDevices(client: Client, relay: Relay): Promise<string[]> {
   await client.call('value.put', { body: { setting: 'image.wanted', layer: 'site', of: 'mos', value: ['bench'] } });
   const out: string[] = [];
   for (let n = 0; n < DEVICES; n += 1) {
-    const { device, mac, serial } = await declareSwitch(client, 400 + n);
-    await prepareSwitch(client, device);
+    const [device, mac, serial] = [
+      `mos-acc-${400 + n}`,
+      `02:00:00:00:40:${n.toString(16).padStart(2, '0')}`,
+      `LF24-7400-${n}`,
+    ];
+    await client.add('device', { name: device, duty: 'access', model: 'larkfield/lf-24', site: 'mos' });
+    await client.edit('interface', `${device}:1/24`, { mode: 'trunk', tagged: '304' });
+    await client.add('box', { serial, model: 'larkfield/lf-24', mac, device });
+    await client.call('device.assignManagement', { params: { ref: device }, body: {} });
+    const { number } = await client.call('edition.make', { params: { ref: device }, body: {} });
+    const published = { ref: device, number: String(number) };
+    await client.call('edition.publish', { params: published, body: { openHours: 1 } });
     const identity = { mac, serial, vendorClass: 'larkfield LF-24' };
     const lease = await new DhcpClient(identity, relay, undefined, 1000).lease(new AbortController().signal);
     if (!lease) throw new Error(`${device} got no address`);

@@ -4,7 +4,7 @@ import { text } from './onboardingShapes.ts';
 import { runHeadSchema, upgradeBodySchema } from './fleetShapes.ts';
 import { route, type Route } from './route.ts';
 
-export const contentStates = ['here', 'sound', 'absent', 'damaged', 'empty'] as const;
+const contentStates = ['here', 'sound', 'absent', 'damaged', 'empty'] as const;
 
 export const imageRoutes = {
   'image.put': route({

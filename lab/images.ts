@@ -5,7 +5,7 @@
 import { createHash } from 'node:crypto';
 
 /** What is kept of an image: all that can be asked of it. */
-export interface StoredImage {
+interface StoredImage {
   bytes: number;
   sha256: string;
   /** Its first line. */
@@ -23,7 +23,7 @@ export interface ImageFlash {
 const STORE = 64 * 1024 * 1024;
 const LONGEST_HEAD = 200;
 
-export const imageOf = (content: Uint8Array): StoredImage => ({
+const imageOf = (content: Uint8Array): StoredImage => ({
   bytes: content.length,
   sha256: createHash('sha256').update(content).digest('hex'),
   head: Buffer.from(content.subarray(0, LONGEST_HEAD)).toString('latin1').split('\n')[0] ?? '',

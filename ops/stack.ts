@@ -44,7 +44,7 @@ export async function throwawayMariadb(databases: string[] = []): Promise<Mariad
 /** One key for all throwaway stacks of this process. */
 export const keyFile = join(tmpdir(), `zpine-key-${process.pid}`);
 /** And one folder for the contents of images. */
-export const imageFolder = join(tmpdir(), `zpine-images-${process.pid}`);
+const imageFolder = join(tmpdir(), `zpine-images-${process.pid}`);
 process.on('exit', () => {
   rmSync(keyFile, { force: true });
   rmSync(imageFolder, { recursive: true, force: true });

@@ -9,7 +9,7 @@ import { utf8Bytes, utf8Text } from '../text/utf8.ts';
 
 export type PacketFault = 'tftp-short' | 'tftp-opcode' | 'tftp-string' | 'tftp-mode' | 'tftp-option-twice';
 
-export type TransferMode = 'octet' | 'netascii';
+type TransferMode = 'octet' | 'netascii';
 
 export const errorCodes = {
   undefined: 0,

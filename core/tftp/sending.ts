@@ -22,7 +22,7 @@ export interface Sending {
 export type Event = { packet: Packet } | 'timeout';
 
 /** A DATA packet whose content is the bytes of the file from `from` up to `to`. */
-export interface Block {
+interface Block {
   /** As it stands in the packet. */
   block: number;
   from: number;

@@ -1,5 +1,5 @@
 /** Signs of life on their way to the database: the same one counted, a bounded number of each sender and in all. */
-import type { Sign } from '../app/signs/signs.ts';
+import type { Sign } from '../app/signs/sign.ts';
 import { saveSigns } from '../app/signs/signs.ts';
 import type { Faults } from '../store/faults.ts';
 import type { Actor, Store } from '../store/store.ts';

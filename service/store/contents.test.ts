@@ -51,7 +51,9 @@ describe('contents outside of the database', () => {
     writeFileSync(join(folder, '.coming-1-dead'), 'half');
     utimesSync(join(folder, '.coming-1-dead'), old, old);
     expect(await contents.clear(new Set([named?.sha256 ?? '']), 30 * DAY_MS)).to.equal(1);
-    const held = await Promise.all([named, unnamed, lately].map((one) => one && contents.holds(one)));
+    const held = await Promise.all(
+      [named, unnamed, lately].map((one) => contents.holds({ sha256: one?.sha256 ?? '', bytes: 1 })),
+    );
     expect(held).to.deep.equal([true, false, true]);
     expect(readdirSync(folder)).not.to.include('.coming-1-dead');
   });

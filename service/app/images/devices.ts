@@ -7,14 +7,14 @@ import type { Tx } from '../../store/tx.ts';
 import { imageNamed } from './content.ts';
 import { imagesWanted, placesNaming } from './wanted.ts';
 
-export const seenVersions = table('seen_version', { device_id: number, version: text, at: time });
+const seenVersions = table('seen_version', { device_id: number, version: text, at: time });
 type SeenVersion = RowOf<typeof seenVersions>;
 
 const SHOWN = 100;
 const SLICE = 500;
 
 /** Which version devices said last that they run, by their ids. */
-export async function versionsSeen(tx: Tx, devices: readonly number[]): Promise<Map<number, SeenVersion>> {
+async function versionsSeen(tx: Tx, devices: readonly number[]): Promise<Map<number, SeenVersion>> {
   if (devices.length === 0) return new Map();
   const rows = await tx.select<SeenVersion>(`SELECT ${seenVersions.all} FROM seen_version WHERE device_id IN (?)`, [
     devices,

@@ -32,7 +32,7 @@ export async function imagesWanted(tx: Tx, devices: readonly Stored<'device'>[])
   );
 }
 
-export const namesIn = (value: SettingValue | undefined): string[] => (Array.isArray(value) ? value.map(String) : []);
+const namesIn = (value: SettingValue | undefined): string[] => (Array.isArray(value) ? value.map(String) : []);
 
 /** In words: where the setting names it. */
 export async function placesNaming(tx: Tx, image: string): Promise<string[]> {
@@ -43,7 +43,7 @@ export async function placesNaming(tx: Tx, image: string): Promise<string[]> {
     "SELECT layer_kind, layer_id, value, mode FROM setting_value WHERE setting_id = ? AND mode <> 'take-away' ORDER BY id",
     [setting.id],
   );
-  const out = names(setting.defaultValue as SettingValue) ? ['the setting itself'] : [];
+  const out = names(setting.defaultValue) ? ['the setting itself'] : [];
   for (const row of rows) {
     if (!names(JSON.parse(row.value) as SettingValue)) continue;
     const kind = recordOf(row.layer_kind);

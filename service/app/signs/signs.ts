@@ -4,7 +4,6 @@ import { Masker } from '@zpine/core/secrets/masking';
 import { visible } from '@zpine/core/text/visible';
 import type { QueryOf, ReplyOf } from '@zpine/contract/routes';
 import type { SignKind } from '@zpine/contract/signRoutes';
-import type { Stored } from '@zpine/contract/kinds';
 import { Instant } from '../../store/instant.ts';
 import { byIds, keysOf } from '../../store/records.ts';
 import { maybe, number, table, text, time, word, type RowOf } from '../../store/table.ts';
@@ -12,9 +11,10 @@ import type { Tx } from '../../store/tx.ts';
 import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { mustFindField } from '../records/refs.ts';
+import type { Sign } from './sign.ts';
 import { saveTalker } from './talkers.ts';
 
-export const signs = table('sign', {
+const signs = table('sign', {
   id: number,
   device_id: maybe(number),
   prefix_id: maybe(number),
@@ -27,22 +27,6 @@ export const signs = table('sign', {
   times: number,
 });
 type SignRow = RowOf<typeof signs>;
-
-/** One, or the same one several times: when first and last, ms since 1970. */
-export interface Sign {
-  kind: SignKind;
-  /** Whose address it came from; undefined for nobody's. */
-  device: number | undefined;
-  /** The smallest prefix of ours around it. */
-  prefix: number | undefined;
-  address: string;
-  /** Of log lines (RFC 5424, 6.2.1). */
-  severity: number | null;
-  text: string;
-  at: number;
-  lastAt: number;
-  times: number;
-}
 
 const LONGEST = 1000;
 /** The same again within this time is counted, not written once more. */
@@ -137,5 +121,3 @@ async function shownSigns(tx: Tx, rows: readonly SignRow[]): Promise<ReplyOf<'si
     times: row.times,
   }));
 }
-
-export type SignLink = Pick<Stored<'prefix'>, 'id' | 'vrf'>;

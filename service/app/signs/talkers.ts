@@ -3,7 +3,8 @@ import { strangers, type StrangerRow } from '../arrivals/presentStrangers.ts';
 import { MOST_LISTED } from '../arrivals/strangers.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
-import type { Sign, SignLink } from './signs.ts';
+import type { Stored } from '@zpine/contract/kinds';
+import type { Sign } from './sign.ts';
 
 /** A dismissed one comes back when it is heard of after so long. */
 const FORGOTTEN_HOURS = 24;
@@ -12,7 +13,7 @@ const FORGOTTEN_HOURS = 24;
 const clientOf = (vrf: number, address: string): string => `at ${vrf} ${address}`;
 
 /** A client of DHCP that has the address is the same one; else it is one without a hardware address. */
-export async function saveTalker(tx: Tx, sign: Sign, link: SignLink): Promise<void> {
+export async function saveTalker(tx: Tx, sign: Sign, link: Pick<Stored<'prefix'>, 'id' | 'vrf'>): Promise<void> {
   const { address, kind, text, times } = sign;
   const at = new Instant(sign.lastAt);
   const said = `${kind}: ${text}`.slice(0, 500);
