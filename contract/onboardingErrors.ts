@@ -257,6 +257,12 @@ export const onboardingErrors = {
     (p) => `"${p.value}" is no name of a file: ${p.why}`,
     () => 'letters, digits and . _ - + / with {device}, {serial}, {mac} or {model} in it, no / at its ends',
   ),
+  'profile-https': row(
+    422,
+    'No HTTPS',
+    () => 'nothing is served to booting devices by HTTPS',
+    () => 'set ZPINE_BOOT_HTTPS_PORT, and start the service again',
+  ),
   'profile-leg': row(422, 'Leg', (p) => `a leg has file, template and, if need be, class: ${p.why}`),
   'profile-text': row(
     422,

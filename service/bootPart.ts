@@ -25,6 +25,13 @@ export async function startBoot(config: Config, log: Logger): Promise<BootPart |
   const options = {
     address: config.bootAddress,
     httpPort: config.bootHttpPort,
+    httpsPort: config.bootHttpsPort,
+    certificate: {
+      certificate: config.bootCertificate,
+      key: config.bootCertificateKey,
+      ownFile: `${config.keyFile}.boot.pem`,
+      address: config.bootAddress,
+    },
     dialMap: config.dialMap,
     broadcast: config.bootBroadcast,
   };

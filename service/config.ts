@@ -87,6 +87,21 @@ export const options = {
     'The address that booting devices reach the service at (DHCP, TFTP, call-home); left empty, the service boots nobody',
   ),
   bootHttpPort: option('ZPINE_BOOT_HTTP_PORT', number(1, 65535, 80), 'The port of HTTP that booting devices use'),
+  bootHttpsPort: option(
+    'ZPINE_BOOT_HTTPS_PORT',
+    number(0, 65535, 0),
+    'The port of HTTPS that booting devices use; 0: none is served',
+  ),
+  bootCertificate: option(
+    'ZPINE_BOOT_CERTIFICATE',
+    z.string().default(''),
+    'A certificate for that, in PEM, with those above it; left empty, one of its own is made beside the key file',
+  ),
+  bootCertificateKey: option(
+    'ZPINE_BOOT_CERTIFICATE_KEY',
+    z.string().default(''),
+    'The private key of the certificate, in PEM',
+  ),
   bootBroadcast: option(
     'ZPINE_BOOT_BROADCAST',
     flag,

@@ -47,7 +47,7 @@ export function openStore(config: Config, share: Share = 'api', dialects = new D
     contents: new Contents(config.imageFolder),
     impatient: share === 'boot',
     hookHosts: config.hookHosts,
-    place: { address: config.bootAddress, httpPort: config.bootHttpPort },
+    place: { address: config.bootAddress, httpPort: config.bootHttpPort, httpsPort: config.bootHttpsPort },
     limits: {
       packet: config.waitPacket,
       request: config.waitRequest,

@@ -65,7 +65,7 @@ export const bootprofile = kind({
       title: 'Transport',
       choices: transports,
       default: 'tftp',
-      about: 'tftp: the name of a file; http: a URL that is good for the arrival window',
+      about: 'tftp: the name of a file; http, https: a URL that is good for the arrival window',
     },
     file: {
       type: 'code',

@@ -73,7 +73,7 @@ const lookWith = (more: Partial<Look> = {}, links: readonly Link[] = [link, home
   strangerProfile: () => undefined,
   settingsOf: () => new Map(),
   ownOptions: [],
-  urlOf: (word, file) => `http://${SERVER}/file/${word}/${file}`,
+  urlOf: (transport, word, file) => `${transport}://${SERVER}/file/${word}/${file}`,
   mayBeListed: () => true,
   serialsIn: () => [],
   away: false,

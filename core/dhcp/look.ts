@@ -8,7 +8,7 @@ import type { Client } from './client.ts';
 import type { Held, LeaseSource, LeaseTable } from './leases.ts';
 import type { Link } from './link.ts';
 import type { OwnOption } from './ownOptions.ts';
-import type { BootProfile } from './profiles.ts';
+import type { BootProfile, Transport } from './profiles.ts';
 
 export type Look = {
   /** The address that clients reach this server at. */
@@ -38,7 +38,7 @@ export type Look = {
   /** Settings that tell options of their own. */
   ownOptions: readonly OwnOption[];
   /** Where a file is fetched by HTTP. */
-  urlOf: (word: string, file: string) => string;
+  urlOf: (transport: Transport, word: string, file: string) => string;
   /** Whether a client that is nobody's can be put on the list of its prefix, or is on it. */
   mayBeListed: (link: Link, client: Client) => boolean;
   /** Serials that a client tells otherwise than as its whole identifier, as its boot profile says. */

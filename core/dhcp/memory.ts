@@ -2,6 +2,7 @@
  * What decisions look up, held in memory: devices with their boxes, hardware addresses and addresses, the prefixes that
  * they boot in, what settings tell, leases, strangers. Whoever fills it reads the records; nothing here waits.
  */
+import { fileUrl, type BootHost } from './bootUrl.ts';
 import type { DialectSheet } from '../dialect/sheet.ts';
 import { compilePattern } from '../text/pattern.ts';
 import { effective, type Effective, type Layer, type LayerValue, type SettingValue } from '../settings/layers.ts';
@@ -15,6 +16,7 @@ import {
   namedFiles,
   profileOfSheet,
   profilesFor,
+  type Transport,
   strangerProfile,
   type Bootable,
   type BootProfile,
@@ -90,12 +92,12 @@ export class BootMemory implements Look {
   /** Boot profiles that are records. */
   profiles: readonly BootProfile[] = [];
   ownOptions: readonly OwnOption[] = [];
-  private readonly httpPort: number;
+  private readonly host: BootHost;
   private readonly heardOf = new Map<string, { device: number; until: number }>();
 
-  constructor({ address, httpPort }: { address: string; httpPort: number }, mostStrangers: number) {
-    this.server = address;
-    this.httpPort = httpPort;
+  constructor(host: BootHost, mostStrangers: number) {
+    this.server = host.address;
+    this.host = host;
     this.strangers = new Strangers(mostStrangers);
   }
 
@@ -301,9 +303,8 @@ export class BootMemory implements Look {
     };
   }
 
-  urlOf(word: string, file: string): string {
-    const host = this.httpPort === 80 ? this.server : `${this.server}:${this.httpPort}`;
-    return `http://${host}/file/${word}/${file.split('/').map(encodeURIComponent).join('/')}`;
+  urlOf(transport: Transport, word: string, file: string): string {
+    return fileUrl(this.host, transport, word, file.split('/').map(encodeURIComponent).join('/'));
   }
 
   profileOf({ id }: Pick<BootDevice, 'id'>, classes: readonly string[]): BootProfile | undefined {

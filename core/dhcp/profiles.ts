@@ -5,7 +5,7 @@
 import type { DialectSheet } from '../dialect/sheet.ts';
 import type { Client } from './client.ts';
 
-export const transports = ['tftp', 'http'] as const;
+export const transports = ['tftp', 'http', 'https'] as const;
 export type Transport = (typeof transports)[number];
 
 /** One boot before the last, with a restart behind it. */

@@ -212,13 +212,13 @@ const fileAt = (
   word: string,
   name: string,
   from: string,
-): File => ({ name: transport === 'http' ? look.urlOf(word, name) : name, server: look.server, from });
+): File => ({ name: transport === 'tftp' ? name : look.urlOf(transport, word, name), server: look.server, from });
 
 /** A URL names its server itself. */
 function fileOptions(server: string, { name, from }: File, { title, transport }: BootProfile): Offerable[] {
   // What the field of the header has no room for is told whether it is asked for or not.
   const told = offer('bootfile-name', name, from, name.length > LONGEST_FILE);
-  if (transport === 'http') return [told];
+  if (transport !== 'tftp') return [told];
   return [offer('tftp-server-name', server, title), told, offer('tftp-server-addresses', [server], title)];
 }
 

@@ -167,7 +167,7 @@ const boot = z.strictObject({
     .describe('The name of its first file'),
   always: z.array(z.int().min(1).max(254)).max(40).default([]).describe('Options told even when not asked for'),
   transports: z
-    .array(z.enum(['tftp', 'http']))
+    .array(z.enum(['tftp', 'http', 'https']))
     .min(1)
     .default(['tftp'])
     .describe('By what it fetches its first file'),

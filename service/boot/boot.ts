@@ -9,7 +9,7 @@ import type { Hint } from '../store/hint.ts';
 import { Account } from './account.ts';
 import { BootClock } from './clock.ts';
 import { DhcpListener, type BootOptions, type BootParts } from './dhcp.ts';
-import { BootHttp } from './http.ts';
+import { BootHttp, type HttpOptions } from './http.ts';
 import { KeptFiles } from './keptFiles.ts';
 import { Ledger } from './ledger.ts';
 import { Refresher } from './refresher.ts';
@@ -25,7 +25,7 @@ export class Boot {
   private readonly refresher: Refresher;
   private readonly listeners: { start: () => Promise<void>; stop: () => Promise<void> }[];
 
-  constructor(store: Store, options: BootOptions & { httpPort: number }, log: Log) {
+  constructor(store: Store, options: BootOptions & HttpOptions, log: Log) {
     const faults = new Faults(log);
     const memory = new BootMemory(options, MOST_LISTED);
     const clock = new BootClock();

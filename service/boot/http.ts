@@ -1,6 +1,7 @@
 /** The HTTP listener for booting devices: their files, and signs of life. Nothing else is answered here. */
 import { createReadStream } from 'node:fs';
 import type { AddressInfo } from 'node:net';
+import { createServer } from 'node:https';
 import { Readable } from 'node:stream';
 import { serve, type ServerType, type HttpBindings } from '@hono/node-server';
 import { Hono } from 'hono';
@@ -8,6 +9,7 @@ import { bodyLimit } from 'hono/body-limit';
 import { dial, dialledBy } from '@zpine/core/addressing/dial';
 import type { Content } from '../store/contents.ts';
 import { isText } from './fileContent.ts';
+import { certificateFor, type CertificateOptions } from './certificate.ts';
 import { byteRange, namesTag } from './byteRange.ts';
 import { callHome, callHomeBody } from '../app/arrivals/callHome.ts';
 import type { Actor } from '../store/store.ts';
@@ -22,34 +24,54 @@ const MOST_BYTES = 256 * 1024;
 const VRF = 'default';
 const SLOWEST_MS = 60_000;
 
+export type HttpOptions = { httpPort: number; httpsPort: number; certificate: CertificateOptions };
+
 export class BootHttp {
   private readonly parts: BootParts;
-  private readonly options: BootOptions & { httpPort: number };
+  private readonly options: BootOptions & HttpOptions;
   private readonly log: Log;
-  private server: ServerType | undefined;
+  private servers: ServerType[] = [];
 
-  constructor(parts: BootParts, options: BootOptions & { httpPort: number }, log: Log) {
+  constructor(parts: BootParts, options: BootOptions & HttpOptions, log: Log) {
     this.parts = parts;
     this.options = options;
     this.log = log;
   }
 
   async start(): Promise<void> {
-    const own = dial(this.options.dialMap, VRF, { address: this.options.address, port: this.options.httpPort });
-    const app = this.app();
-    this.server = await new Promise<ServerType>((resolve, reject) => {
-      const server = serve({ fetch: app.fetch, hostname: own.address, port: own.port }, () => resolve(server));
-      server.once('error', reject);
-    });
-    this.log.info({ address: own.address, port: (this.server.address() as AddressInfo).port }, 'boot HTTP listens');
+    const { httpPort, httpsPort, certificate } = this.options;
+    const { fetch } = this.app();
+    this.servers.push(await this.listen(httpPort, (at, ready) => serve({ fetch, ...at }, ready)));
+    if (httpsPort === 0) return;
+    const serverOptions = await certificateFor(certificate);
+    this.servers.push(
+      await this.listen(httpsPort, (at, ready) => serve({ fetch, ...at, createServer, serverOptions }, ready)),
+    );
   }
 
-  stop(): Promise<void> {
-    return new Promise((resolve) => {
-      if (!this.server) return resolve();
-      this.server.close(() => resolve());
-      (this.server as ServerType & { closeAllConnections?: () => void }).closeAllConnections?.();
+  private async listen(
+    port: number,
+    open: (at: { hostname: string; port: number }, ready: () => void) => ServerType,
+  ): Promise<ServerType> {
+    const own = dial(this.options.dialMap, VRF, { address: this.options.address, port });
+    const server = await new Promise<ServerType>((resolve, reject) => {
+      const opened = open({ hostname: own.address, port: own.port }, () => resolve(opened));
+      opened.once('error', reject);
     });
+    this.log.info({ address: own.address, port: (server.address() as AddressInfo).port }, 'boot HTTP listens');
+    return server;
+  }
+
+  async stop(): Promise<void> {
+    await Promise.all(
+      this.servers.map(
+        (server) =>
+          new Promise<void>((resolve) => {
+            server.close(() => resolve());
+            (server as ServerType & { closeAllConnections?: () => void }).closeAllConnections?.();
+          }),
+      ),
+    );
   }
 
   private app(): Hono<{ Bindings: HttpBindings }> {

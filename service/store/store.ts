@@ -12,6 +12,8 @@ import type { Hint } from './hint.ts';
 export type BootPlace = {
   address: string;
   httpPort: number;
+  /** 0 where nothing is served by HTTPS. */
+  httpsPort: number;
 };
 
 export type Store = {

@@ -122,6 +122,23 @@ describe('images and configurations on the wire', function () {
     expect((await curl(address, url, '-o', part)).status, 'the URL is of that window').to.equal(403);
   });
 
+  it('come by HTTPS, too, with a certificate of the service’s own', async () => {
+    await o.client.edit('bootprofile', 'shale-url', { transport: 'https' });
+    const told = await o.client.call('device.dhcp', { params: { ref: 'cob-acc-2' }, query: {} });
+    expect(told.file).to.match(/^https:\/\/10\.77\.0\.10\/file\//);
+    const { address, port } = o.at(SERVER, 443);
+    const [, path = ''] = /^https:\/\/[^/]+(\/.*)$/.exec(told.file ?? '') ?? [];
+    const status = async (...more: string[]) =>
+      run('curl', ['-s', '-o', '/dev/null', '-w', '%{http_code}', ...more, `https://${address}:${port}${path}`]).then(
+        ({ stdout }) => Number(stdout),
+        (error: unknown) => Number((error as { code?: number }).code),
+      );
+    // 60: nobody has said that the certificate is to be believed. The file is another address's.
+    expect(await status()).to.equal(60);
+    expect(await status('-k')).to.equal(404);
+    await o.client.edit('bootprofile', 'shale-url', { transport: 'http' });
+  });
+
   it('are refused in words where the content is not there', async () => {
     await o.client.add('image', { name: 'furrow-none', dialect: 'furrow', release: '3', file: 'furrow-none.img' });
     const { device, mac } = await waiting('furrow-none');

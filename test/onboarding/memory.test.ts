@@ -25,7 +25,7 @@ describe('what booting clients are answered from', () => {
   before(async () => {
     bench = await demoService();
     api = bench.clients.admin;
-    memory = new BootMemory({ address: '10.77.0.10', httpPort: 80 }, 200);
+    memory = new BootMemory({ address: '10.77.0.10', httpPort: 80, httpsPort: 0 }, 200);
     refresher = new Refresher(bench.store, memory, new BootClock(), 1, new Faults(log), log);
     await refresher.start(() => Promise.resolve());
     bench.store.committed = (hints) => refresher.refresh(hints);

@@ -39,7 +39,7 @@ const RELAY = '10.77.16.1';
 const MOST_BYTES = 1500;
 
 function memory(): BootMemory {
-  const held = new BootMemory({ address: '10.77.0.10', httpPort: 80 }, 50);
+  const held = new BootMemory({ address: '10.77.0.10', httpPort: 80, httpsPort: 0 }, 50);
   const link = linkOf(
     {
       id: 1,

@@ -111,7 +111,7 @@ async function neverAsked(tx: Tx, profile: Profile): Promise<Lint[]> {
       detail: `${none} for option ${at.code} (${name}), and nobody tells it unasked`,
       remedy: `zpine setting edit ${name} --tell unasked`,
     }));
-  const file = transport === 'http' ? [codeOf('bootfile-name')] : FILE;
+  const file = transport !== 'tftp' ? [codeOf('bootfile-name')] : FILE;
   if (!file.some((code) => asked.has(code) || isTold(code, optionName(code))))
     out.push({
       detail: `${none} for option ${file.join(', ')}: they have the name of their file from the header alone`,

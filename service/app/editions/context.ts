@@ -2,7 +2,8 @@
 import type { SettingValue } from '@zpine/core/settings/layers';
 import { grouped } from '@zpine/core/lists/grouped';
 import type { Dialect } from '@zpine/core/dialect/dialect';
-import type { BootProfile, NamedFile } from '@zpine/core/dhcp/profiles';
+import { bootOrigin, fileUrl } from '@zpine/core/dhcp/bootUrl';
+import type { BootProfile } from '@zpine/core/dhcp/profiles';
 import { bootProfiles, filesNamed, type Booting } from '../boot/profiles.ts';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { wantedAmong } from '@zpine/core/images/wanted';
@@ -320,15 +321,15 @@ function bootMap(
   profiles: readonly BootProfile[],
   { image, ...booting }: Booting & { image: Stored<'image'> | undefined },
 ): Val {
-  const { address, httpPort } = tx.place;
+  const { address } = tx.place;
   if (address === '') return { server: null, file: null, image: null, life: null };
   const first = filesNamed(profiles, booting).find(({ leg }) => leg === undefined);
-  const host = httpPort === 80 ? address : `${address}:${httpPort}`;
+  const url = (name: string) => fileUrl(tx.place, first?.profile.transport ?? 'tftp', ONE_TIME, name);
   return {
     server: address,
-    file: first ? urlOf(first, address, host) : null,
-    image: image ? urlOf({ profile: first?.profile, name: image.file }, address, host) : null,
-    life: `http://${host}/life/${ONE_TIME}`,
+    file: first ? url(first.name) : null,
+    image: image ? url(image.file) : null,
+    life: `${bootOrigin(tx.place, 'http')}/life/${ONE_TIME}`,
   };
 }
 
@@ -340,12 +341,6 @@ const imageMap = ({ name, release, file, bytes, sha256, sha512 }: Stored<'image'
   sha256,
   sha512,
 });
-
-const urlOf = (
-  { profile, name }: { profile: NamedFile['profile'] | undefined; name: string },
-  address: string,
-  host: string,
-): string => (profile?.transport === 'http' ? `http://${host}/file/${ONE_TIME}/${name}` : `tftp://${address}/${name}`);
 
 /** Secrets inside become masked values. */
 function secretVal(value: SettingValue): Val {

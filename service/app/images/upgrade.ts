@@ -1,4 +1,5 @@
 /** Bringing devices that run to another image: looked at first, and begun by the number of devices. */
+import { fileUrl } from '@zpine/core/dhcp/bootUrl';
 import type { Expectation } from '@zpine/core/fleet/expectations';
 import { Refusal } from '@zpine/contract/errors';
 import type { RunHead } from '@zpine/contract/fleetShapes';
@@ -78,9 +79,7 @@ async function sealFor(
     return { leftOut: `image ${image.key} has no content yet: zpine image put ${image.key} FILE` };
   if (!(await tx.store.contents.holds(content)))
     return { leftOut: `this service does not have the content of ${image.key}` };
-  const { address, httpPort } = tx.place;
   const word = newSecret(UPGRADE_WORD);
-  const host = httpPort === 80 ? address : `${address}:${httpPort}`;
   return {
     image: image.id,
     name: image.key,
@@ -89,8 +88,8 @@ async function sealFor(
     ...content,
     sha512: image.sha512,
     word,
-    url: `http://${host}/file/${word}/${image.file}`,
-    server: address,
+    url: fileUrl(tx.place, 'http', word, image.file),
+    server: tx.place.address,
     address: target.address,
     expect,
   };

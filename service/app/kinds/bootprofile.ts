@@ -15,6 +15,8 @@ export const bootprofileRules: KindRules = {
   async prepare(tx, drafts) {
     for (const draft of drafts) {
       lookAtNames(draft);
+      if (draft.text('transport') === 'https' && draft.changes('transport') && tx.place.httpsPort === 0)
+        draft.fault('transport', 'profile-https');
       await lookAtLegs(tx, draft);
       await lookAtOptions(tx, draft);
       await lookAtStrangers(tx, draft);
