@@ -94,7 +94,7 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
       full: () => this.has('no-room'),
     });
     this.net = new NetBoot({
-      ...{ serial: particulars.serial, model: particulars.model, mac: particulars.mac, wire: options.wire },
+      ...{ particulars, wire: options.wire },
       plug: () => {
         if (!this.options.plug) throw new Error('it hangs nowhere');
         return this.options.plug;

@@ -178,7 +178,7 @@ async function freeNet(): Promise<string> {
       });
     });
     // The shore line is a network of its own, and has its part of the same stretch.
-    if (claimed) return `default 10.77.0.0/16 127.${net}.0.0/16 10000, shore 10.77.98.0/24 127.${net}.98.0/24 10000`;
+    if (claimed) return `default 10.77.0.0/16 127.${net}.0.0/16 10000, crossing 10.77.91.0/24 127.${net}.91.0/24 10000`;
   }
   throw new Error('no stretch of loopback is free for booting devices');
 }

@@ -44,7 +44,7 @@ export async function throwawayMariadb(databases: string[] = []): Promise<Mariad
 /** One key for all throwaway stacks of this process. */
 export const keyFile = join(tmpdir(), `zpine-key-${process.pid}`);
 /** And one folder for the contents of images. */
-const imageFolder = join(tmpdir(), `zpine-images-${process.pid}`);
+export const imageFolder = join(tmpdir(), `zpine-images-${process.pid}`);
 process.on('exit', () => {
   for (const file of [keyFile, `${keyFile}.boot.pem`]) rmSync(file, { force: true });
   rmSync(imageFolder, { recursive: true, force: true });
@@ -85,7 +85,12 @@ export function bootNet(): { env: Record<string, string>; dialMap: string[] } {
   // A VRF of its own has its part of the same stretch.
   const dialMap = [`default 10.77.0.0/16 127.${net}.0.0/16 10000`, `shore 10.77.98.0/24 127.${net}.98.0/24 10000`];
   return {
-    env: { ZPINE_BOOT_ADDRESS: '10.77.0.10', ZPINE_BOOT_HTTPS_PORT: '443', ZPINE_DIAL_MAP: dialMap.join(', ') },
+    env: {
+      ZPINE_BOOT_ADDRESS: '10.77.0.10',
+      ZPINE_BOOT_HTTPS_PORT: '443',
+      ZPINE_IMAGE_FOLDER: imageFolder,
+      ZPINE_DIAL_MAP: dialMap.join(', '),
+    },
     dialMap,
   };
 }

@@ -4,7 +4,7 @@ import { Client, RefusedError } from '@zpine/contract/client';
 import type { Problem } from '@zpine/contract/errors';
 import { type Role, roles } from '@zpine/contract/roles';
 import { loadDemo } from '@zpine/demo/load';
-import { bootNet, keyFile, PASSWORD } from '../ops/stack.ts';
+import { bootNet, imageFolder, keyFile, PASSWORD } from '../ops/stack.ts';
 import { hashPassword } from '../service/app/access/passwords.ts';
 import { addToken } from '../service/app/access/tokens.ts';
 import type { User } from '../service/app/access/who.ts';
@@ -29,6 +29,7 @@ export const testConfig = (name: string, more: Record<string, string> = {}): Con
     ZPINE_LISTEN_PORT: '0',
     ZPINE_LOG_LEVEL: 'silent',
     ZPINE_KEY_FILE: keyFile,
+    ZPINE_IMAGE_FOLDER: imageFolder,
     ...more,
   });
 

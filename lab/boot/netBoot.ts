@@ -19,9 +19,8 @@ export interface Rejected {
 }
 
 interface NetBootHost {
-  serial: string;
-  model: string;
-  mac: string;
+  /** What it is, as somebody may change it. */
+  particulars: { serial: string; model: string; mac: string };
   plug: () => Plug;
   wire: Wire;
   paceMs: number;
@@ -42,7 +41,8 @@ export class NetBoot {
   }
 
   async ask(signal: AbortSignal): Promise<Lease | undefined> {
-    const { mac, serial, vendorClass, plug, paceMs, note } = this.host;
+    const { vendorClass, plug, paceMs, note } = this.host;
+    const { mac, serial } = this.host.particulars;
     const { relay, circuit } = plug();
     const client = new DhcpClient(
       { mac, serial, vendorClass: vendorClass() },
@@ -96,7 +96,8 @@ export class NetBoot {
     from: string | undefined,
     signal: AbortSignal,
   ): Promise<void> {
-    const { serial, model, version, wire, note, pause } = this.host;
+    const { version, wire, note, pause } = this.host;
+    const { serial, model } = this.host.particulars;
     const digest = createHash('sha256').update(applied, 'utf8').digest('hex');
     const body = JSON.stringify({ serial, model, version: version(), digest, rejected: rejected.slice(0, 100) });
     for (let attempt = 0; attempt < 5; attempt += 1) {

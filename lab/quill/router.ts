@@ -57,10 +57,6 @@ export class QuillRouter extends LabDevice {
       await this.net.home(url, text, rejected, this.ownAddress, signal);
   }
 
-  protected override forget(): void {
-    this.script = new Script();
-  }
-
   private admits(user: string, password: string): boolean {
     const [form, word = ''] = this.script.first(new RegExp(`^account ${user} / word (.+)$`))?.split(' ') ?? [];
     return form === 'sealed' ? fitsSha512crypt(password, word, sha512) : form === 'plain' && word === password;

@@ -1,6 +1,6 @@
 /** The service that is attacked, on a database of this run of tests. */
 import { attacked as attackedOn, type Attacked } from '../../trials/attacked.ts';
-import { keyFile } from '../../ops/stack.ts';
+import { imageFolder, keyFile } from '../../ops/stack.ts';
 import { emptyDatabase } from '../service.ts';
 
 export const attacked = async (more: Record<string, string> = {}): Promise<Attacked> =>
@@ -10,6 +10,7 @@ export const attacked = async (more: Record<string, string> = {}): Promise<Attac
       ZPINE_DATABASE_PASSWORD: process.env.ZPINE_TEST_PASSWORD ?? '',
       ZPINE_DATABASE_NAME: await emptyDatabase(),
       ZPINE_KEY_FILE: keyFile,
+      ZPINE_IMAGE_FOLDER: imageFolder,
     },
     more,
   );

@@ -34,7 +34,7 @@ describe('impact, as it is told', function () {
         /^Preview only, nothing saved\. Records: 1 edited\.\n\d+ devices checked: \d+ would change/,
       );
       expect(said).to.contain('    + clock follow 10.77.0.9');
-      expect(said).to.match(/3 editions would become stale: ard-acc-1 cob-acc-1 ske-acc-1/);
+      expect(said).to.match(/5 editions would become stale: ard-acc-1 cob-acc-1 cob-acc-2 cob-xr-1 ske-acc-1/);
       expect(await newest()).to.equal(before);
     });
 
@@ -115,7 +115,7 @@ describe('impact, as it is told', function () {
       await page.locator('#value-text').fill('10.77.0.9');
       await look();
       await impact().getByText("two lines in part 'identity'").first().waitFor();
-      await impact().getByText('3 editions would turn').waitFor();
+      await impact().getByText('5 editions would turn').waitFor();
     });
 
     it('stands above what an import would do, and before something is removed', async () => {

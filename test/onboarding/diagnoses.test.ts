@@ -1,4 +1,5 @@
 import { expect } from 'chai';
+import { eventually } from '../../trials/eventually.ts';
 import type { DiagnosisCode } from '@zpine/core/arrival/diagnosis';
 import type { Fault } from '@zpine/lab/faults';
 import { another, diagnosed, onboarding, prepare, serves, type Onboarding } from './bench.ts';
@@ -91,11 +92,12 @@ describe('an arrival that does not go on says why', () => {
     const { items } = await o.client.list('box', { device });
     await o.client.edit('box', items[0]?.key ?? '', { mac: '02:00:00:00:ff:01' });
     o.lab.device(box).on();
-    await new Promise((resolve) => setTimeout(resolve, 400));
-    const strangers = await o.client.call('stranger.list', { query: {} });
-    expect(strangers.items.find((s) => s.serial === 'LF24-9999-99')?.conflict).to.match(
-      /it says serial LF24-9999-99, but MAC 02:00:00:00:ff:01 is that of box/,
+    const stranger = await eventually(
+      'it is on the list',
+      async () => (await o.client.call('stranger.list', { query: {} })).items.find((s) => s.serial === 'LF24-9999-99'),
+      { limitMs: 5000, everyMs: 50 },
     );
+    expect(stranger.conflict).to.match(/it says serial LF24-9999-99, but MAC 02:00:00:00:ff:01 is that of box/);
     await o.lab.device(box).off();
   });
 });

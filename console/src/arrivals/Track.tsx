@@ -28,7 +28,9 @@ type Look = 'done' | 'now' | 'stuck' | 'ahead';
 export function Track({ arrival, named = true }: { arrival: ShownArrival; named?: boolean }) {
   const [chosen, setChosen] = useState<string>();
   const reached = new Map(arrival.milestones.map((m) => [m.name, m]));
-  const next = milestones.find((name) => !reached.has(name));
+  // Where no image is wanted there is none on the way.
+  const stones = milestones.filter((name) => name !== 'image' || reached.has(name));
+  const next = stones.find((name) => !reached.has(name));
   const stuck = arrival.diagnosis !== null && arrival.diagnosis.code !== 'ssh-waiting';
   const first = arrival.milestones[0]?.at;
   const lookOf = (name: string): Look => {
@@ -53,7 +55,7 @@ export function Track({ arrival, named = true }: { arrival: ShownArrival; named?
           </div>
         )}
         <ol className="track" aria-label={`Milestones of ${arrival.device}`}>
-          {milestones.map((name) => {
+          {stones.map((name) => {
             const stone = reached.get(name);
             const look = lookOf(name);
             const time = stone && first ? (name === milestones[0] ? clock(first) : since(first, stone.at)) : '';

@@ -2,6 +2,7 @@
  * Takes in rows, stretch by stretch, and notes all faults and what would come of the rest. It goes from one unit of work
  * to the next where rows are only looked at.
  */
+import { schemaOf } from '@zpine/contract/fieldSchemas';
 import { Refusal, type FieldFault } from '@zpine/contract/errors';
 import type { ImportedRow, ImportKind } from '@zpine/contract/importRoutes';
 import { canonicalKey, fieldsOf, type KindDescription } from '@zpine/contract/kind';
@@ -331,7 +332,10 @@ export class Import {
   private async setByVerb(kind: KindName, record: AnyStored, p: Planned): Promise<void> {
     const wanted = Object.entries(p.byVerb).filter(([name, value]) => record[name] !== value);
     for (const [name, value] of wanted) {
-      const choices = kindOf(kind).fields[name]?.choices;
+      const field = kindOf(kind).fields[name];
+      const choices = field?.choices;
+      if (field && !schemaOf(field).safeParse(value).success)
+        return this.fault(p.row, name, 'value-type', { expected: field.title });
       if (choices && !choices.includes(String(value)))
         this.fault(p.row, name, 'value-choice', { value: String(value), choices: choices.join(', ') });
     }

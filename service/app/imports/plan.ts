@@ -1,5 +1,5 @@
 /** Sorts the fields of a row: what a schema takes, what a verb sets, what is worked out, what has to wait. */
-import type { Value } from '@zpine/contract/fields';
+import { typeOf, type Field, type Value } from '@zpine/contract/fields';
 import { canonicalKey, fieldsOf, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import type { ImportRow } from './rows.ts';
@@ -14,6 +14,10 @@ export interface Planned {
   /** References to kinds that come later. */
   waiting: { field: string; value: unknown }[];
 }
+
+/** Numbers that came as text are numbers. */
+const read = (field: Field, value: unknown): unknown =>
+  typeof value === 'string' ? typeOf(field).fromText(value) : value;
 
 /** `among` has the kinds of the import: what refers to a later one of them has to wait for it. */
 export function plan(k: KindDescription, row: ImportRow, among: ReadonlySet<string>): Planned {
@@ -32,8 +36,7 @@ export function plan(k: KindDescription, row: ImportRow, among: ReadonlySet<stri
     const field = k.fields[name];
     if (field?.derived) continue;
     if (field?.byVerb) {
-      // What has no choices comes with something else: the digest of an image with its content.
-      if (field.choices && value !== null && value !== undefined) byVerb[name] = value as Value;
+      if (value !== null && value !== undefined) byVerb[name] = read(field, value) as Value;
     } else if (field?.to && among.has(field.to) && comesLater(k.name, field.to)) {
       if (value !== undefined) waiting.push({ field: name, value });
     } else fields[name] = value;

@@ -48,12 +48,20 @@ function tiesOf(p: Planned): Ties {
   if (kind === 'interface') ties.needs.push(`port ${p.key}`, ...vlansOf(given));
   if (kind === 'address') ties.needs.push(...around(p.key, textOf(given.address)));
   if (kind === 'prefix' || kind === 'siteplan') ties.needs.push(...namedIn(given));
+  if (kind === 'bootprofile') ties.needs.push(...legTemplates(given.legs));
   if (judgedTogether.includes(kind)) ties.contends.push(`all ${kind}`);
   return ties;
 }
 
 const textOf = (value: unknown): string | undefined =>
   typeof value === 'string' || typeof value === 'number' ? String(value).trim().toLowerCase() : undefined;
+
+/** The templates that legs are made of stand in a list, and are referred to all the same. */
+const legTemplates = (legs: unknown): string[] =>
+  (Array.isArray(legs) ? (legs as { template?: unknown }[]) : []).flatMap((leg) => {
+    const name = textOf(leg?.template);
+    return name === undefined ? [] : [`template ${name}`];
+  });
 
 /** A record, and those that it is a part of: ports come with their device, and with the cards in it. */
 function partsOf(kind: string, key: string): string[] {
@@ -107,10 +115,13 @@ const namedIn = (given: Record<string, unknown>): string[] => {
   return [...words].flatMap((word) => lists.map((list) => `${list} ${word}`));
 };
 
-function needsOfValue({ setting, layer, of }: Record<string, unknown>): string[] {
+function needsOfValue({ setting, layer, of, value }: Record<string, unknown>): string[] {
   const [name, kind, record] = [textOf(setting), textOf(layer), textOf(of)];
   const leadsTo = kind !== undefined && record !== undefined && isKind(kind) ? partsOf(kind, record) : [];
-  return [...(name === undefined ? [] : [`setting ${name}`]), ...leadsTo];
+  // Images are named by a setting.
+  const images = name === 'image.wanted' ? (Array.isArray(value) ? (value as unknown[]) : [value]) : [];
+  const wanted = images.flatMap((one) => (textOf(one) === undefined ? [] : [`image ${textOf(one) ?? ''}`]));
+  return [...(name === undefined ? [] : [`setting ${name}`]), ...leadsTo, ...wanted];
 }
 
 interface Kept {

@@ -17,6 +17,19 @@ export const imageRules: KindRules = {
       if (before && draft.changes('name')) await refuseWanted(tx, before.key);
     }
   },
+  // What an import says of its content is what a put is held against.
+  edited(_tx, pairs) {
+    for (const { after } of pairs) {
+      const { sha256, sha512 } = asStored('image', after);
+      for (const [field, value, digits] of [
+        ['sha256', sha256, 64],
+        ['sha512', sha512, 128],
+      ] as const)
+        if (value !== null && !(value.length === digits && /^[0-9a-f]+$/.test(value)))
+          throw Refusal.at([field], 'image-digest-form', { value });
+    }
+    return Promise.resolve();
+  },
   async removing(tx, records) {
     for (const record of records) await refuseWanted(tx, record.key);
   },
