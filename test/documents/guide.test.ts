@@ -22,6 +22,7 @@ walkDocument('docs/guide.md', {
     'settings.csv': 'setting,layer,of,mode,value\ntime.servers,site,mos,set,10.77.0.5\n',
     'pallet.txt': 'LF24-0501-01\n0000.5e00.53d1\n',
     'shelf.txt': 'LF24-0501-07\n0000.5e00.53d7\n',
+    'furrow-2.6.0.img': 'image furrow * 2.6.0\n',
     'groups.ini': groups,
     'hosts.txt': '127.0.0.1\tlocalhost\n10.77.0.61\thar-acc-61.brackwater.example har-acc-61\n',
   },
@@ -56,5 +57,6 @@ walkDocument('docs/guide.md', {
   answers: { 'zpine device paste': ['rope-walk-77'] },
   // The password that it got is another one: the watching ends with the diagnosis.
   refused: ['zpine arrival open ard-acc-1 && ./run lab on ardle'],
-  notTyped: [],
+  // Nobody talks in the demo before somebody lets him.
+  notTyped: ['zpine sign list', 'zpine stranger meet', 'zpine stranger recognise 12', 'zpine edition make mos-acc-4'],
 });
