@@ -26,8 +26,9 @@ walkDocument('docs/fleet.md', {
     'zpine push',
     'zpine capture restore',
     'zpine device restart',
+    'zpine upgrade har-acc-7',
   ],
   answers: { 'zpine device paste': ['rope-walk-77'] },
   // Not everything holds in the demo.
-  refused: ['zpine check run --where'],
+  refused: ['zpine check run --where', 'zpine upgrade --where'],
 });
