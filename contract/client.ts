@@ -218,7 +218,7 @@ export class Client {
     body?: unknown,
     options: WriteOptions & { onlyReads?: boolean } = {},
     /** Instead of a body in JSON. */
-    raw?: object,
+    raw?: { headers?: Record<string, string> } & object,
   ): Promise<unknown> {
     const search = new URLSearchParams();
     const preview = method === 'GET' || options.onlyReads ? undefined : this.options.preview;
@@ -238,7 +238,8 @@ export class Client {
       const send = this.options.fetch ?? fetch;
       const signal = preview?.signal;
       const sent = body === undefined ? raw : { body: JSON.stringify(body) };
-      response = await send(url, { method, headers, ...sent, ...(signal ? { signal } : {}) });
+      const all = { ...headers, ...raw?.headers };
+      response = await send(url, { method, ...sent, headers: all, ...(signal ? { signal } : {}) });
     } catch (error) {
       throw unreached(this.options.url || 'the service', error);
     }

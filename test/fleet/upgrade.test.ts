@@ -168,7 +168,9 @@ describe('upgrades', function () {
     expect((await refusal(client.putImage('furrow-9.1.0', {}, new Blob([])))).code).to.equal('image-nothing');
     const kept = await client.putImage('furrow-9.1.0', { digest: `sha512:${sha512}` }, new Blob([content]));
     expect(kept).to.include({ sha512, bytes: content.length, changed: true });
-    expect((await client.putImage('furrow-9.1.0', {}, new Blob([content]))).changed).to.equal(false);
+    // With its length announced, as the command line does.
+    const announced = { length: content.length };
+    expect((await client.putImage('furrow-9.1.0', {}, new Blob([content]), announced)).changed).to.equal(false);
     expect((await refusal(client.putImage('furrow-9.1.0', {}, new Blob(['other'])))).code).to.equal('image-other');
     const back = Buffer.from(await new Response(await client.getImage('furrow-9.1.0')).arrayBuffer());
     expect(back.equals(content)).to.equal(true);
