@@ -55,6 +55,16 @@ export const askBodySchema = z.strictObject({
   expect: z.array(expectationSchema).max(50).default([]),
 });
 
+/** How a change proves that it did what it should. */
+const afterwards = {
+  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
+  expect: z
+    .array(expectationSchema)
+    .max(50)
+    .default([])
+    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
+};
+
 export const errandBodySchema = z.strictObject({
   ...selection,
   lines: linesSchema.optional().describe('Lines as in a configuration; "- " before a line takes it away'),
@@ -69,12 +79,7 @@ export const errandBodySchema = z.strictObject({
     .strictObject({ device: text(255), number: z.int().positive() })
     .optional()
     .describe('The same of an edition'),
-  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
-  expect: z
-    .array(expectationSchema)
-    .max(50)
-    .default([])
-    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
+  ...afterwards,
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
@@ -84,12 +89,7 @@ export const errandBodySchema = z.strictObject({
 export const upgradeBodySchema = z.strictObject({
   ...selection,
   image: text(63).optional().describe('Left out: the one that each device wants by its layers'),
-  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
-  expect: z
-    .array(expectationSchema)
-    .max(50)
-    .default([])
-    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
+  ...afterwards,
   perSite: z.int().min(1).max(200).optional().describe('So many devices of one site at a time'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
   insist: z
@@ -105,12 +105,7 @@ export const compareBodySchema = z.strictObject({
 
 export const pushBodySchema = z.strictObject({
   ...selection,
-  questions: z.array(text(40)).max(10).default([]).describe('Named questions, asked before and after'),
-  expect: z
-    .array(expectationSchema)
-    .max(50)
-    .default([])
-    .describe('What the answers to these questions have to say afterwards; names of templates may stand in it'),
+  ...afterwards,
   keep: z.boolean().default(true).describe('Have the devices store what then runs'),
   everything: z.boolean().default(false).describe('The selection may be every device there is'),
   insist: z.boolean().default(false).describe('Send it although the service would lose its way in; needs a reason'),
