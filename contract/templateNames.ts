@@ -82,6 +82,7 @@ export const fixedNames: Record<string, Shape> = {
       server: text('The address that it boots from'),
       file: text('The URL of its first file; null where its dialect has none'),
       image: text('The URL of the image that it should run; null for none'),
+      folder: text('The URL below which its further files lie; null where its dialect has no first one'),
       life: text('Where it reports that it lives; one part is filled in on the wire'),
     },
     'Where the next steps of booting lie',

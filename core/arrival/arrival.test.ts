@@ -45,6 +45,18 @@ describe('arrivals', () => {
     expect(effects.at(-1)).to.deep.equal({ kind: 'close-window' });
   });
 
+  it('are not taken to have their file because of one beside it', () => {
+    const further: ArrivalEvent = { kind: 'further-complete', evidence };
+    const before = run([...boot.slice(0, -1), further]);
+    expect(before.state.phase).to.equal('fetching');
+    expect(before.state.reached).not.to.include('file complete');
+    expect(run([{ kind: 'limit' }], before.state).state.diagnosis?.code).to.equal('file-incomplete');
+    // Behind the first one it is only waited for.
+    const behind = run([...boot, { kind: 'file-asked', evidence }, further]);
+    expect(behind.state.phase).to.equal('living');
+    expect(behind.effects.at(-1)).to.deep.equal({ kind: 'limit', seconds: standardLimits.life });
+  });
+
   it('are looked at when they say something of themselves, and only then', () => {
     const sign: ArrivalEvent = { kind: 'sign', evidence: { by: 'log' } };
     const living = run([...boot, sign]);

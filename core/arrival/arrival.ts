@@ -44,6 +44,8 @@ type Evidence = Record<string, string | number | boolean | string[]>;
 export type ArrivalEvent =
   | { kind: 'discover' | 'request'; evidence: Evidence; xid?: number }
   | { kind: 'offered' | 'leased' | 'file-asked' | 'file-complete'; evidence: Evidence }
+  /** A file beside the first one is there; it counts for nothing while the first has not come. */
+  | { kind: 'further-complete'; evidence: Evidence }
   /** The file of an earlier leg is there: it restarts within these seconds, and boots once more. */
   | { kind: 'leg-complete'; leg: number; seconds: number; evidence: Evidence }
   /** It fetches the image that it wants; a large one takes its time. */
@@ -136,6 +138,10 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       if (beyond.includes(state.phase)) return doing.done();
       doing.phase('living').limit(limits.life).probe(limits.probe).clear();
       return doing.done();
+    case 'further-complete':
+      if (beyond.includes(state.phase)) return doing.done();
+      if (state.reached.includes('file complete')) return doing.phase('living').limit(limits.life).done();
+      return doing.limit(limits.transfer).clear('file-broken').done();
     case 'leg-complete':
       if (beyond.includes(state.phase)) return doing.done();
       return doing.fetchedLeg(event.leg).phase('booting').limit(event.seconds).clear().done();

@@ -38,6 +38,7 @@ const optionNames: Catalogue = {
     address: text('The address that it is given'),
     server: text('The address of this service'),
     file: text('The name or URL of its first file; null where it is given none'),
+    folder: text('The name or URL below which its further files lie; null where it is given none'),
   },
   secrets: [],
 };
@@ -56,6 +57,8 @@ export type Named = {
   server: string;
   /** The name or URL of its first file, where it is given one. */
   file: string | null;
+  /** The name or URL below which its further files lie. */
+  folder: string | null;
 };
 
 const NAME = 'option';
@@ -101,11 +104,12 @@ function filledText(source: string, named: Named): Parsed<string, 'option-fill'>
   }
 }
 
-const dataOf = ({ device, client, place: { address, link }, server, file }: Named): Record<string, Val> => ({
+const dataOf = ({ device, client, place: { address, link }, server, file, folder }: Named): Record<string, Val> => ({
   device,
   client: { mac: client.mac, class: client.vendorClass, relay: client.relay, circuit: client.circuit },
   prefix: { cidr: `${ipv4Of(link.first)}/${link.length}`, mask: link.mask, gateway: link.gateway },
   address,
   server,
   file,
+  folder,
 });

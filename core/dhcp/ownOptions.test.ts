@@ -128,6 +128,7 @@ describe('names in values of options', () => {
     place: { address: '10.77.16.11', source: 'fixed', from: '', link, held: undefined },
     server: '10.77.0.10',
     file: null,
+    folder: null,
   };
 
   it('are filled in for whoever asks; what is no text stays', () => {

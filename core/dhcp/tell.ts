@@ -2,7 +2,7 @@
 import { layerText, type Effective, type SettingValue } from '../settings/layers.ts';
 import { listSetting, numberSetting, textSetting } from '../settings/read.ts';
 import type { Client } from './client.ts';
-import { filled, hasNames } from './fill.ts';
+import { filled, hasNames, type Named } from './fill.ts';
 import { ipv4Number } from './ipv4.ts';
 import type { Link } from './link.ts';
 import type { BootDevice, LeaseOffer, Look } from './look.ts';
@@ -73,9 +73,9 @@ export function toldToDevice(
   const { link } = place;
   const profile = look.profileOf(device, classesOf(client));
   const settings = look.settingsOf(device, link, profile);
-  const { file, noFile } = bootFile(look, device, profile, client, now);
+  const { file, folder, noFile } = bootFile(look, device, profile, client, now);
   const seconds = Math.max(SHORTEST_SECONDS, Math.floor(numberSetting(settings, 'lease.seconds') ?? STANDARD_SECONDS));
-  const own = ownValues(look, settings, device, client, place, file?.name ?? null);
+  const own = ownValues(look, settings, device, client, place, { file: file?.name ?? null, folder });
   const { options, unwritten } = toldOptions(own.values);
   const bootOptions = file && profile ? fileOptions(look.server, file, profile) : [];
   const all = [
@@ -158,7 +158,7 @@ function ownValues(
   device: BootDevice,
   client: Client,
   place: LeaseOffer,
-  file: string | null,
+  files: Pick<Named, 'file' | 'folder'>,
 ): { values: OwnValue[]; unwritten: Unwritten[] } {
   const values: OwnValue[] = [];
   const unwritten: Unwritten[] = [];
@@ -167,7 +167,7 @@ function ownValues(
   for (const option of ownOptions) {
     const value = settings.get(option.name)?.value ?? null;
     if (isNothing(value)) continue;
-    const read = filled(value, { device: of, client, place, server, file });
+    const read = filled(value, { device: of, client, place, server, ...files });
     if (!read.ok) unwritten.push({ code: option.at.code, name: option.name, why: String(read.fault.params.first) });
     else if (!isNothing(read.value))
       values.push({
@@ -188,11 +188,12 @@ function bootFile(
   profile: BootProfile | undefined,
   client: Client,
   now: number,
-): { file?: File; noFile: string | null } {
+): { file?: File; folder: string | null; noFile: string | null } {
   const { edition, window } = device;
-  if (!profile) return { noFile: `nothing is known of how the dialect ${device.dialectName ?? '(none)'} boots` };
-  if (edition === null) return { noFile: 'no edition of it is published' };
-  if (window === null || window.until <= now) return { noFile: 'its arrival window is closed' };
+  const without = (noFile: string) => ({ folder: null, noFile });
+  if (!profile) return without(`nothing is known of how the dialect ${device.dialectName ?? '(none)'} boots`);
+  if (edition === null) return without('no edition of it is published');
+  if (window === null || window.until <= now) return without('its arrival window is closed');
   const leg = legOf(profile, window.legs, classesOf(client));
   const pattern = leg?.file ?? profile.file;
   const name = fileName(pattern, {
@@ -201,9 +202,13 @@ function bootFile(
     mac: device.box?.mac ?? client.mac,
     model: device.model,
   });
-  if (name === undefined) return { noFile: `its box is not known, and the first file is called ${pattern}` };
+  if (name === undefined) return without(`its box is not known, and the first file is called ${pattern}`);
   const what = leg ? `leg ${profile.legs.indexOf(leg) + 1} of ${profile.legs.length + 1}` : `edition ${edition.number}`;
-  return { noFile: null, file: fileAt(look, profile, window.word, name, `${profile.title}, ${what}`) };
+  return {
+    noFile: null,
+    file: fileAt(look, profile, window.word, name, `${profile.title}, ${what}`),
+    folder: fileAt(look, profile, window.word, device.key, profile.title).name,
+  };
 }
 
 const fileAt = (

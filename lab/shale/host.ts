@@ -1,6 +1,7 @@
 /** A simulated Shale host: it has run for years, starts from what it has stored and opens SSH. */
 import { createHash } from 'node:crypto';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
+import type { Lease } from '../boot/dhcpClient.ts';
 import type { Rejected } from '../boot/netBoot.ts';
 import { LabDevice } from '../device.ts';
 import type { DoorOptions } from '../ssh.ts';
@@ -48,10 +49,29 @@ export class ShaleHost extends LabDevice {
     if (this.has('deaf')) return this.note('would boot from the network, but sends nothing');
     for (;;) {
       const lease = await this.net.ask(signal);
-      const text = lease && (await this.net.fetch(lease, signal, true));
+      const script = lease && (await this.net.fetch(lease, signal, true));
+      const text = script === undefined || !lease ? undefined : await this.run(script, lease, signal);
       if (text !== undefined) return this.apply(text, signal);
       await this.pause(8, signal);
     }
+  }
+
+  /** What a script puts in force, of which it knows the two lines that boot scripts are made of; or a text as it is. */
+  private async run(script: string, lease: Lease, signal: AbortSignal): Promise<string | undefined> {
+    if (!script.startsWith('#!')) return script;
+    const fetched = new Map<string, string>();
+    for (const line of script.split('\n')) {
+      const [, into = '', url = ''] = /^curl -fsS -o (\S+) (\S+)$/.exec(line) ?? [];
+      if (url !== '') {
+        const text = await this.net.fetch({ ...lease, script: url }, signal, true);
+        if (text === undefined) return undefined;
+        fetched.set(into, text);
+      }
+      const [, started] = /^shale start (\S+)$/.exec(line) ?? [];
+      if (started !== undefined) return fetched.get(started);
+    }
+    this.note('its script starts nothing');
+    return undefined;
   }
 
   private async apply(text: string, signal: AbortSignal): Promise<void> {

@@ -84,11 +84,14 @@ export async function endTransfer(
         return parts.faults.say(error, 'the end of a transfer could not be noted', { file: file.name });
     }
   }
-  const { device, name, bytes, fingerprint } = file;
+  const { device, name, bytes, fingerprint, further } = file;
   if (device === null) return;
   const evidence = { file: name, bytes };
   const event = end.ok
-    ? ({ kind: 'file-complete', evidence: { ...evidence, fingerprint, seconds: end.seconds } } as const)
+    ? ({
+        kind: further === true ? 'further-complete' : 'file-complete',
+        evidence: { ...evidence, fingerprint, seconds: end.seconds },
+      } as const)
     : ({ kind: 'file-broken', evidence: { ...evidence, why: end.why } } as const);
   parts.account.arrival(device, [{ event }]);
 }

@@ -137,7 +137,7 @@ export class BootHttp {
     const { name, word } = asked;
     const file = await giveFile(parts, { name, from: address, transport: 'http', word });
     if (!file.ok) return refusedFile(file.code);
-    const { device, leg, shown, content, image } = file;
+    const { device, leg, shown, content, image, further } = file;
     const length = isText(content) ? content.length : content.bytes;
     const tag = `"${isText(content) ? parts.store.sealer.fingerprint(Buffer.from(content)) : content.sha256}"`;
     // It is the device's alone, and has secrets in it.
@@ -168,6 +168,7 @@ export class BootHttp {
         fingerprint: shown.fingerprint,
         transport: 'http',
         image,
+        further,
       } as const;
       const end = whole
         ? ({ ok: true, seconds: (Date.now() - began) / 1000 } as const)

@@ -109,7 +109,7 @@ export class KeptFiles {
     const inside = name.startsWith(`${fact.key}/`) ? name.slice(fact.key.length + 1) : undefined;
     const file = named || inside ? openedFile(this.store.sealer, held, named ? '' : (inside ?? '')) : undefined;
     return file
-      ? { ok: true, ...file, confirmed: held.at }
+      ? { ok: true, ...file, further: named === undefined, confirmed: held.at }
       : { ok: false, code: 'not-found', why: `${fact.key} has no such file` };
   }
 }

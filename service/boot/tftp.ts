@@ -218,6 +218,7 @@ export class TftpListener {
         fingerprint: file.shown.fingerprint,
         leg: file.leg,
         image: file.image,
+        further: file.further,
         transport: 'tftp' as const,
       };
       this.turns.add(from.address, `${key} ended`, () => endTransfer(this.parts, about, how, confirmed));

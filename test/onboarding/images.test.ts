@@ -3,8 +3,10 @@ import { execFile } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { createSocket } from 'node:dgram';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { get, type IncomingMessage } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
 import { expect } from 'chai';
 import { decodePacket, encodePacket } from '@zpine/core/tftp/packet';
@@ -57,6 +59,13 @@ describe('images and configurations on the wire', function () {
     expect(kindOf(await packets.ask({ mac, type: 'REQUEST', wanted: address, server: SERVER }))).to.equal('ACK');
     return address;
   }
+  /** Where it fetches its image by HTTP. */
+  async function urlOf(device: string): Promise<string> {
+    const arrival = await transact(o.store, actor, 'test', (tx) =>
+      tx.one<{ token: string }>('SELECT token FROM arrival WHERE device_key = ? ORDER BY id DESC LIMIT 1', [device]),
+    );
+    return `http://${SERVER}/file/${arrival?.token ?? ''}/furrow-3.0.0.img`;
+  }
   /** By a stock client, from an address of the records. */
   async function curl(from: string, url: string, ...more: string[]): Promise<{ status: number; words: string }> {
     const to = o.at(SERVER, url.startsWith('tftp') ? 69 : 80);
@@ -105,10 +114,7 @@ describe('images and configurations on the wire', function () {
     }
     expect((await curl('10.77.64.77', `tftp://${SERVER}/${name}`, '-o', path)).words).to.contain('(68)');
     expect((await curl(address, `tftp://${SERVER}/furrow-2.5.0.img`, '-o', path)).words).not.to.equal('');
-    const arrival = await transact(o.store, actor, 'test', (tx) =>
-      tx.one<{ token: string }>('SELECT token FROM arrival WHERE device_key = ? ORDER BY id DESC LIMIT 1', [device]),
-    );
-    const url = `http://${SERVER}/file/${arrival?.token ?? ''}/${name}`;
+    const url = await urlOf(device);
     expect((await curl(address, url, '-o', path)).status).to.equal(200);
     expect(digest(path)).to.equal(await sha256());
     const part = join(folder, 'part');
@@ -120,6 +126,26 @@ describe('images and configurations on the wire', function () {
     expect((await newest(o.client, device)).milestones.some(({ name: stone }) => stone === 'image')).to.equal(true);
     await o.client.call('arrival.close', { params: { ref: device } });
     expect((await curl(address, url, '-o', part)).status, 'the URL is of that window').to.equal(403);
+  });
+
+  it('are read as slowly as somebody likes, while others are served', async () => {
+    const { device, mac } = await waiting('furrow-3.0.0');
+    const address = await leased(mac);
+    const other = await waiting('furrow-3.0.0', STAFF);
+    const url = new URL(await urlOf(device));
+    const { address: host, port } = o.at(SERVER, 80);
+    const reading = await new Promise<IncomingMessage>((answered) =>
+      get({ host, port, path: url.pathname, localAddress: o.at(address, 0).address }, answered),
+    );
+    o.lab.device(other.box).on();
+    await serves(o.client, other.device);
+    const read = createHash('sha256');
+    for await (const piece of reading) {
+      read.update(piece as Buffer);
+      await pause(20);
+    }
+    expect(read.digest('hex')).to.equal(await sha256());
+    expect((await newest(o.client, device)).milestones.map(({ name }) => name)).to.include('image');
   });
 
   it('come by HTTPS, too, with a certificate of the service’s own', async () => {

@@ -1,58 +1,23 @@
 /** Stock DHCP clients, broadcasting on a wire of their own: two network namespaces with a cable between them. */
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import { bootNet, keyFile } from '../../ops/stack.ts';
+import { bootNet } from '../../ops/stack.ts';
 import { demoService, type TestBench } from '../service.ts';
 import { until } from './bench.ts';
+import { inside, obstacle, serviceInside, sh, stopped, taken, type Wire } from './namespaces.ts';
 import { eventually } from '../../trials/eventually.ts';
 
 const [SERVER, CLIENT] = [`zps${process.pid}`, `zpc${process.pid}`];
 const SERVER_ADDRESS = '10.77.16.9';
 const MAC = '00:00:5e:00:53:a1';
 
-const sh = (...args: string[]): string =>
-  execFileSync(args[0] ?? '', args.slice(1), { encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] });
-const inside = (space: string, ...args: string[]): string => sh('ip', 'netns', 'exec', space, ...args);
-
-/** Why this cannot be done here, if it cannot. */
-function obstacle(): string | undefined {
-  try {
-    sh('ip', 'netns', 'add', SERVER);
-    sh('ip', 'netns', 'add', CLIENT);
-    sh(
-      'ip',
-      'link',
-      'add',
-      'zpup',
-      'netns',
-      SERVER,
-      'type',
-      'veth',
-      'peer',
-      'name',
-      'zpdown',
-      'netns',
-      CLIENT,
-      'address',
-      MAC,
-    );
-    for (const [space, link] of [
-      [SERVER, 'zpup'],
-      [CLIENT, 'zpdown'],
-    ] as const) {
-      inside(space, 'ip', 'link', 'set', 'lo', 'up');
-      inside(space, 'ip', 'link', 'set', link, 'up');
-    }
-    inside(SERVER, 'ip', 'address', 'add', `${SERVER_ADDRESS}/24`, 'dev', 'zpup');
-    for (const program of ['dhclient', 'udhcpc', 'curl']) inside(CLIENT, 'which', program);
-    return undefined;
-  } catch (error) {
-    return String(error instanceof Error ? error.message : error).split('\n')[0];
-  }
-}
+const WIRE: Wire = {
+  server: { space: SERVER, link: 'zpup', address: SERVER_ADDRESS },
+  client: { space: CLIENT, link: 'zpdown', mac: MAC },
+};
 
 describe('stock clients on a wire of their own', () => {
   let bench: TestBench;
@@ -63,51 +28,23 @@ describe('stock clients on a wire of their own', () => {
 
   before(async function () {
     this.timeout(60_000);
-    const why = obstacle();
+    const why = obstacle(WIRE, ['dhclient', 'udhcpc', 'curl']);
     if (why !== undefined) {
       process.stdout.write(`    skipped: no network namespaces here (${why})\n`);
       return this.skip();
     }
-    // The records are made by an instance outside; the one that answers runs inside, on the same database.
     bench = await demoService({ ...bootNet().env, ZPINE_BOOT_ADDRESS: SERVER_ADDRESS });
     writeFileSync(
       script,
       `#!/bin/sh\nenv > ${dump}\ncase "$reason$1" in\nBOUND|bound) ip address replace "\${new_ip_address:-$ip}"/24 dev zpdown ;;\nesac\n`,
       { mode: 0o755 },
     );
-    service = spawn('ip', ['netns', 'exec', SERVER, process.execPath, 'dist/service.js'], {
-      env: {
-        PATH: process.env.PATH,
-        ZPINE_DATABASE_SOCKET: process.env.ZPINE_TEST_SOCKET,
-        ZPINE_DATABASE_PASSWORD: process.env.ZPINE_TEST_PASSWORD,
-        ZPINE_DATABASE_NAME: bench.databaseName,
-        ZPINE_KEY_FILE: keyFile,
-        ZPINE_LISTEN_PORT: '0',
-        ZPINE_LOG_LEVEL: 'warn',
-        ZPINE_BOOT_ADDRESS: SERVER_ADDRESS,
-        ZPINE_BOOT_BROADCAST: 'true',
-      },
-      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
-    });
-    await new Promise<void>((done, fail) => {
-      service?.once('message', () => done());
-      service?.once('exit', (code) => fail(new Error(`the service ended with status ${code}`)));
-    });
+    service = await serviceInside(WIRE, bench);
   });
 
   after(async () => {
-    if (service && service.exitCode === null) {
-      const ended = new Promise((done) => service?.once('exit', done));
-      service.kill('SIGTERM');
-      await ended;
-    }
-    for (const space of [SERVER, CLIENT]) {
-      try {
-        sh('ip', 'netns', 'delete', space);
-      } catch {
-        // It was never made.
-      }
-    }
+    await stopped(service);
+    taken(WIRE);
     await bench?.stop();
     rmSync(folder, { recursive: true, force: true });
   });

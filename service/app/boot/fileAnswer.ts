@@ -9,7 +9,7 @@ interface ShownSize {
 }
 
 /**
- * `device`: null for a stranger. `leg`: which one of its profile it is, from 0; null for the last file. `image`: its key,
+ * `further`: it is one beside the first file. `device`: null for a stranger. `leg`: which one of its profile it is, from 0; null for the last file. `image`: its key,
  * where it is one; its content lies outside of the database.
  */
 export type GivenFile = {
@@ -18,6 +18,7 @@ export type GivenFile = {
   leg: number | null;
   shown: ShownSize;
   image?: string;
+  further?: boolean;
 };
 
 export type FileAnswer =

@@ -130,7 +130,8 @@ async function fileOf(tx: Tx, device: Stored<'device'>, name: string, mac: strin
   );
   if (!file) return { ok: false, code: 'not-found', why: `${device.key} has no such file; its first is ${main.name}` };
   if (!arrival) return closed;
-  return given(tx, device, null, file, onTheWire(file.text, arrival.token));
+  const answer = given(tx, device, null, file, onTheWire(file.text, arrival.token));
+  return answer.ok ? { ...answer, further: file.name !== '' } : answer;
 }
 
 const given = (
@@ -194,6 +195,7 @@ export async function transferred(
     transport: 'tftp' | 'http';
     /** The key of the image that it is. */
     image?: string | undefined;
+    further?: boolean | undefined;
   },
   end: { ok: true; seconds: number } | { ok: false; why: string },
 ): Promise<void> {
@@ -222,7 +224,11 @@ export async function transferred(
       seconds: await restartOf(tx, file.device),
       evidence: whole,
     });
-  else if (end.ok) await applyEvent(tx, arrival, { kind: 'file-complete', evidence: whole });
+  else if (end.ok)
+    await applyEvent(tx, arrival, {
+      kind: file.further === true ? 'further-complete' : 'file-complete',
+      evidence: whole,
+    });
   else await applyEvent(tx, arrival, { kind: 'file-broken', evidence: { ...evidence, why: end.why } });
 }
 

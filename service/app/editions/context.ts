@@ -322,12 +322,13 @@ function bootMap(
   { image, ...booting }: Booting & { image: Stored<'image'> | undefined },
 ): Val {
   const { address } = tx.place;
-  if (address === '') return { server: null, file: null, image: null, life: null };
+  if (address === '') return { server: null, file: null, folder: null, image: null, life: null };
   const first = filesNamed(profiles, booting).find(({ leg }) => leg === undefined);
   const url = (name: string) => fileUrl(tx.place, first?.profile.transport ?? 'tftp', ONE_TIME, name);
   return {
     server: address,
     file: first ? url(first.name) : null,
+    folder: first ? url(booting.device.key) : null,
     image: image ? url(image.file) : null,
     life: `${bootOrigin(tx.place, 'http')}/life/${ONE_TIME}`,
   };
