@@ -24,14 +24,15 @@ export function addArrivals(program: Command): void {
       out(
         table(
           ['arrival', 'device', 'stage', 'last milestone', 'at', 'address', 'what is wrong'],
-          items.map((a) => [
+          items.map((a, i) => [
             `#${a.id}`,
             a.device,
-            a.stage ? stageText(a.stage) : 'gone',
+            // Of an earlier boot the stage says nothing: it is that of the device now.
+            items.findIndex((one) => one.device === a.device) < i ? 'over' : a.stage ? stageText(a.stage) : 'gone',
             a.milestones.at(-1)?.name ?? (a.endedAt ? 'none' : 'waited for'),
             a.milestones.length > 0 ? `${ago(a.milestones.at(-1)?.at ?? '')} ago` : '',
             a.address ?? '',
-            a.diagnosis?.title ?? '',
+            a.diagnosis?.title ?? (a.elsewhere !== null ? 'in another place' : ''),
           ]),
         ),
       );
@@ -87,6 +88,18 @@ export function addArrivals(program: Command): void {
     });
 
   noun
+    .command('confirm')
+    .description('say that a device stands where it should, though the records have it elsewhere')
+    .argument('<device>')
+    .option('--reason <text>', 'why, for the milestone')
+    .action(async (ref: string, { reason }: { reason?: string }) => {
+      const arrival = await newest(ref);
+      const params = { id: String(arrival.id) };
+      const { device, phase } = await clientOf().call('arrival.confirm', { params, body: {}, reason });
+      out(phase === 'serving' ? `${device} serves` : `${device} may serve where it is`);
+    });
+
+  noun
     .command('watch')
     .description('milestones as they come')
     .argument('[device...]', 'only these devices')
@@ -117,6 +130,11 @@ function arrivalText(a: ShownArrival): (string | Table)[] {
   if (a.box) rows.push(['box', `${a.box}${a.mac ? `, MAC ${a.mac}` : ''}`]);
   if (a.address) rows.push(['booted at', `${a.address}${a.relay ? ` behind relay ${a.relay}` : ''}`]);
   if (a.management) rows.push(['management', a.management]);
+  if (a.elsewhere !== null && a.diagnosis?.code !== 'other-place')
+    rows.push([
+      'place',
+      `${a.elsewhere}\nit does not serve until somebody says that it is right so: zpine arrival confirm ${a.device}`,
+    ]);
   if (a.diagnosis) rows.push(['wrong', `${a.diagnosis.title}: ${a.diagnosis.detail}\n${a.diagnosis.remedy}`]);
   const stones = a.milestones.map((m) => [clock(m.at), m.name, milestoneWords(m.name, m.evidence)]);
   return [
@@ -151,7 +169,7 @@ async function watch(devices: string[], options: { untilServed?: boolean; limit?
   if (!options.untilServed) return;
   for (const a of last.filter((one) => one.phase !== 'serving')) {
     err(
-      `${a.device} does not serve: ${a.diagnosis ? `${a.diagnosis.title}: ${a.diagnosis.detail}\n  ${a.diagnosis.remedy}` : `the last milestone is ${a.milestones.at(-1)?.name ?? 'none'}`}`,
+      `${a.device} does not serve: ${a.diagnosis ? `${a.diagnosis.title}: ${a.diagnosis.detail}\n  ${a.diagnosis.remedy}` : a.milestones.length === 0 ? 'nothing was heard of it yet' : `the last milestone is ${a.milestones.at(-1)?.name ?? ''}`}`,
     );
   }
   for (const device of wanted) if (!last.some((a) => a.device === device)) err(`${device} never arrived`);

@@ -5,6 +5,7 @@ import { signKinds, type SignKind } from '@zpine/contract/signRoutes';
 import { isTalker, strangerName } from '@zpine/contract/strangerWords';
 import { clientOf, outputOf } from './context.ts';
 import type { ReplyOf } from '@zpine/contract/routes';
+import { hoursOf, nextStep } from './windows.ts';
 import { ago, err, out, pairs, table, type Table } from './print.ts';
 import { confirmed, looked } from './prompt.ts';
 import { UsageError } from './refusals.ts';
@@ -281,7 +282,7 @@ function addStrangers(program: Command): void {
           `${s.packets} packets, the last ${ago(s.lastAt)} ago${s.address ? `, ${isTalker(s) ? 'from' : 'quarantined at'} ${s.address}` : ''}`,
         ]);
         if (s.conflict) rows.push(['conflict', s.conflict]);
-        if (s.box) rows.push(['box', s.boxOf === null ? `${s.box}, fitted nowhere` : `${s.box}, of ${s.boxOf}`]);
+        if (s.box) rows.push(['box', s.boxOf === null ? `${s.box}, ${boxWords(s.boxIs)}` : `${s.box}, of ${s.boxOf}`]);
         for (const c of s.candidates)
           rows.push(['could be', `${c.device}: ${c.why}\nzpine stranger recognise ${s.id} ${c.device}`]);
         if (s.settledAt) rows.push(['settled', s.device ? `as ${s.device}` : (s.settledAs ?? '')]);
@@ -294,24 +295,26 @@ function addStrangers(program: Command): void {
     .argument('<stranger>', 'its number')
     .argument('<device>')
     .option('--serial <serial>', 'where it did not tell its own')
+    .option('--open <hours>', 'open its arrival window, too, for so long')
     .option('--keep-address', 'the address that it has becomes its own, and leaves the pool')
-    .option('--reason <text>', 'why')
+    .option('--reason <text>', 'why, where it contradicts the records or its box is not in order')
     .action(
       async (
         id: string,
         device: string,
-        options: { serial?: string; keepAddress?: boolean; reason?: string },
+        options: { serial?: string; keepAddress?: boolean; open?: string; reason?: string },
         command: Command,
       ) => {
-        const { reason, ...more } = options;
+        const { reason, open, ...more } = options;
         const seen = await clientOf().call('stranger.recognise', {
           params: { id: id.replace('#', '') },
-          body: { device, ...more },
+          body: { device, ...more, ...hoursOf(open) },
           reason,
         });
         if (outputOf(command).json) return out(JSON.stringify(seen, null, 2));
+        const named = seen.device ?? device;
         out(
-          `${seen.serial ?? options.serial ?? strangerName(seen)} is ${seen.device ?? device}; zpine arrival watch ${seen.device ?? device}`,
+          `${seen.serial ?? options.serial ?? strangerName(seen)} is ${named}; ${nextStep(named, seen.windowOpen === true)}`,
         );
       },
     );
@@ -352,3 +355,6 @@ function addStrangers(program: Command): void {
       out(`${strangerName(seen)} is off the list`);
     });
 }
+
+const boxWords = (condition: string | null): string =>
+  condition === null || condition === 'stock' ? 'in stock' : `${condition}, fitted nowhere`;

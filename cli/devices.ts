@@ -10,6 +10,7 @@ import { kindOf } from '@zpine/contract/kinds';
 import { assignedLine } from './addresses.ts';
 import { addOperations, driftWords } from './comparing.ts';
 import { clientOf, outputOf } from './context.ts';
+import { hoursOf, nextStep } from './windows.ts';
 import { forEach, type Selection } from './each.ts';
 import { addFieldOptions, fieldsFrom, type Options } from './kindFields.ts';
 import { ago, moment, out, pairs, stageText, table, type Table } from './print.ts';
@@ -154,19 +155,22 @@ function addHardwareVerbs(noun: Command): void {
     .command('fit')
     .description('put another box under the identity of a device')
     .argument('<device>')
-    .argument('<serial>', 'of the box; one that is not known yet is entered')
+    .argument('<serial>', 'of the box, or its MAC; one that is not known yet is entered')
     .option('--mac <mac>', 'of a box that is not known yet')
+    .option('--open <hours>', 'open its arrival window, too, for so long')
     .option('--before <condition>', 'what becomes of the box that was there: faulty, stock or retired', 'faulty')
     .option('--reason <text>', 'why, for the history')
     .addHelpText('after', '\nExample:\n  zpine device fit ard-acc-1 LF24-0201-11')
-    .action(async (ref: string, box: string, options: { mac?: string; before: string; reason?: string }) => {
-      const { reason, mac, before } = options;
-      const body = { box, before: before as 'faulty', ...(mac === undefined ? {} : { mac }) };
-      const fitted = (await clientOf().call('device.fit', { params: { ref }, body, reason })) as AnyRecord;
-      out(
-        `${String(fitted.serial)} is fitted as ${String(fitted.device)}; zpine arrival open ${String(fitted.device)} lets it fetch its file`,
-      );
-    });
+    .action(
+      async (ref: string, box: string, options: { mac?: string; before: string; open?: string; reason?: string }) => {
+        const { reason, mac, before, open } = options;
+        const body = { box, before: before as 'faulty', ...(mac === undefined ? {} : { mac }), ...hoursOf(open) };
+        const fitted = (await clientOf().call('device.fit', { params: { ref }, body, reason })) as AnyRecord;
+        const device = String(fitted.device);
+        const { items } = await clientOf().call('arrival.list', { query: { device, open: 'true', limit: '1' } });
+        out(`${String(fitted.serial ?? fitted.mac)} is fitted as ${device}; ${nextStep(device, items.length > 0)}`);
+      },
+    );
   noun
     .command('forget-key')
     .description('forget the pinned SSH host key of a device: the next one that it shows is pinned')

@@ -23,6 +23,8 @@ export interface KindDescription {
     split?: (key: string) => string[];
     /** The spelling that is stored, of a key as somebody typed it. */
     canonical?: (typed: string) => string;
+    /** What names a record whose one part is not known yet. */
+    otherwise?: { field: string; spelling: (value: string) => string; is: (typed: string) => boolean };
   };
   fields: Record<string, Field>;
   /** The columns of a list, in order; `key` is the natural key. */
@@ -113,6 +115,18 @@ export const columnsOf = (k: KindDescription): (Column & { field: Field })[] =>
       .map((c) => ({ ...c, field })),
   );
 
+/** The texts that make the key of a record: those of its parts, or what stands in for them. */
+export function keyTexts(k: KindDescription, of: (field: string) => string): string[] {
+  const parts = k.key.parts.map(of);
+  const { otherwise } = k.key;
+  const instead = otherwise && of(otherwise.field);
+  return otherwise && instead && parts.every((part) => part === '') ? [otherwise.spelling(instead)] : parts;
+}
+
+/** Fields whose values are in the key of a record. */
+export const keyFields = (k: KindDescription): readonly string[] =>
+  k.key.otherwise ? [...k.key.parts, k.key.otherwise.field] : k.key.parts;
+
 /** The natural key and the text it is sorted by, from the texts of the key's fields. */
 export function makeKey(k: KindDescription, parts: string[]): { key: string; sortKey: string } {
   const key = (k.key.make ?? ((p: string[]) => p.join('/')))(parts).toLowerCase();
@@ -121,6 +135,7 @@ export function makeKey(k: KindDescription, parts: string[]): { key: string; sor
 
 /** The key's fields, from a whole key as somebody typed it. */
 export function splitKey(k: KindDescription, typed: string): Record<string, string> {
+  if (k.key.otherwise?.is(typed)) return { [k.key.otherwise.field]: typed };
   const cut = typed.lastIndexOf('/');
   const halves = k.key.parts.length === 1 || cut < 0 ? [typed] : [typed.slice(0, cut), typed.slice(cut + 1)];
   const parts = k.key.split ? k.key.split(typed) : halves;

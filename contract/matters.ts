@@ -24,6 +24,7 @@ const task = (
 export const matters = {
   stuck: task('arrival stuck', 'Open', 'failure'),
   stranger: task('stranger', 'See who it is'),
+  vain: task('boots in vain', 'Open', 'failure'),
   relay: task('relay not believed', 'See the prefix'),
   notice: task('notice'),
   drift: task('not as described', 'See the lines'),

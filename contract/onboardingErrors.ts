@@ -138,6 +138,7 @@ export const onboardingErrors = {
     (p) => `nothing was heard of ${p.device} yet: nobody is there to sign in on`,
     (p) => `switch it on, and follow it: zpine arrival watch ${p.device}`,
   ),
+  'place-agrees': row(409, 'Nothing to confirm', (p) => `nothing speaks against where ${p.device} boots`),
   'stranger-settled': row(409, 'Settled already', (p) => `stranger ${p.id} has been settled already (${p.as})`),
   'stranger-serial': row(
     422,
@@ -146,6 +147,26 @@ export const onboardingErrors = {
     () => 'read it off the box and give it',
   ),
   'stranger-other-serial': row(422, 'Another serial', (p) => `it says ${p.said} of itself, not ${p.given}`),
+  'stranger-contradicts': row(
+    409,
+    'It contradicts the records',
+    (p) => `${p.client} is not what the records say of ${p.device}: ${p.why}`,
+    (p) =>
+      `see what stands before you; if the records are wrong: zpine stranger recognise ${p.id} ${p.device} --reason "why"`,
+  ),
+  'nothing-boots': row(
+    422,
+    'Nothing boots there',
+    (p) => `${p.device} is ${p.what}: no configuration is made for it`,
+    () => 'choose a device that boots',
+  ),
+  'box-nameless': row(422, 'Box without a name', () => 'a box has a serial, or at least a MAC'),
+  'box-unfit': row(
+    409,
+    'Not fit for use',
+    (p) => `box ${p.box} is ${p.condition} in the records`,
+    (p) => `take another; or, if it is in order again, say why: zpine device fit ${p.device} ${p.box} --reason "why"`,
+  ),
   'box-healthy': row(
     409,
     'It has a healthy box',

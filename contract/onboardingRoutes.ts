@@ -234,7 +234,7 @@ export const onboardingRoutes = {
   'arrival.open': route({
     method: 'POST',
     path: '/devices/{ref}/arrival-window',
-    role: 'engineer',
+    role: 'installer',
     summary: 'Open the window in which a device may fetch its files',
     group: 'Arrivals',
     body: z.strictObject({ hours: hours.default(72) }),
@@ -253,6 +253,15 @@ export const onboardingRoutes = {
     path: '/arrivals/{id}/retry',
     role: 'installer',
     summary: 'Look at the device again now',
+    group: 'Arrivals',
+    body: z.strictObject({}),
+    reply: arrivalHeadSchema,
+  }),
+  'arrival.confirm': route({
+    method: 'POST',
+    path: '/arrivals/{id}/confirm',
+    role: 'installer',
+    summary: 'Say that a device stands where it should, though the records have it elsewhere: it may serve',
     group: 'Arrivals',
     body: z.strictObject({}),
     reply: arrivalHeadSchema,
@@ -279,6 +288,7 @@ export const onboardingRoutes = {
         .boolean()
         .default(false)
         .describe('The address that it has becomes the management address of the device, and leaves the pool'),
+      openHours: hours.optional().describe('Opens the arrival window of the device for so long'),
     }),
     reply: strangerSchema,
   }),
@@ -312,9 +322,10 @@ export const onboardingRoutes = {
     summary: 'Put another box under the identity of a device; the one before becomes faulty, or goes to stock',
     group: 'Devices',
     body: z.strictObject({
-      box: text(100).describe('Its serial; a box that is not known yet is entered'),
+      box: text(100).describe('Its serial, or its MAC where that is all that is known; a new box is entered'),
       mac: text(40).optional().describe('Of a box that is not known yet'),
       before: z.enum(['faulty', 'stock', 'retired']).default('faulty'),
+      openHours: hours.optional().describe('Opens its arrival window for so long'),
     }),
     reply: anyRecordSchema,
   }),

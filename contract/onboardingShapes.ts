@@ -142,6 +142,8 @@ export const arrivalHeadSchema = z.object({
   updatedAt: time,
   milestones: z.array(z.object({ name: z.string(), at: time, evidence: z.record(z.string(), z.json()) })),
   diagnosis: diagnosisSchema.nullable(),
+  /** Why the place where it boots is not the one of the records; it does not serve until somebody confirms it. */
+  elsewhere: z.string().nullable(),
   version: z.int(),
 });
 export type ShownArrival = z.output<typeof arrivalHeadSchema>;
@@ -169,8 +171,21 @@ export const strangerSchema = z.object({
   /** A box of the records that it is, and the device that this is fitted to. */
   box: z.string().nullable(),
   boxOf: z.string().nullable(),
+  /** What the records say of that box: stock, fitted, faulty, retired. */
+  boxIs: z.string().nullable(),
+  /** Whether the device that it became may fetch its files now. */
+  windowOpen: z.boolean().nullable(),
   /** Devices that it could be, the likeliest first. */
-  candidates: z.array(z.object({ device: z.string(), why: z.string() })),
+  candidates: z.array(
+    z.object({
+      device: z.string(),
+      why: z.string(),
+      /** The cable in the port where the client is leads to it. */
+      hangs: z.boolean(),
+      /** Its model is known to be that of the client. */
+      fits: z.boolean(),
+    }),
+  ),
   settledAt: time.nullable(),
   settledAs: z.string().nullable(),
   device: z.string().nullable(),

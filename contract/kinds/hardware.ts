@@ -1,3 +1,4 @@
+import { parseMac } from '@zpine/core/addressing/mac';
 import { kind } from '../kind.ts';
 
 export const vendor = kind({
@@ -69,6 +70,10 @@ export const model = kind({
   list: ['key', 'title', 'dialect', 'heightU', 'depth', 'powerWatts', 'ports', 'slots', 'fits'],
 });
 
+/** With its marks: twelve digits alone may well be a serial. */
+const isMac = (typed: string): boolean => /[:.-]/.test(typed) && parseMac(typed).ok;
+const withoutMarks = (mac: string): string => mac.replace(/[^0-9A-Fa-f]/g, '').toLowerCase();
+
 export const box = kind({
   name: 'box',
   path: 'boxes',
@@ -76,9 +81,18 @@ export const box = kind({
   titles: 'Boxes',
   about: 'A piece of hardware, in stock or fitted as a device.',
   group: 'hardware',
-  key: { parts: ['serial'] },
+  key: {
+    parts: ['serial'],
+    canonical: (typed) => (isMac(typed) ? withoutMarks(typed) : typed),
+    otherwise: { field: 'mac', spelling: withoutMarks, is: isMac },
+  },
   fields: {
-    serial: { type: 'code', title: 'Serial', required: true, example: 'LF24-0188-01' },
+    serial: {
+      type: 'code',
+      title: 'Serial',
+      example: 'LF24-0188-01',
+      about: 'Left out where only its MAC is known; it is taken over when the box tells it',
+    },
     model: { type: 'ref', to: 'model', title: 'Model', required: true },
     mac: { type: 'mac', title: 'Base MAC', unique: true, example: '00:00:5e:00:53:a1', about: 'Any notation is taken' },
     condition: {

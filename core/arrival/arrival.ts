@@ -35,6 +35,11 @@ export interface Arrival {
   restarts?: boolean;
   /** How many files of earlier legs it has fetched. */
   legs?: number;
+  /** Where it boots, as its relay says. */
+  plugged?: string;
+  /** Why that is not where the records have it; null once somebody said that it is right so. */
+  elsewhere?: string | null;
+  confirmed?: Evidence;
 }
 
 export const expected: Arrival = { phase: 'expected', reached: [], diagnosis: null };
@@ -63,6 +68,12 @@ export type ArrivalEvent =
   | { kind: 'differs'; evidence: Evidence }
   | { kind: 'matches' | 'kept'; evidence: Evidence }
   | { kind: 'not-kept'; evidence: Evidence }
+  /** Where it boots, and why that is not where the records have it. */
+  | { kind: 'plugged'; at: string; elsewhere: string | undefined }
+  /** Somebody says that it stands where it should. */
+  | { kind: 'place-confirmed'; evidence: Evidence }
+  /** A packet of it came, and it was given no answer. */
+  | { kind: 'unanswered'; evidence: Evidence }
   | { kind: 'limit' }
   | { kind: 'window-closed' };
 
@@ -177,6 +188,15 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
         .clear('no-sign-of-life')
         .probe(0)
         .done();
+    case 'plugged':
+      return doing.plugged(event.at, event.elsewhere).done();
+    case 'place-confirmed':
+      doing.confirmed(event.evidence);
+      return state.reached.includes('kept') ? serves(doing.clear()).done() : doing.done();
+    case 'unanswered':
+      // What it was given before is known better than why it is given nothing now.
+      if (state.phase === 'expected' || state.phase === 'booting') doing.diagnose('not-answered', event.evidence);
+      return doing.done();
     case 'window-closed':
       if (state.phase === 'serving') return doing.done();
       // Where nothing was heard, the device is what it was before.
@@ -240,9 +260,15 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       return doing.diagnose('not-kept', event.evidence).probe(again).done();
     case 'kept':
       doing.reach('kept', event.evidence);
-      doing.reach('serving', {});
-      return doing.phase('serving').stage('serving').clear().limit().close().done();
+      if (typeof doing.state.elsewhere === 'string')
+        return doing.phase('proving').diagnose('other-place', { why: doing.state.elsewhere }).limit().done();
+      return serves(doing).done();
   }
+}
+
+function serves(doing: Steps): Steps {
+  doing.reach('serving', doing.state.confirmed ?? {});
+  return doing.phase('serving').stage('serving').clear().limit().close();
 }
 
 const missedIn: Partial<Record<Phase, (state: Arrival) => DiagnosisCode>> = {
@@ -290,6 +316,19 @@ class Steps {
   /** Fetched once more it counts no second time. */
   fetchedLeg(leg: number): this {
     this.state = { ...this.state, legs: Math.max(this.state.legs ?? 0, leg + 1) };
+    return this;
+  }
+
+  /** Somebody's word holds for the place that it was said of. */
+  plugged(at: string, elsewhere: string | undefined): this {
+    if (this.state.plugged === at && this.state.elsewhere === null) return this;
+    const { elsewhere: _, ...rest } = this.state;
+    this.state = { ...rest, plugged: at, ...(elsewhere === undefined ? {} : { elsewhere }) };
+    return this;
+  }
+
+  confirmed(evidence: Evidence): this {
+    this.state = { ...this.state, elsewhere: null, confirmed: evidence };
     return this;
   }
 

@@ -14,7 +14,7 @@ interface Row {
   /** In a few words. */
   title: string;
   detail: (e: Evidence) => string;
-  remedy: string;
+  remedy: string | ((e: Evidence) => string);
 }
 
 const list = (value: unknown): string =>
@@ -26,6 +26,11 @@ const table = {
     detail: () => 'its window is open, and no DHCP packet of it came',
     remedy:
       'see whether it is powered and cabled, holds no configuration of its own, and whether the relay of its VLAN leads here',
+  },
+  'not-answered': {
+    title: 'not answered',
+    detail: (e) => `a DHCP packet of it came, and it was given no answer: ${e.why ?? ''}`,
+    remedy: (e) => (e.remedy ? String(e.remedy) : 'zpine boot log shows the packet, and what speaks against it'),
   },
   'no-request': {
     title: 'offer not taken',
@@ -83,6 +88,12 @@ const table = {
     detail: (e) => `${e.what ?? 'hardware'} ${e.found ?? ''} answered, ${e.expected ?? ''} is expected`,
     remedy: 'fit the box that stands there to the device, or put the right one there',
   },
+  'other-place': {
+    title: 'in another place',
+    detail: (e) => `all of it is right, but for where it is: ${e.why ?? ''}`,
+    remedy:
+      'put it where the records have it, and let it boot again; or correct the records; or say that it is right so: zpine arrival confirm',
+  },
   'wrong-image': {
     title: 'another version',
     detail: (e) =>
@@ -114,5 +125,10 @@ export const diagnosisWords = (
   d: Pick<Diagnosis, 'code' | 'evidence'>,
 ): { title: string; detail: string; remedy: string } => {
   const row: Row = table[d.code];
-  return { title: row.title, detail: row.detail(d.evidence), remedy: row.remedy };
+  const { remedy } = row;
+  return {
+    title: row.title,
+    detail: row.detail(d.evidence),
+    remedy: typeof remedy === 'string' ? remedy : remedy(d.evidence),
+  };
 };

@@ -56,7 +56,12 @@ const table: Record<Milestone, (e: Evidence) => string> = {
       given(e.elsewhere, (count) => (count === '0' ? '' : `${count} more are left alone`)),
     ),
   kept: (e) => joined(given(e.by, (by) => `by ${by}`)),
-  serving: () => '',
+  serving: (e) =>
+    joined(
+      given(e.elsewhere, (why) => why),
+      given(e.confirmedBy, (by) => `right so, says ${by}`),
+      given(e.reason, (reason) => reason),
+    ),
 };
 
 export const milestoneWords = (name: string, evidence: Evidence): string =>

@@ -3,6 +3,7 @@
  * out; an explanation and a forecast only read it. Nothing here reads a clock or a database, and nothing is taken.
  */
 import type { ArrivalEvent } from '../arrival/arrival.ts';
+import { boxName } from '../naming/boxName.ts';
 import { clientOf, type Client } from './client.ts';
 import { fixedOffer, pooledOffer } from './addresses.ts';
 import { identify, type Who } from './identify.ts';
@@ -10,7 +11,7 @@ import { ipv4Number, ipv4Text } from './ipv4.ts';
 import { answerQuery } from './leaseQuery.ts';
 import { holds, type Link } from './link.ts';
 import type { LeaseSource } from './leases.ts';
-import type { BootDevice, LeaseOffer, Look } from './look.ts';
+import type { BootBox, BootDevice, LeaseOffer, Look } from './look.ts';
 import { typeOfMessage, type Message, type MessageType } from './message.ts';
 import { codeOf } from './options.ts';
 import { placeOf, type Heard } from './place.ts';
@@ -24,6 +25,10 @@ export type Outgoing = { bytes: Uint8Array; destination: Destination; vrf: strin
 export type Happened = {
   event: ArrivalEvent;
   box?: { serial: string | null; mac: string | null };
+  /** The serial of a box of which the records have none. */
+  tells?: string | undefined;
+  /** Where it boots. */
+  place?: { relay: string | null; circuit: string | null; prefix: number; site: number | null };
   relay?: string | null;
   address?: string;
   edition?: number | undefined;
@@ -55,6 +60,8 @@ export type Decision = {
   overheard?: { address: string; vrf: number; prefix: number };
   refusedRelay?: { relay: string; source: string };
   arrival?: Happened[];
+  /** It boots, and is given no file. */
+  vain?: { why: string };
 };
 
 type Answer = Omit<Decision, 'client' | 'device'>;
@@ -81,7 +88,12 @@ export function decide(look: Look, message: Message, heard: Heard, now: number):
   const place = placeOf(look, message, client, heard, (link, address) => isHis(look, client, link, address));
   const { link } = place;
   if (place.fault || !link || !type.ok)
-    return { client, link, ...(place.fault ?? { outcome: 'dropped', detail: 'it has no message type (option 53)' }) };
+    return {
+      client,
+      link,
+      ...(place.fault ?? { outcome: 'dropped', detail: 'it has no message type (option 53)' }),
+      ...(place.fault?.outcome === 'dropped' ? unheard(look, client, place.fault) : {}),
+    };
   if (type.value === 'LEASEQUERY' && client.relay !== null)
     return { client, link, ...asksForLease(look, message, client, link, now) };
   if (!isOfClients(type.value))
@@ -89,6 +101,31 @@ export function decide(look: Look, message: Message, heard: Heard, now: number):
   const onWire = client.relay === null && (heard.broadcast || message.clientAddress === '0.0.0.0');
   return { client, link, ...inPlace({ look, message, type: type.value, client, link, onWire, now }) };
 }
+
+/** Whose packet it would have been: what it is not answered for stands with its arrival. */
+function unheard(
+  look: Look,
+  client: Client,
+  { detail, remedy }: { detail: string; remedy?: string },
+): Pick<Decision, 'device' | 'arrival'> {
+  const who = identify(look, client);
+  const device = who.is === 'device' ? look.device(who.id) : undefined;
+  if (!device) return {};
+  const why = remedy === undefined ? detail : detail.replace(`; ${remedy}`, '');
+  return { device, arrival: [unanswered(client, why, remedy)] };
+}
+
+const unanswered = (client: Client, why: string, remedy?: string): Happened => ({
+  event: {
+    kind: 'unanswered',
+    evidence: {
+      why,
+      ...(remedy === undefined ? {} : { remedy }),
+      ...(client.relay === null ? {} : { relay: client.relay }),
+    },
+  },
+  relay: client.relay,
+});
 
 /** RFC 4388: answered to declared relays, as only these come so far. */
 function asksForLease(look: Look, message: Message, client: Client, link: Link, now: number): Answer {
@@ -123,9 +160,11 @@ function inPlace(scene: Scene): WithDevice {
       detail: `more strangers than are listed in ${link.key}; dismiss those that are nobody`,
     };
   const contradiction = who.is === 'conflict' ? who.why : device && leasedElsewhere(device, link, now);
+  const about = who.is === 'conflict' && who.about !== undefined ? look.device(who.about) : device;
   if (contradiction !== undefined)
     return {
-      device,
+      device: about,
+      ...(about ? { arrival: [unanswered(client, contradiction)] } : {}),
       outcome: 'dropped',
       detail: contradiction,
       stranger: { address: null, conflict: contradiction },
@@ -221,7 +260,7 @@ function leasedElsewhere({ key, lease }: BootDevice, link: Link, now: number): s
   return `it shows the identity of ${key}, which holds ${lease.address} at ${lease.site.key.toUpperCase()} until ${until} UTC; what is right is answered after that, or when ${key} gave its address back`;
 }
 
-function answerDevice(scene: Scene, device: BootDevice, { box, by }: Who & { is: 'device' }): Answer {
+function answerDevice(scene: Scene, device: BootDevice, { box, by, tells }: Who & { is: 'device' }): Answer {
   const { look, message, type, client, link, now } = scene;
   const wire = look.wireOf(link);
   const fixed = fixedOffer(look, device, wire, now);
@@ -235,19 +274,20 @@ function answerDevice(scene: Scene, device: BootDevice, { box, by }: Who & { is:
       event: { kind: type === 'DISCOVER' ? 'discover' : 'request', evidence: evidenceOf(client, by), xid: message.xid },
       box: { serial: client.serial ?? box?.serial ?? null, mac: client.mac },
       relay: client.relay,
+      tells,
+      place: { relay: client.relay, circuit: client.circuit, prefix: link.id, site: link.site },
     });
-  if (!place && type !== 'INFORM')
-    return {
-      outcome: 'refused',
-      detail: fixed.why ?? noAddress(look, device, link),
-      arrival,
-    };
+  if (!place && type !== 'INFORM') {
+    const detail = fixed.why ?? noAddress(look, device, link);
+    return { outcome: 'refused', detail, arrival: [...arrival, unanswered(client, detail)] };
+  }
   // RFC 2131, 4.3.5: who only asks for parameters has its address already.
   const told = toldToDevice(look, knownAs(look, client), device, client, place ?? ownPlace(message, link), now);
   const answer = answerWith(scene, told.told, place, told.noFile);
   if (boots && place && answer.out && answer.lease)
     arrival.push(outcomeOf(told.told, place, answer.lease.acknowledged, device));
-  return { ...answer, told: told.told, noFile: told.noFile, arrival };
+  const vain = type === 'DISCOVER' && told.noFile !== null ? { vain: { why: told.noFile } } : {};
+  return { ...answer, told: told.told, noFile: told.noFile, arrival, ...vain };
 }
 
 const noAddress = (look: Look, device: BootDevice, link: Link): string =>
@@ -279,9 +319,9 @@ function outcomeOf(told: Told, place: LeaseOffer, acknowledged: boolean, device:
   return { event: { kind: 'leased', evidence }, address, edition: device.edition?.id };
 }
 
-function answerStranger(scene: Scene, box: { serial: string } | undefined): Answer {
+function answerStranger(scene: Scene, box: BootBox | undefined): Answer {
   const { look, message, type, client, link, now } = scene;
-  const known = box ? `; it is box ${box.serial}, which is fitted nowhere` : '';
+  const known = box ? `; it is box ${boxName(box)}, which is fitted nowhere` : '';
   const words = `no device has this serial or MAC${known}`;
   const asking = { word: client.word, device: null, wanted: ipv4Number(wantedAddress(message) ?? '') };
   // RFC 2131, 4.3.2: of a client that nothing is known of, it is not said that its address is wrong.

@@ -52,7 +52,8 @@ export type Look = {
 /** A device, and what is named of it. */
 type Named = { id: number; key: string };
 
-export type BootBox = { id: number; serial: string; mac: string | null; device: Named | null };
+/** Without a serial it is known by its hardware address alone, until it tells the other. */
+export type BootBox = { id: number; serial: string | null; mac: string | null; device: Named | null };
 export type MacOwner = { box: BootBox } | { interfaceOf: Named };
 
 export type BootDevice = Named & {
@@ -61,7 +62,7 @@ export type BootDevice = Named & {
   /** The lease that it holds, or held last. */
   lease: { address: string; site: { id: number; key: string } | null; expires: number } | null;
   /** The hardware that is fitted. */
-  box: { serial: string; mac: string | null } | null;
+  box: { serial: string | null; mac: string | null } | null;
   /** Keys of what it is and where it stands. */
   model: string | null;
   duty: string | null;

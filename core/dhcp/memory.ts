@@ -37,7 +37,7 @@ export type FactAddress = BootAddress & {
 export type BootFact = {
   id: number;
   key: string;
-  boxes: readonly { id: number; serial: string; mac: string | null }[];
+  boxes: readonly { id: number; serial: string | null; mac: string | null }[];
   /** Hardware addresses of its interfaces. */
   macs: readonly { interface: number; mac: string }[];
   /** The first one first. */
@@ -183,7 +183,7 @@ export class BootMemory implements Look {
   }
 
   /** A box that is fitted nowhere. */
-  putSpare(box: { id: number; serial: string; mac: string | null }): void {
+  putSpare(box: { id: number; serial: string | null; mac: string | null }): void {
     this.dropSpare(box.id);
     const spare = { ...box, device: null };
     this.spare.set(box.id, spare);
@@ -198,12 +198,12 @@ export class BootMemory implements Look {
   }
 
   private enter(box: BootBox): void {
-    this.boxes.set(box.serial.toLowerCase(), box);
+    if (box.serial !== null) this.boxes.set(box.serial.toLowerCase(), box);
     if (box.mac !== null) this.owners.set(box.mac, { box });
   }
 
-  private leave({ id, serial, mac }: { id: number; serial: string; mac: string | null }): void {
-    if (this.boxes.get(serial.toLowerCase())?.id === id) this.boxes.delete(serial.toLowerCase());
+  private leave({ id, serial, mac }: { id: number; serial: string | null; mac: string | null }): void {
+    if (serial !== null && this.boxes.get(serial.toLowerCase())?.id === id) this.boxes.delete(serial.toLowerCase());
     const owner = mac === null ? undefined : this.owners.get(mac);
     if (mac !== null && owner && 'box' in owner && owner.box.id === id) this.owners.delete(mac);
   }

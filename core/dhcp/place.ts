@@ -18,6 +18,8 @@ type Fault = {
   /** `counted`: nobody is answered and no note is made; whoever listens counts it. */
   outcome: 'dropped' | 'counted';
   detail: string;
+  /** What would have it answered. */
+  remedy?: string;
   refusedRelay?: { relay: string; source: string };
 };
 
@@ -73,13 +75,13 @@ function behindRelay(look: Records, relay: string, client: Client, message: Mess
     const what = selects === undefined ? relay : `${selects}, which relay ${relay} asks for`;
     return { link: undefined, fault: dropped(`no prefix of the records holds ${what}`) };
   }
-  if (!isDeclared(look, [chosen, ...(around ? [around] : [])], relay))
+  if (!isDeclared(look, [chosen, ...(around ? [around] : [])], relay)) {
+    const remedy = declaring(chosen, relay);
     return {
       link: chosen,
-      fault: dropped(
-        `relay ${relay} is not declared: it is neither the gateway of ${chosen.key} nor on an interface; zpine prefix edit ${chosen.key} --relays '${[...chosen.relays, relay].join(', ')}'`,
-      ),
+      fault: { ...dropped(`${undeclared(chosen, relay)}; ${remedy}`), remedy, refusedRelay: { relay, source } },
     };
+  }
   if (speaksFor(look, [chosen, ...(around ? [around] : [])], relay, source)) return { link: chosen };
   return {
     link: chosen,
@@ -102,8 +104,19 @@ function selected(look: Records, address: string, around: Link | undefined): Lin
   return around ? links.find(({ vrf }) => vrf === around.vrf) : links[0];
 }
 
+/** Why nobody is answered through a relay. */
+export const undeclared = ({ key }: Pick<Link, 'key'>, relay: string): string =>
+  `relay ${relay} is not declared: it is neither the gateway of ${key} nor on an interface`;
+
+export const declaring = ({ key, relays }: Pick<Link, 'key' | 'relays'>, relay: string): string =>
+  `zpine prefix edit ${key} --relays '${[...relays, relay].join(', ')}'`;
+
 /** Relays count as declared when they are the gateway of the prefix, on an interface of the records, or listed with it. */
-const isDeclared = (look: Records, links: readonly Link[], relay: string): boolean =>
+export const isDeclared = (
+  look: Pick<Look, 'deviceAt'>,
+  links: readonly Pick<Link, 'gateway' | 'relays' | 'vrf'>[],
+  relay: string,
+): boolean =>
   links.some(
     (link) => link.gateway === relay || link.relays.includes(relay) || look.deviceAt(relay, link.vrf) !== undefined,
   );

@@ -16,6 +16,11 @@ export class Strangers {
     return this.listed.has(word);
   }
 
+  /** Whether it waits on a list for somebody to say who it is. */
+  waits(word: string): boolean {
+    return this.listed.get(word)?.settled === false;
+  }
+
   put(word: string, row: Listed): void {
     this.drop(word);
     this.listed.set(word, row);

@@ -83,11 +83,8 @@ export function readScans(text: string, known: Known): { boxes: ScannedBox[]; fa
         read.faults.push({ line: box.line, code: 'scan-mac-twice', value: box.mac ?? box.model ?? '' });
     return { ...read, boxes: read.boxes.filter((box) => box.serial !== null) };
   }
-  // Only MACs: each stands for the serial until that is known.
-  const boxes = read.boxes.flatMap((box) =>
-    box.mac === null ? [] : [{ ...box, serial: box.mac.replaceAll(':', '') }],
-  );
-  return { boxes, faults: read.faults };
+  // Only MACs: they tell their serials when they boot.
+  return { boxes: read.boxes.filter((box) => box.mac !== null), faults: read.faults };
 }
 
 const severalIn = (line: string, known: Known): boolean => {

@@ -1,5 +1,7 @@
 /** Gathers what is told of booting devices, and writes it down beside the answers: bounded, the same things counted. */
 import { setTimeout as pause } from 'node:timers/promises';
+import type { Client } from '@zpine/core/dhcp/client';
+import type { Vain } from '../app/arrivals/vain.ts';
 import type { BootNote } from '../app/boot/records.ts';
 import { saveTold, type SeenStranger, type Told } from '../app/boot/account.ts';
 import type { Faults } from '../store/faults.ts';
@@ -57,6 +59,15 @@ export class Account {
     const before = this.waiting.get(name);
     const packets = before?.is === 'stranger' ? before.stranger.packets + 1 : 1;
     this.take(name, { is: 'stranger', stranger: { ...stranger, packets } });
+  }
+
+  known(device: number, client: Client): void {
+    const { word, mac, serial } = client;
+    this.take(`known ${word}`, { is: 'known', device, client: { word, mac, serial } });
+  }
+
+  vain(device: number, vain: Vain): void {
+    this.take(`vain ${device} ${(this.seq += 1)}`, { is: 'vain', device, vain });
   }
 
   relay(link: { id: number }, relay: string, source: string): void {

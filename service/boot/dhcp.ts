@@ -132,6 +132,12 @@ export class DhcpListener {
     // Counted from this moment on: a flood lists no more of them while the first are being written down.
     if (link && stranger && !memory.strangers.has(client.word))
       memory.strangers.put(client.word, { prefix: link.id, settled: false });
+    if (link && device && outcome === 'answered' && memory.strangers.waits(client.word)) {
+      memory.strangers.put(client.word, { prefix: link.id, settled: true });
+      account.known(device.id, client);
+    }
+    if (device && decision.vain)
+      account.vain(device.id, { ...decision.vain, relay: client.relay, circuit: client.circuit });
     if (link && refusedRelay) account.relay(link, refusedRelay.relay, refusedRelay.source);
     if (outcome === 'counted') {
       if (device && device.window !== null) account.arrival(device.id, arrival);

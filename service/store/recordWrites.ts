@@ -1,7 +1,7 @@
 /** Records of the kinds written, in arrays: with keys, search terms, MACs, and the changes that history keeps. */
 import { grouped } from '@zpine/core/lists/grouped';
 import type { Row } from '@zpine/contract/fields';
-import { columnOf, fieldsOf, makeKey, type RecordHead } from '@zpine/contract/kind';
+import { columnOf, fieldsOf, keyFields, keyTexts, makeKey, type RecordHead } from '@zpine/contract/kind';
 import { kindOf, referrersOf, type KindName, type Stored } from '@zpine/contract/kinds';
 import { Refusal } from '@zpine/contract/errors';
 import { toColumns } from './columns.ts';
@@ -49,7 +49,7 @@ const rowsFor = (
 async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<Keys[]> {
   const k = kindOf(name);
   const texts = await Promise.all(
-    k.key.parts.map(async (part) => {
+    keyFields(k).map(async (part) => {
       const to = k.fields[part]?.to as KindName | undefined;
       const values = records.map((r) => r[part] ?? null);
       if (!to) return values.map((v) => (v === null ? '' : String(v)));
@@ -64,7 +64,7 @@ async function withKeys(tx: Tx, name: KindName, records: Fields[]): Promise<Keys
   return records.map((_, i) =>
     makeKey(
       k,
-      texts.map((column) => column[i] ?? ''),
+      keyTexts(k, (part) => texts[keyFields(k).indexOf(part)]?.[i] ?? ''),
     ),
   );
 }

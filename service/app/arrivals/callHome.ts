@@ -1,8 +1,10 @@
 /** The sign of life that a device gives by itself: evidence, not proof. */
 import { z } from 'zod';
+import { boxName } from '@zpine/core/naming/boxName';
 import { byIds, find } from '../../store/records.ts';
 import { sha256Hex } from '../../store/digests.ts';
 import type { Tx } from '../../store/tx.ts';
+import { takeSerial } from '../devices/serial.ts';
 import { onTheWire } from '../editions/content.ts';
 import { filesOf } from '../editions/rows.ts';
 import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';
@@ -41,11 +43,11 @@ export async function callHome(tx: Tx, token: string, body: CallHome, from: stri
   };
   const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
   const [box] = device ? await find(tx, 'box', { device_id: device.id }) : [];
-  if (box && box.serial !== body.serial) {
-    await applyEvent(tx, row, {
-      kind: 'wrong-box',
-      evidence: { what: 'serial', found: body.serial, expected: box.serial },
-    });
+  const another =
+    device && box?.serial === null ? await takeSerial(tx, device.id, body.serial) : box && box.serial !== body.serial;
+  if (box && another) {
+    const found = typeof another === 'string' ? another : body.serial;
+    await applyEvent(tx, row, { kind: 'wrong-box', evidence: { what: 'serial', found, expected: boxName(box) } });
     return true;
   }
   await applyEvent(tx, row, { kind: 'called-home', rejected: body.rejected, evidence });

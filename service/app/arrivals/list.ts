@@ -13,7 +13,7 @@ import { managementsOf } from '../addressing/management.ts';
 import { mustFind } from '../records/refs.ts';
 import { refusedRelays, type RefusedRelay } from '../boot/relays.ts';
 import { uniqueIds } from '../settings/layers.ts';
-import { arrivals, stateOf, type ArrivalRow } from './arrivals.ts';
+import { applyEvent, arrivals, stateOf, type ArrivalRow } from './arrivals.ts';
 
 interface MilestoneRow {
   arrival_id: number;
@@ -81,6 +81,7 @@ export async function presentArrivals(tx: Tx, rows: ArrivalRow[]): Promise<Shown
           diagnosis,
           refused.find(({ prefixId }) => prefixId === on?.prefix.id),
         ),
+      elsewhere: stateOf(row).elsewhere ?? null,
       version: row.version,
     });
   }
@@ -130,6 +131,23 @@ export async function showArrival(tx: Tx, id: string): Promise<ReplyOf<'arrival.
       ? (JSON.parse(row.comparison) as NonNullable<ReplyOf<'arrival.show'>['comparison']>)
       : null,
   };
+}
+
+/** Somebody says that it stands where it should, whatever the records say of that. */
+export async function confirmPlace(tx: Tx, id: string, user: User): Promise<ShownArrival> {
+  const row = await arrivalById(tx, id, true);
+  const [device] = await find(tx, 'device', { id: Number(row.device_id) });
+  if (device) await mustActAt(tx, user, device);
+  if (row.ended_at !== null) throw new Refusal('window-none', { device: row.device_key });
+  const why = stateOf(row).elsewhere ?? null;
+  if (why === null) throw new Refusal('place-agrees', { device: row.device_key });
+  const after = await applyEvent(tx, row, {
+    kind: 'place-confirmed',
+    evidence: { confirmedBy: tx.actor.name, ...(tx.actor.reason ? { reason: tx.actor.reason } : {}), elsewhere: why },
+  });
+  const [shown] = await presentArrivals(tx, [after]);
+  if (!shown) throw new Refusal('not-found', { kind: 'arrival', ref: id });
+  return shown;
 }
 
 /** Looks at the device at once instead of at the next turn. */

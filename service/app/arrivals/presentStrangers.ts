@@ -1,11 +1,15 @@
 /** Strangers as people see them, with the devices that they could be: of many with as many questions as of one. */
+import { boxName } from '@zpine/core/naming/boxName';
 import { grouped } from '@zpine/core/lists/grouped';
 import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import { isAscii } from '@zpine/core/text/ascii';
 import type { Row } from '@zpine/contract/fields';
 import type { Stored } from '@zpine/contract/kinds';
-import { byIds, byKeys, fromRow, keysOf, keysOfAll, knownKeys } from '../../store/records.ts';
+import { allOf, byIds, fromRow, keysOf, keysOfAll, knownKeys } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import { knownDialects } from '../boot/facts.ts';
+import { portsNamed } from './plugged.ts';
+import { saidModel } from './saidModel.ts';
 import { pathsFrom } from '../cables/trace.ts';
 import { uniqueIds } from '../settings/layers.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
@@ -47,13 +51,15 @@ export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<Sho
   const open = rows.filter((row) => row.settled_at === null);
   const siteOf = (row: StrangerRow) => links.get(row.prefix_id ?? 0)?.site ?? null;
   const waiting = await waitingAt(tx, uniqueIds(open.map(siteOf)));
-  const plugged = await pluggedInto(tx, [...new Set(open.flatMap((row) => row.circuit ?? []))]);
+  const kinds = open.length === 0 ? nothingKnown : await kindsKnown(tx);
+  const windows = await windowsOf(tx, uniqueIds(rows.map((row) => row.device_id)));
+  const plugged = await pluggedInto(tx, open);
   return rows.map((row) => {
     const link = links.get(row.prefix_id ?? 0);
     const box = boxes.get(row.id);
     const site = siteOf(row);
     const settled = row.settled_at !== null;
-    const there = row.circuit === null ? undefined : plugged.get(row.circuit);
+    const there = plugged.get(row.id);
     return {
       id: row.id,
       client: row.client,
@@ -71,9 +77,11 @@ export async function presentStrangers(tx: Tx, rows: StrangerRow[]): Promise<Sho
       lastAt: row.last_at.toISOString(),
       packets: row.packets,
       conflict: row.conflict,
-      box: box?.serial ?? null,
+      box: box ? boxName(box) : null,
       boxOf: knownKeys(tx, 'device').get(box?.device ?? 0) ?? null,
-      candidates: settled || site === null ? [] : candidatesOf(row, waiting.get(site) ?? [], box, there),
+      boxIs: box?.condition ?? null,
+      windowOpen: row.device_id === null ? null : windows.has(Number(row.device_id)),
+      candidates: settled || site === null ? [] : candidatesOf(row, waiting.get(site) ?? [], box, there, kinds),
       settledAt: row.settled_at?.toISOString() ?? null,
       settledAs: row.settled_as,
       device: row.device_id === null ? null : (tx.keys.get('device')?.get(row.device_id) ?? `#${row.device_id}`),
@@ -114,66 +122,101 @@ interface Waiting {
   stage: string;
   model_id: number | null;
   model: string | null;
+  dialect_id: number;
   box: string | null;
 }
 
-/** Devices of these sites that wait for hardware: without a box, or with a faulty one. */
+/** Devices of these sites that boot, and wait for hardware: without a box, or with a faulty one. */
 async function waitingAt(tx: Tx, sites: number[]): Promise<Map<number, Waiting[]>> {
   if (sites.length === 0) return new Map();
   const rows = await tx.select<Waiting>(
-    `SELECT site_id, natural_key, stage, model_id, model, box FROM (
-       SELECT d.site_id, d.natural_key, d.stage, d.model_id, m.name AS model, b.serial AS box,
+    `SELECT site_id, natural_key, stage, model_id, model, dialect_id, box FROM (
+       SELECT d.site_id, d.natural_key, d.stage, d.model_id, m.name AS model, COALESCE(d.dialect_id, m.dialect_id) AS dialect_id,
+         b.natural_key AS box,
          ROW_NUMBER() OVER (PARTITION BY d.site_id ORDER BY d.sort_key) AS place
        FROM device d LEFT JOIN model m ON m.id = d.model_id LEFT JOIN box b ON b.device_id = d.id
-       WHERE d.site_id IN (?) AND d.stage <> 'retired' AND (b.id IS NULL OR b.\`condition\` = 'faulty' OR d.stage = 'faulty')
+       WHERE d.site_id IN (?) AND d.stage <> 'retired' AND d.virtual = 0 AND COALESCE(d.dialect_id, m.dialect_id) IS NOT NULL
+         AND (b.id IS NULL OR b.\`condition\` = 'faulty' OR d.stage = 'faulty')
      ) AS waiting WHERE place <= ${MOST_WAITING} ORDER BY site_id, place`,
     [sites],
   );
   return grouped(rows, (row) => Number(row.site_id));
 }
 
-/** The likeliest first: where the cable leads to, then those of its model. */
+/** What is known of models and dialects, by which a client is told from another. */
+interface Kinds {
+  models: readonly Stored<'model'>[];
+  /** How devices of a dialect call themselves, by its id. */
+  classes: ReadonlyMap<number, string>;
+}
+const nothingKnown: Kinds = { models: [], classes: new Map() };
+
+async function kindsKnown(tx: Tx): Promise<Kinds> {
+  const dialects = [...(await knownDialects(tx))];
+  return {
+    models: await allOf(tx, 'model'),
+    classes: new Map(
+      dialects.flatMap(([id, { sheet }]) => (sheet?.boot ? [[id, sheet.boot.vendorClass] as const] : [])),
+    ),
+  };
+}
+
+/** Those that it can be at all, the likeliest first: where the cable leads to, then those whose model is known to be its own. */
 function candidatesOf(
   row: StrangerRow,
   waiting: readonly Waiting[],
   box: Stored<'box'> | undefined,
   plugged: string | undefined,
+  { models, classes }: Kinds,
 ): ShownStranger['candidates'] {
-  const says = row.vendor_class?.toLowerCase() ?? '';
-  const fitting = (one: Waiting): boolean =>
-    box ? Number(one.model_id) === box.model : one.model !== null && says.includes(one.model.toLowerCase());
+  const says = row.vendor_class;
+  const model = box?.model ?? saidModel(models, says)?.id;
+  const fits = (one: Waiting): boolean | undefined =>
+    model === undefined || one.model_id === null ? undefined : Number(one.model_id) === model;
+  const begins = (one: Waiting) => classes.get(Number(one.dialect_id));
+  const speaks = (one: Waiting): boolean => says === null || says.startsWith(begins(one) ?? '');
   const hangs = (one: Waiting): boolean => one.natural_key === plugged;
   return waiting
-    .toSorted((a, b) => Number(hangs(b)) - Number(hangs(a)) || Number(fitting(b)) - Number(fitting(a)))
+    .filter((one) => fits(one) !== false && speaks(one))
+    .toSorted((a, b) => Number(hangs(b)) - Number(hangs(a)) || Number(fits(b) ?? 0) - Number(fits(a) ?? 0))
     .slice(0, MOST_SHOWN)
     .map((one) => ({
       device: one.natural_key,
+      hangs: hangs(one),
+      fits: fits(one) === true,
       why: [
         ...(hangs(one) ? [`the cable in ${row.circuit} leads to it`] : []),
         one.box === null ? 'has no box' : `its box ${one.box} is faulty`,
-        fitting(one) ? 'the model fits' : one.model === null ? 'its model is not said' : `its model is ${one.model}`,
+        fits(one) ? 'the model fits' : one.model === null ? 'its model is not said' : `its model is ${one.model}`,
         one.stage,
       ].join(', '),
     }));
 }
 
-/** The devices to which the cables of the records lead from the ports that relays name, by what they say. */
-async function pluggedInto(tx: Tx, circuits: string[]): Promise<Map<string, string>> {
-  const keys = new Map(circuits.map((circuit) => [circuit, circuit.trim().toLowerCase()]));
-  const ports = await byKeys(tx, 'port', [...keys.values()]);
-  const ways = await pathsFrom(
-    tx,
-    [...ports.values()].map((port) => port.id),
+/** Which of these devices may fetch their files now. */
+async function windowsOf(tx: Tx, devices: number[]): Promise<Set<number>> {
+  if (devices.length === 0) return new Set();
+  const rows = await tx.select<{ device_id: number }>(
+    'SELECT device_id FROM arrival WHERE device_id IN (?) AND ended_at IS NULL AND closes_at > ?',
+    [devices, tx.aboutNow()],
   );
-  const deviceAt = (circuit: string) => {
-    const way = ways.get(ports.get(keys.get(circuit) ?? '')?.id ?? 0);
+  return new Set(rows.map((row) => Number(row.device_id)));
+}
+
+/** By stranger: the device to which the cable leads from the port that its relay names. */
+async function pluggedInto(tx: Tx, rows: readonly StrangerRow[]): Promise<Map<number, string>> {
+  const portOf = await portsNamed(tx, rows);
+  const ports = new Map(rows.flatMap((row) => (portOf(row) ? [[row.id, portOf(row)?.id ?? 0] as const] : [])));
+  const ways = await pathsFrom(tx, uniqueIds([...ports.values()]));
+  const deviceAt = (port: number | undefined) => {
+    const way = ways.get(port ?? 0);
     return way?.ends === 'port' ? (way.hops.at(-1)?.port?.device ?? null) : null;
   };
-  const known = await keysOf(tx, 'device', uniqueIds(circuits.map(deviceAt)));
+  const known = await keysOf(tx, 'device', uniqueIds([...ports.values()].map(deviceAt)));
   return new Map(
-    circuits.flatMap((circuit) => {
-      const device = known.get(deviceAt(circuit) ?? 0);
-      return device === undefined ? [] : [[circuit, device] as const];
+    [...ports].flatMap(([id, port]) => {
+      const device = known.get(deviceAt(port) ?? 0);
+      return device === undefined ? [] : [[id, device] as const];
     }),
   );
 }

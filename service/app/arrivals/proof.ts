@@ -12,6 +12,7 @@ import type { Target } from '../fleet/access.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { imagesWanted } from '../images/wanted.ts';
 import { saveVersion } from '../fleet/seen.ts';
+import { takeSerial } from '../devices/serial.ts';
 import { saveFound } from '../hardware/slots.ts';
 import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
@@ -130,11 +131,16 @@ export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Prom
     );
   }
   if (result.cards) await saveFound(tx, probe.device, result.cards, 'arrival');
-  for (const event of result.events)
-    if (event.kind === 'reached') await saveVersion(tx, probe.device, String(event.evidence.version ?? ''));
-  for (const [i, event] of result.events.entries()) {
+  let events = result.events;
+  for (const event of events) {
+    if (event.kind !== 'reached') continue;
+    await saveVersion(tx, probe.device, String(event.evidence.version ?? ''));
+    const found = probe.expected.serial === null && (await takeSerial(tx, probe.device, String(event.evidence.serial)));
+    if (found) events = [event, { kind: 'wrong-box', evidence: { what: 'serial', found, expected: 'a new one' } }];
+  }
+  for (const [i, event] of events.entries()) {
     const comparison = result.drift?.comparison;
-    const seen = i === result.events.length - 1 && comparison ? { comparison } : {};
+    const seen = i === events.length - 1 && comparison ? { comparison } : {};
     row = await applyEvent(tx, row, event, seen);
   }
   if (result.captured) await storeCaptured(tx, probe.device, null, result.captured);

@@ -13,8 +13,10 @@ import { editOne } from '../records/edit.ts';
 import { mustActAt, mustNotServe } from '../access/sites.ts';
 import type { User } from '../access/who.ts';
 import { endLeases } from '../boot/leases.ts';
-import { fitBox } from '../devices/fit.ts';
+import { fitBox, isReasoned } from '../devices/fit.ts';
 import { mustFindField } from '../records/refs.ts';
+import { believe, contradictionOf } from './contradictions.ts';
+import { openWindow } from './window.ts';
 import { boxesOf, presentStrangers, strangers, type StrangerRow } from './presentStrangers.ts';
 
 /** So many of a prefix are listed at a time; who floods a wire with names of clients fills no table. */
@@ -123,9 +125,26 @@ async function settle(
     [await tx.now(), tx.actor.name, as, device, row.id],
   );
   tx.hint('stranger', Number(row.id), row.version + 1);
+  // It may stand on the list under its other names, too.
+  if (as === 'device' && device !== null)
+    await settleHeard(tx, device, { client: row.client, mac: row.mac, serial: row.serial });
   const [shown] = await presentStrangers(tx, [await mustFindStranger(tx, String(row.id))]);
   if (!shown) throw new Error('a stranger was lost on its way out');
   return shown;
+}
+
+/** Whoever is known as a device by now is no stranger: by what it calls itself, by its hardware address, by its serial. */
+export async function settleHeard(
+  tx: Tx,
+  device: number,
+  { client, mac, serial }: { client: string; mac: string; serial: string | null },
+): Promise<void> {
+  const count = await tx.execute(
+    `UPDATE stranger SET settled_at = ?, settled_by = ?, settled_as = 'device', device_id = ?, version = version + 1
+     WHERE settled_at IS NULL AND (client = ? OR (mac = ? AND mac <> '') OR serial = ?)`,
+    [await tx.now(), tx.actor.name, device, client, mac, serial],
+  );
+  if (count > 0) tx.hint('stranger', 0, null);
 }
 
 /** Its box is entered where it is new, and fitted; its quarantine lease ends, so that it boots as the device. */
@@ -141,15 +160,25 @@ export async function recognise(
   await mustActAt(tx, user, device);
   await mustNotServe(tx, user, device);
   const row = await mustFindUnsettled(tx, id);
-  const known = await boxOf(tx, row);
-  const serial = known?.serial ?? row.serial ?? input.serial;
-  if (serial === undefined) throw Refusal.at(['serial'], 'stranger-serial', { mac: row.mac });
   if (row.serial !== null && input.serial !== undefined && input.serial.toLowerCase() !== row.serial.toLowerCase()) {
     throw Refusal.at(['serial'], 'stranger-other-serial', { given: input.serial, said: row.serial });
   }
-  await fitBox(tx, device, { serial, mac: row.mac || null, before: 'faulty' });
+  const why = await contradictionOf(tx, row, device);
+  if (why !== undefined && !isReasoned(tx)) {
+    const client = row.serial ?? (row.mac || row.client);
+    throw new Refusal('stranger-contradicts', { id, client, device: device.key, why });
+  }
+  const mac = row.mac || null;
+  const serial = row.serial ?? input.serial ?? null;
+  if (serial === null && mac === null) throw Refusal.at(['serial'], 'stranger-serial', { mac: row.mac });
+  if (row.conflict !== null) await believe(tx, { serial, mac });
+  await fitBox(tx, device, { serial, mac, before: 'faulty', knowingly: isReasoned(tx) });
   if (input.keepAddress) await keepAddress(tx, row, device);
-  await endLeases(tx, 'client = ?', [row.client]);
+  await endLeases(tx, row.conflict === null ? 'client = ?' : 'client = ? OR device_id = ?', [
+    row.client,
+    ...(row.conflict === null ? [] : [device.id]),
+  ]);
+  if (input.openHours !== undefined) await openWindow(tx, device, input.openHours);
   return settle(tx, row, 'device', device.id);
 }
 

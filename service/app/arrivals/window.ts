@@ -3,6 +3,7 @@ import { Refusal } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import type { Tx } from '../../store/tx.ts';
 import { mustFind } from '../records/refs.ts';
+import { forgetVain } from './vain.ts';
 import { addArrival, applyEvent, mustFindArrival, openArrival, type ArrivalRow } from './arrivals.ts';
 
 /** Opens the window; an open one is given the new end. */
@@ -12,6 +13,7 @@ export async function openWindow(tx: Tx, device: Stored<'device'>, hours: number
     device.id,
   ]);
   if (!published) throw new Refusal('edition-none', { device: device.key });
+  await forgetVain(tx, device.id);
   const now = await tx.now();
   const closes = now.plus(hours * 3600);
   const standing = await openArrival(tx, device.id);

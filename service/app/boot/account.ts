@@ -3,8 +3,12 @@ import type { Happened } from '@zpine/core/dhcp/decide';
 import type { Client } from '@zpine/core/dhcp/client';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { applyEvent, openArrival } from '../arrivals/arrivals.ts';
-import { saveStranger } from '../arrivals/strangers.ts';
+import { recogniseByPort } from '../arrivals/byPort.ts';
+import { elsewhere, placeWord } from '../arrivals/plugged.ts';
+import { saveVain, type Vain } from '../arrivals/vain.ts';
+import { applyEvent, openArrival, stateOf } from '../arrivals/arrivals.ts';
+import { takeSerial } from '../devices/serial.ts';
+import { saveStranger, settleHeard } from '../arrivals/strangers.ts';
 import { saveBootRecords, type TimedNote } from './records.ts';
 import { saveRefusedRelay } from './relays.ts';
 
@@ -20,6 +24,10 @@ export type Told =
   | { is: 'note'; note: TimedNote }
   | { is: 'stranger'; stranger: SeenStranger }
   | { is: 'relay'; link: { id: number }; relay: string; source: string }
+  /** A client that stood on the list of strangers is answered as a device. */
+  | { is: 'known'; device: number; client: Pick<Client, 'word' | 'mac' | 'serial'> }
+  /** A device boots, and is given no file. */
+  | { is: 'vain'; device: number; vain: Vain }
   | { is: 'arrival'; device: number; happened: readonly Happened[] };
 
 export async function saveTold(tx: Tx, all: readonly Told[]): Promise<void> {
@@ -29,6 +37,9 @@ export async function saveTold(tx: Tx, all: readonly Told[]): Promise<void> {
   await tellArrivals(tx, arrivals);
   for (const one of all) {
     if (one.is === 'stranger') await saveStranger(tx, one.stranger);
+    if (one.is === 'stranger') await recogniseByPort(tx, one.stranger.client);
+    if (one.is === 'vain') await saveVain(tx, one.device, one.vain);
+    if (one.is === 'known') await settleHeard(tx, one.device, { ...one.client, client: one.client.word });
     if (one.is === 'relay') await saveRefusedRelay(tx, one.link, one.relay, one.source);
   }
   await saveBootRecords(
@@ -47,8 +58,15 @@ async function tellArrivals(tx: Tx, arrivals: ReadonlyMap<number, Happened[]>): 
     true,
   );
   for (const [device, happened] of arrivals) {
-    if (!devices.has(device)) continue;
+    const record = devices.get(device);
+    if (!record) continue;
     let row = await openArrival(tx, device);
-    for (const { event, ...seen } of happened) if (row) row = await applyEvent(tx, row, event, seen);
+    for (const { event, tells, place, ...seen } of happened) {
+      if (tells !== undefined) await takeSerial(tx, device, tells);
+      if (row) row = await applyEvent(tx, row, event, seen);
+      const at = place && placeWord(place);
+      if (!row || !place || at === undefined || stateOf(row).plugged === at) continue;
+      row = await applyEvent(tx, row, { kind: 'plugged', at, elsewhere: await elsewhere(tx, record, place) });
+    }
   }
 }

@@ -32,7 +32,7 @@ const hex = (bytes: Uint8Array): string => Array.from(bytes, (b) => b.toString(1
 const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
 
 /** What a DISCOVER of a box shows; its serial where nothing else tells whose it is. */
-export type Shown = { serial: string; mac: string | null };
+export type Shown = { serial: string | null; mac: string | null };
 
 /** A DISCOVER as this box would send it. */
 export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorClass: string | undefined): Message {
@@ -42,7 +42,7 @@ export function discoverOf({ serial, mac }: Shown, relay: string | null, vendorC
   ]);
   if (vendorClass) sayClass(options, vendorClass);
   // RFC 2132, 9.14: type 0 is a name and not a hardware address.
-  if (mac === null) options.set(codeOf('client-identifier'), Uint8Array.of(0, ...utf8(serial)));
+  if (mac === null) options.set(codeOf('client-identifier'), Uint8Array.of(0, ...utf8(serial ?? '-')));
   return {
     op: 'request',
     hardwareType: 1,

@@ -70,8 +70,8 @@ export async function placedDevices(tx: Tx, ids: readonly number[]): Promise<Pla
 async function boxesOf(
   tx: Tx,
   ids: readonly number[],
-): Promise<{ id: number; device: number; serial: string; mac: string | null }[]> {
-  const rows = await tx.select<{ id: number; device_id: number; serial: string; mac: Buffer | null }>(
+): Promise<{ id: number; device: number; serial: string | null; mac: string | null }[]> {
+  const rows = await tx.select<{ id: number; device_id: number; serial: string | null; mac: Buffer | null }>(
     'SELECT id, device_id, serial, mac FROM box WHERE device_id IN (?) ORDER BY id',
     [ids],
   );

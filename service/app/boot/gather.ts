@@ -13,6 +13,7 @@ import { smallestCovering } from '../../store/spans.ts';
 import type { Tx } from '../../store/tx.ts';
 import { MOST_LISTED } from '../arrivals/strangers.ts';
 import { bootProfiles } from './profiles.ts';
+import { addressesAt } from './addressesAt.ts';
 import { bootSettings, factsOf, heldLeases, knownDialects, linksOf, siteKeys } from './facts.ts';
 
 /** The smallest prefix around each address in each VRF, with those beside them on their wires. */
@@ -109,21 +110,6 @@ const devicesOf = (owners: Iterable<MacOwner>): number[] =>
 async function devicesAt(tx: Tx, addresses: readonly string[]): Promise<number[]> {
   const found = await addressesAt(tx, addresses);
   return [...found.values()].flatMap((devices) => [...devices.values()]);
-}
-
-/** By address, then by VRF: the device that has it on an interface. */
-export async function addressesAt(tx: Tx, addresses: Iterable<string>): Promise<Map<string, Map<number, number>>> {
-  const asked = [...new Set(addresses)].filter((one) => parseIp(one).ok);
-  const out = new Map<string, Map<number, number>>();
-  const vrfs = (await allOf(tx, 'vrf')).map(({ key }) => key);
-  const keys = asked.flatMap((one) => [one, ...vrfs.map((vrf) => `${one}@${vrf}`)]);
-  const records = await find(tx, 'address', { natural_key: keys });
-  const interfaces = await byIds(tx, 'interface', records, 'interface');
-  for (const { address, vrf, interface: on } of records) {
-    const device = interfaces.get(on ?? 0)?.device;
-    if (device !== undefined) out.set(address, (out.get(address) ?? new Map<number, number>()).set(vrf, device));
-  }
-  return out;
 }
 
 const bootBox = ({ id, serial, mac, device }: Stored<'box'>, key: string | null): BootBox => ({

@@ -2,7 +2,7 @@
 import { find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 
-type Spare = { id: number; serial: string; mac: string | null };
+type Spare = { id: number; serial: string | null; mac: string | null };
 
 /** Of these alone where some are named. */
 export async function spareBoxes(tx: Tx, ids?: Iterable<number>): Promise<Spare[]> {

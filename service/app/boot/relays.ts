@@ -1,12 +1,15 @@
-/** Packets that name a relay and come from elsewhere: kept, so that somebody hears of them. */
+/** Packets of relays that nobody declared, and those that come from elsewhere: kept, so that somebody hears of them. */
 import { listed } from '@zpine/core/dhcp/link';
-import { speaksFor } from '@zpine/core/dhcp/place';
+import { declaring, isDeclared, speaksFor, undeclared } from '@zpine/core/dhcp/place';
 import { byIds } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
-import { addressesAt } from './gather.ts';
+import { addressesAt } from './addressesAt.ts';
 
 /** Written down so often at most. */
 const AGAIN_SECONDS = 10;
+
+/** So many of a prefix are kept. */
+const MOST = 50;
 
 export async function saveRefusedRelay(tx: Tx, link: { id: number }, relay: string, source: string): Promise<void> {
   const now = await tx.now();
@@ -15,6 +18,12 @@ export async function saveRefusedRelay(tx: Tx, link: { id: number }, relay: stri
     [relay, source, now, AGAIN_SECONDS],
   );
   if (touched) return;
+  const many = await tx.one<{ count: number }>(
+    'SELECT COUNT(*) AS count FROM relay_refused WHERE prefix_id = ? AND last_at > ? - INTERVAL 1 DAY',
+    [link.id, now],
+  );
+  // Anybody may make up relays.
+  if (Number(many?.count ?? 0) >= MOST) return;
   await tx.execute(
     `INSERT INTO relay_refused (relay, source, prefix_id, first_at, last_at) VALUES (?, ?, ?, ?, ?)
      ON DUPLICATE KEY UPDATE last_at = VALUES(last_at), prefix_id = VALUES(prefix_id)`,
@@ -29,8 +38,6 @@ export interface RefusedRelay {
   remedy: string;
   since: string;
 }
-
-const MOST = 50;
 
 /** Of the last day, as far as it would be refused still. */
 export async function refusedRelays(tx: Tx, prefixes?: readonly number[]): Promise<RefusedRelay[]> {
@@ -53,13 +60,18 @@ export async function refusedRelays(tx: Tx, prefixes?: readonly number[]): Promi
   const out: RefusedRelay[] = [];
   for (const { link, relay, source, first_at } of packets) {
     const relays = listed(link.relays);
+    const of = { key: link.key, vrf: link.vrf, gateway: link.gateway, relays };
+    const heard = { prefix: link.key, prefixId: link.id, since: first_at.toISOString() };
+    if (!isDeclared({ deviceAt }, [of], relay)) {
+      const detail = `Packets came from relay ${relay}, and were not answered: ${undeclared(of, relay)}.`;
+      out.push({ ...heard, detail, remedy: declaring(of, relay) });
+      continue;
+    }
     if (speaksFor({ deviceAt }, [{ vrf: link.vrf, relays }], relay, source)) continue;
     out.push({
-      prefix: link.key,
-      prefixId: link.id,
+      ...heard,
       detail: `Packets that say they are from relay ${relay} come from ${source}, which is no address of its device: they are not answered.`,
       remedy: `zpine prefix edit ${link.key} --relays '${[...relays, source].join(', ')}'`,
-      since: first_at.toISOString(),
     });
   }
   return out;

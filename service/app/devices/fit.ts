@@ -1,10 +1,13 @@
 /** Puts a box under the identity of a device. */
-import { parseMac } from '@zpine/core/addressing/mac';
+import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
+import { boxName } from '@zpine/core/naming/boxName';
+import { splitKey } from '@zpine/contract/kind';
 import { Refusal } from '@zpine/contract/errors';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Stage } from '@zpine/contract/kinds/devices';
-import type { Stored } from '@zpine/contract/kinds';
-import { find, keyOf } from '../../store/records.ts';
+import { kindOf, type Stored } from '@zpine/contract/kinds';
+import { byIds, find, keyOf } from '../../store/records.ts';
+import { openWindow } from '../arrivals/window.ts';
 import { endLeases } from '../boot/leases.ts';
 import type { Tx } from '../../store/tx.ts';
 import { addOne } from '../records/add.ts';
@@ -12,37 +15,55 @@ import { editOne, setFields } from '../records/edit.ts';
 import { mustFind } from '../records/refs.ts';
 
 export interface Fitting {
-  serial: string;
+  /** Null where only its hardware address is known. */
+  serial: string | null;
   mac: string | null;
   /** What becomes of the box that was there. */
   before: 'faulty' | 'stock' | 'retired';
-  /** Somebody says why the box that is there goes, though nothing is wrong with it by the records. */
-  healthyMayGo?: boolean;
+  /** Somebody gave a reason: for taking out a box with which nothing is wrong, for putting in one with which something is. */
+  knowingly?: boolean;
 }
 
 /** Stages in which other hardware changes nothing about the stage. */
 const early: Stage[] = ['sketched', 'prepared', 'faulty'];
 
+/** That with this serial; else that with this hardware address. */
+export async function boxNamed(
+  tx: Tx,
+  { serial, mac }: Pick<Fitting, 'serial' | 'mac'>,
+): Promise<Stored<'box'> | undefined> {
+  const [bySerial] =
+    serial === null ? [] : await find(tx, 'box', { natural_key: serial.toLowerCase() }, { lock: true });
+  if (bySerial || mac === null) return bySerial;
+  const claim = await tx.one<{ record_id: number }>("SELECT record_id FROM mac_claim WHERE kind = 'box' AND mac = ?", [
+    Buffer.from(macToBytes(mac)),
+  ]);
+  return claim && (await byIds(tx, 'box', [Number(claim.record_id)], true)).get(Number(claim.record_id));
+}
+
 export async function fitBox(
   tx: Tx,
   device: Stored<'device'>,
-  { serial, mac, before, healthyMayGo = false }: Fitting,
+  { serial, mac, before, knowingly = false }: Fitting,
 ): Promise<Stored<'box'>> {
   if (device.stage === 'retired') throw new Refusal('stage-window', { device: device.key, stage: device.stage });
   const [there] = await find(tx, 'box', { device_id: device.id }, { lock: true });
-  if (there && there.serial.toLowerCase() === serial.toLowerCase()) return there;
+  const known = await boxNamed(tx, { serial, mac });
+  if (there && there.id === known?.id) return there;
   // A healthy box is not taken out by somebody's word that other hardware is the device.
-  if (there && !healthyMayGo && there.condition !== 'faulty' && device.stage !== 'faulty')
-    throw new Refusal('box-healthy', { device: device.key, box: there.serial });
-  const [known] = await find(tx, 'box', { natural_key: serial.toLowerCase() }, { lock: true });
+  if (there && !knowingly && there.condition !== 'faulty' && device.stage !== 'faulty')
+    throw new Refusal('box-healthy', { device: device.key, box: boxName(there) });
   if (known && known.device !== null) {
-    throw new Refusal('box-fitted', { box: known.serial, device: (await keyOf(tx, 'device', known.device)) ?? '' });
+    throw new Refusal('box-fitted', { box: boxName(known), device: (await keyOf(tx, 'device', known.device)) ?? '' });
   }
+  const name = boxName(known ?? { serial, mac });
+  if (known && !knowingly && (known.condition === 'faulty' || known.condition === 'retired'))
+    throw new Refusal('box-unfit', { box: name, condition: known.condition, device: device.key });
   const model = known?.model ?? device.model;
-  if (model === null) throw new Refusal('model-unknown', { box: serial, device: device.key });
+  if (model === null) throw new Refusal('model-unknown', { box: name, device: device.key });
   if (device.model !== null && model !== device.model) {
     const [is, wanted] = [await keyOf(tx, 'model', model), await keyOf(tx, 'model', device.model)];
-    throw new Refusal('model-differs', { box: serial, is: is ?? '', device: device.key, wanted: wanted ?? '' });
+    throw new Refusal('model-differs', { box: name, is: is ?? '', device: device.key, wanted: wanted ?? '' });
   }
   if (there) await editOne(tx, 'box', `#${there.id}`, { device: null, condition: before });
   const fitted = { device: `#${device.id}`, condition: 'fitted' };
@@ -50,9 +71,15 @@ export async function fitBox(
     ? await editOne(tx, 'box', `#${known.id}`, {
         ...fitted,
         ...(known.mac === null && mac !== null ? { mac } : {}),
+        ...(known.serial === null && serial !== null ? { serial } : {}),
         whereabouts: null,
       })
-    : await addOne(tx, 'box', { serial, model: `#${model}`, ...(mac === null ? {} : { mac }), ...fitted });
+    : await addOne(tx, 'box', {
+        ...(serial === null ? {} : { serial }),
+        ...(mac === null ? {} : { mac }),
+        model: `#${model}`,
+        ...fitted,
+      });
   // Other hardware has another host key and holds no lease; what it runs has to be proved anew.
   await tx.execute('DELETE FROM host_key WHERE device_id = ?', [device.id]);
   await endLeases(tx, 'device_id = ?', [device.id]);
@@ -67,13 +94,22 @@ export async function fitBox(
 
 export async function fit(tx: Tx, ref: string, input: BodyOf<'device.fit'>): Promise<Stored<'box'>> {
   const device = await mustFind(tx, 'device', ref, true);
-  if (input.mac !== undefined) {
-    const mac = parseMac(input.mac);
-    if (!mac.ok) throw Refusal.at(['mac'], mac.fault.code, mac.fault.params);
-  }
-  const healthyMayGo = (tx.actor.reason ?? '') !== '';
-  return fitBox(tx, device, { serial: input.box, mac: input.mac ?? null, before: input.before, healthyMayGo });
+  const given = input.mac === undefined ? null : parseMac(input.mac);
+  if (given?.ok === false) throw Refusal.at(['mac'], given.fault.code, given.fault.params);
+  const { serial, mac } = splitKey(kindOf('box'), input.box.trim());
+  const named = mac === undefined ? null : parseMac(mac);
+  const box = await fitBox(tx, device, {
+    serial: serial ?? null,
+    mac: named?.ok ? named.value : given?.ok ? given.value : null,
+    before: input.before,
+    knowingly: isReasoned(tx),
+  });
+  if (input.openHours !== undefined) await openWindow(tx, device, input.openHours);
+  return box;
 }
+
+/** Whether somebody said why. */
+export const isReasoned = (tx: Tx): boolean => (tx.actor.reason ?? '') !== '';
 
 export async function forgetHostKey(tx: Tx, ref: string): Promise<void> {
   const device = await mustFind(tx, 'device', ref, true);

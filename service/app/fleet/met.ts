@@ -8,6 +8,7 @@ import type { Stored } from '@zpine/contract/kinds';
 import { allOf, byIds, byKeys, find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { addOne } from '../records/add.ts';
+import { takeSerial } from '../devices/serial.ts';
 import { editOne } from '../records/edit.ts';
 import { answeredRows } from './runRows.ts';
 import { runRow } from './runs.ts';
@@ -94,7 +95,11 @@ async function takeBox(
   if (said.serial === null) return;
   const [fitted] = await find(tx, 'box', { device_id: device.id });
   if (fitted) {
-    if (fitted.serial.toLowerCase() !== said.serial.toLowerCase())
+    if (fitted.serial === null) {
+      const why = await takeSerial(tx, device.id, said.serial);
+      if (why === undefined) item.changes.push({ field: 'serial', from: null, to: said.serial });
+      else item.left.push(`serial ${why}`);
+    } else if (fitted.serial.toLowerCase() !== said.serial.toLowerCase())
       item.left.push(`serial ${said.serial}: the records have ${fitted.serial}`);
     return;
   }

@@ -1,4 +1,5 @@
 /** What devices answered about addresses, MACs and neighbours, remembered for look-ups. */
+import { forgetVain } from '../arrivals/vain.ts';
 import { parseIp } from '@zpine/core/addressing/ip';
 import { macToBytes, parseMac } from '@zpine/core/addressing/mac';
 import { parsePrefix } from '@zpine/core/addressing/prefix';
@@ -72,6 +73,7 @@ export async function saveSeen(tx: Tx, device: number, answer: ShownAnswer): Pro
 
 /** Which version a device says that it runs; what says none is no answer. */
 export async function saveVersion(tx: Tx, device: number, version: string): Promise<void> {
+  await forgetVain(tx, device);
   if (version === '') return;
   await tx.replaceRows(
     'seen_version',

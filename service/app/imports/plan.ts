@@ -1,6 +1,6 @@
 /** Sorts the fields of a row: what a schema takes, what a verb sets, what is worked out, what has to wait. */
 import { typeOf, type Field, type Value } from '@zpine/contract/fields';
-import { canonicalKey, fieldsOf, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
+import { canonicalKey, fieldsOf, keyTexts, makeKey, splitKey, type KindDescription } from '@zpine/contract/kind';
 import { kindNames, type KindName } from '@zpine/contract/kinds';
 import type { ImportRow } from './rows.ts';
 
@@ -49,7 +49,7 @@ const comesLater = (kind: string, to: string): boolean => place(to) > place(kind
 
 /** The natural key that a row would have, as far as its texts are sound. */
 function keyOf(k: KindDescription, given: Record<string, unknown>): string {
-  const parts = k.key.parts.map((part) => {
+  const parts = keyTexts(k, (part) => {
     const value = given[part] ?? k.fields[part]?.default ?? '';
     return String(value).trim().toLowerCase();
   });

@@ -1,11 +1,13 @@
 /** Scans of a barcode reader, as boxes: in stock, or fitted to devices that wait for one. */
 import { isAscii } from '@zpine/core/text/ascii';
 import { readScans, type ScannedBox } from '@zpine/core/lists/scans';
+import { boxName } from '@zpine/core/naming/boxName';
 import type { ImportOutcome } from '@zpine/contract/importRoutes';
 import type { BodyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
 import { find, keyOf } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import { boxNamed } from '../devices/fit.ts';
 import { whereCondition } from '../records/where.ts';
 import type { ImportRow, RowFault } from './rows.ts';
 import { importRows } from './run.ts';
@@ -36,7 +38,7 @@ export async function importScans(tx: Tx, input: BodyOf<'import.scan'>): Promise
   for (const box of read.boxes) {
     const planned = await planBox(tx, box, input, modelOf(input.model ?? '') ?? input.model, waiting);
     if (planned) rows.push(planned);
-    else faults.push({ ...at(box.line), column: 'model', value: box.serial, code: 'scan-model', params: {} });
+    else faults.push({ ...at(box.line), column: 'model', value: boxName(box), code: 'scan-model', params: {} });
   }
   return importRows(tx, rows, faults, { apply: input.apply, format: 'csv' });
 }
@@ -90,7 +92,7 @@ async function planBox(
   standard: string | undefined,
   waiting: Waiting[],
 ): Promise<ImportRow | undefined> {
-  const [known] = await find(tx, 'box', { natural_key: (box.serial ?? '').toLowerCase() });
+  const known = await boxNamed(tx, box);
   let model = box.model ?? (known ? await keyOf(tx, 'model', known.model) : null) ?? standard ?? null;
   let { device } = box;
   if (device === null && (known?.device ?? null) === null) {
@@ -104,7 +106,8 @@ async function planBox(
     model = named ? await keyOf(tx, 'model', named.model) : null;
   }
   if (model === null) return undefined;
-  const given: Record<string, unknown> = { serial: box.serial, model, mac: box.mac, device };
+  const serial = box.serial ?? known?.serial ?? null;
+  const given: Record<string, unknown> = { serial, model, mac: box.mac, device };
   for (const [name, value] of Object.entries({
     whereabouts: input.whereabouts,
     owner: input.owner,

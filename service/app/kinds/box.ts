@@ -11,6 +11,8 @@ export const boxRules: KindRules = {
     const holders = new Map((await boxesIn(tx, [...devices.keys()])).map((box) => [Number(box.device_id), box]));
     for (const draft of drafts) {
       const device = draft.id('device');
+      if ((draft.after.serial ?? null) === null && (draft.after.mac ?? null) === null)
+        draft.fault('serial', 'box-nameless', {});
       if (device !== null && !draft.given.has('condition') && draft.changes('device')) draft.after.condition = 'fitted';
       if (device === null && draft.before?.device && !draft.given.has('condition')) draft.after.condition = 'stock';
       const condition = String(draft.after.condition);

@@ -2,6 +2,7 @@
 import { diagnosisWords } from '@zpine/core/arrival/diagnosis';
 import { isTalker, strangerName } from '@zpine/contract/strangerWords';
 import { stateOf } from '../arrivals/arrivals.ts';
+import { vainBoots } from '../arrivals/vain.ts';
 import { listStrangers } from '../arrivals/strangers.ts';
 import { lowPools } from '../boot/leaseList.ts';
 import { refusedRelays } from '../boot/relays.ts';
@@ -56,6 +57,21 @@ export const waitingStrangers: Look = async (tx, { limit }) => {
     }),
   );
 };
+
+/** Devices that boot again and again, and are given nothing to boot. */
+export const bootsInVain: Look = async (tx, { limit }) =>
+  whole(
+    (await vainBoots(tx, limit)).map(({ device, why, relay, circuit, since }) => {
+      const where = [relay && `behind relay ${relay}`, circuit && `in ${circuit}`].filter(Boolean).join(', ');
+      return {
+        kind: 'device',
+        key: device,
+        detail: `it boots${where === '' ? '' : ` ${where}`} and is given no file: ${why}`,
+        remedy: why.includes('window') ? `zpine arrival open ${device}` : `zpine dhcp explain ${device}`,
+        since,
+      };
+    }),
+  );
 
 /** Packets that nobody is believed to have sent for a relay. */
 export const unbelievedRelays: Look = async (tx, { limit }) =>

@@ -3,7 +3,14 @@ import type { MatterName } from '@zpine/contract/matters';
 import { lackingIds, type LackName } from '../devices/lacks.ts';
 import { addressesOffSite, cablesOffSite } from '../devices/offSite.ts';
 import type { Tx } from '../../store/tx.ts';
-import { poolsRunningOut, unfollowed, stuckArrivals, unbelievedRelays, waitingStrangers } from './booting.ts';
+import {
+  poolsRunningOut,
+  unfollowed,
+  stuckArrivals,
+  unbelievedRelays,
+  waitingStrangers,
+  bootsInVain,
+} from './booting.ts';
 import type { Look } from './matter.ts';
 import { withoutCredentials, namesOffPattern, withoutDialect } from './devices.ts';
 import { unattachedAddresses, differentPrefixes, endsInWords, vlansOnOneEnd } from './links.ts';
@@ -39,6 +46,7 @@ const offSite = (look: typeof addressesOffSite): Matter => ({
 export const table: Record<MatterName, Matter> = {
   stuck: { find: stuckArrivals },
   stranger: { find: waitingStrangers },
+  vain: { find: bootsInVain },
   relay: { find: unbelievedRelays },
   'pool-low': { find: poolsRunningOut },
   notice: { find: notices },

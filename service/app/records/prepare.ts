@@ -1,6 +1,6 @@
 /** From what clients send to drafts that may be written: checked, with defaults, references found. */
 import { isAscii } from '@zpine/core/text/ascii';
-import { columnOf, fieldsOf, refsOf, type KindDescription } from '@zpine/contract/kind';
+import { columnOf, fieldsOf, keyFields, refsOf, type KindDescription } from '@zpine/contract/kind';
 import { addSchema, editSchema } from '@zpine/contract/kindSchemas';
 import { kindOf, type KindName } from '@zpine/contract/kinds';
 import { faultsOf } from '@zpine/contract/faults';
@@ -117,7 +117,7 @@ async function checkTaken(tx: Tx, kind: KindName, drafts: Draft[]): Promise<void
   const k = kindOf(kind);
   const keyField = k.key.parts.findLast((part) => k.fields[part]?.type !== 'ref') ?? k.key.parts[0] ?? '';
   // A record that keeps its key takes nobody else's.
-  const named = drafts.flatMap((draft, i) => (k.key.parts.some((part) => draft.changes(part)) ? [{ draft, i }] : []));
+  const named = drafts.flatMap((draft, i) => (keyFields(k).some((part) => draft.changes(part)) ? [{ draft, i }] : []));
   const keys = await plannedKeys(
     tx,
     kind,

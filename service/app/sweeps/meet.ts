@@ -45,7 +45,7 @@ async function settleByBox(tx: Tx, id: number): Promise<void> {
   );
   if (row?.serial === undefined || row.serial === null) return;
   const box = (await boxesOf(tx, [row])).get(row.id);
-  if (!box || box.device === null || box.serial.toLowerCase() !== row.serial.toLowerCase()) return;
+  if (!box || box.device === null || box.serial?.toLowerCase() !== row.serial.toLowerCase()) return;
   const device = (await byIds(tx, 'device', [box.device])).get(box.device);
   if (!device || !WAITS.includes(device.stage as Stage)) return;
   await tx.execute(

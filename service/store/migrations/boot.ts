@@ -1,4 +1,5 @@
 /** What booting from memory needs: leases that say who wrote them and when, and prefixes that have another server, too. */
+import { sortKey } from '@zpine/core/naming/names';
 import { column, plainTable, recordTable, ref, settingsStep, type Step } from './steps.ts';
 
 export const bootSteps: Step[] = [
@@ -96,4 +97,38 @@ export const bootSteps: Step[] = [
   column('stranger', 'met_at', 'datetime(3)'),
   column('prefix', 'meets_a_day', 'int(11) NOT NULL DEFAULT 0'),
   column('prefix', 'meets', 'varchar(100)'),
+  // A box may have no serial yet; where its MAC stood in for it, it has none.
+  { name: 'box-serial-may-be-unknown', sql: 'ALTER TABLE box MODIFY serial varchar(100)' },
+  {
+    name: 'box-macs-are-no-serials',
+    run: async ({ select, execute }) => {
+      const rows = await select<{ id: number; mac: string }>(
+        `SELECT id, LOWER(HEX(mac)) AS mac FROM box WHERE mac IS NOT NULL
+         AND LOWER(REPLACE(REPLACE(REPLACE(serial, ':', ''), '-', ''), '.', '')) = LOWER(HEX(mac))`,
+      );
+      for (const { id, mac } of rows)
+        await execute('UPDATE box SET serial = NULL, natural_key = ?, sort_key = ? WHERE id = ?', [
+          mac,
+          sortKey(mac),
+          id,
+        ]);
+    },
+  },
+  // Devices that boot and are given no file.
+  plainTable(
+    'vain_boot',
+    `device_id bigint(20) NOT NULL PRIMARY KEY, first_at datetime(3) NOT NULL, last_at datetime(3) NOT NULL, times int(11) NOT NULL,
+     why varchar(300) NOT NULL, relay varchar(45), circuit varchar(255),
+     CONSTRAINT fk_vain_boot FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE, KEY ix_vain_boot_last (last_at)`,
+  ),
+  settingsStep('settings-of-recognising', [
+    [
+      'arrival.by-port',
+      'Whether a stranger that is alone at the port where a device waits, and of its model, is recognised as it by itself',
+      'bool',
+      false,
+      null,
+      false,
+    ],
+  ]),
 ];
