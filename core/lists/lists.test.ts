@@ -60,9 +60,9 @@ describe('scans', () => {
       ['LF24-1 - - ard-acc-3', 'LF24-2 - - ard-acc-4'],
     ],
     [
-      'only MACs: they stand for the serials',
+      'only MACs: their serials are not known yet',
       '00005e0053a1\n00005e0053a2\n',
-      ['00005e0053a1 00:00:5e:00:53:a1 - -', '00005e0053a2 00:00:5e:00:53:a2 - -'],
+      ['- 00:00:5e:00:53:a1 - -', '- 00:00:5e:00:53:a2 - -'],
     ],
     [
       'a MAC whose serial was not scanned',

@@ -103,7 +103,7 @@ describe('a Linux host that boots as Shale', function () {
     );
   }
 
-  it('asks with the stock client, fetches a script, runs it, and is proved over the stock server', async () => {
+  it('asks with the stock client, fetches a script, runs it, and is proved over the stock server', () => {
     install();
     mkdirSync('/run/sshd', { recursive: true });
     onHost('/usr/sbin/sshd', '-D', '-e', '-f', at('sshd.conf'));
@@ -119,14 +119,14 @@ describe('a Linux host that boots as Shale', function () {
     expect(shown).to.match(/serving/);
   });
 
-  it('has what the script fetched beside its configuration, which it has kept', async () => {
+  it('has what the script fetched beside its configuration, which it has kept', () => {
     expect(readFileSync(at('etc', 'motd'), 'utf8')).to.equal(`${DEVICE}, Brackwater Ferries\n`);
     expect(existsSync(at('etc', 'lines'))).to.equal(true);
     expect(readFileSync(at('etc', 'lines'), 'utf8')).to.match(/^host cob-acc-2\n/);
     expect(inside(WIRE.client.space, 'ip', '-brief', 'address', 'show', WIRE.client.link)).to.contain('10.77.32.');
   });
 
-  it('is asked and compared afterwards like any other', async () => {
+  it('is asked and compared afterwards like any other', () => {
     expect(zpine('ask', 'version', '--device', DEVICE)).to.contain(SERIAL);
     expect(zpine('compare', DEVICE)).to.contain('as described');
     const log = zpine('boot', 'log', DEVICE, '--limit', '20');

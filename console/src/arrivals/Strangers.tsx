@@ -2,7 +2,7 @@ import { App, Button, Checkbox, Input, Modal } from 'antd';
 import { useState } from 'react';
 import type { ShownStranger } from '@zpine/contract/onboardingShapes';
 import { isTalker, strangerName } from '@zpine/contract/strangerWords';
-import { client } from '../api.ts';
+import { client, problemOf } from '../api.ts';
 import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { RefInput } from '../records/RefInput.tsx';
@@ -55,17 +55,31 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
   const attempt = useAttempt();
   const may = useMay('installer');
   const mayDismiss = useMay('engineer');
-  const [choosing, setChoosing] = useState(false);
+  const [choosing, setChoosing] = useState<Choice>();
   const [best, ...others] = s.candidates;
-  const needsSerial = s.serial === null && s.box === null;
-  const recognise = (device: string, serial?: string, keepAddress = false) =>
-    attempt(async () => {
-      await client.call('stranger.recognise', {
-        params: { id: String(s.id) },
-        body: { device, keepAddress, ...(serial ? { serial } : {}) },
-      });
-      return `${serial ?? strangerName(s)} is ${device}`;
+  const needsSerial = s.serial === null && s.box === null && s.mac === '';
+  const offerWindow = useOfferWindow();
+  const recognise = async (device: string, more: Partial<Chosen> = {}): Promise<void> => {
+    const { serial, keepAddress = false, reason } = more;
+    let contradicts: string | undefined;
+    const done = await attempt(async () => {
+      try {
+        const { windowOpen } = await client.call('stranger.recognise', {
+          params: { id: String(s.id) },
+          body: { device, keepAddress, ...(serial ? { serial } : {}) },
+          reason,
+        });
+        if (windowOpen === false) offerWindow(device);
+        return `${serial ?? strangerName(s)} is ${device}`;
+      } catch (error) {
+        const { code, detail } = problemOf(error);
+        if (code === 'stranger-contradicts' || code === 'box-unfit') contradicts = detail;
+        throw error;
+      }
     });
+    if (done) setChoosing(undefined);
+    else if (contradicts !== undefined) setChoosing({ device, contradicts });
+  };
   const meet = () =>
     void attempt(async () => {
       await client.call('stranger.meet', { params: { id: String(s.id) }, body: {} });
@@ -110,7 +124,8 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
           </span>
         )}
         <div className="second">
-          {s.box && `It is box ${s.box} of the stock. `}
+          {s.box &&
+            `It is box ${s.box}, ${s.boxOf ? `the hardware of ${s.boxOf}` : s.boxIs === 'stock' ? 'in stock' : `${s.boxIs ?? ''}, fitted nowhere`}. `}
           {best ? `${best.device}: ${best.why}.` : 'No device of this site waits for hardware.'}
           {others.length > 0 && ` ${others.length} more could be it.`}
         </div>
@@ -125,44 +140,86 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
             Recognise as {best.device}
           </Button>
         )}
-        {may && !s.conflict && (
-          <Button onClick={() => setChoosing(true)}>{best && !needsSerial ? 'As another' : 'Recognise as …'}</Button>
+        {may && (
+          <Button
+            onClick={() => setChoosing({ device: best?.device ?? s.boxOf, contradicts: s.conflict ?? undefined })}
+          >
+            {best && !needsSerial && !s.conflict ? 'As another' : 'Recognise as …'}
+          </Button>
         )}
         {mayDismiss && <Button onClick={dismiss}>Dismiss</Button>}
       </div>
       {choosing && (
         <Choose
+          key={choosing.contradicts}
           stranger={s}
+          choice={choosing}
           needsSerial={needsSerial}
-          onClose={() => setChoosing(false)}
-          onChosen={(device, serial, keep) =>
-            void recognise(device, serial, keep).then((done) => done && setChoosing(false))
-          }
+          onClose={() => setChoosing(undefined)}
+          onChosen={({ device, ...more }) => void recognise(device, more)}
         />
       )}
     </div>
   );
 }
 
-interface ChooseProps {
-  stranger: ShownStranger;
-  needsSerial: boolean;
-  onClose: () => void;
-  onChosen: (device: string, serial: string | undefined, keepAddress: boolean) => void;
+/** Without an open window what was recognised asks for its file in vain. */
+function useOfferWindow(): (device: string) => void {
+  const { modal } = App.useApp();
+  const attempt = useAttempt();
+  const open = (device: string) =>
+    attempt(async () => {
+      await client.call('arrival.open', { params: { ref: device }, body: { hours: 2 } });
+      return `${device} may fetch its files for two hours`;
+    });
+  return (device) =>
+    void modal.confirm({
+      title: `Open the arrival window of ${device}?`,
+      content: 'It is closed: the box asks for its file and is given none.',
+      okText: 'Open it for two hours',
+      cancelText: 'Leave it closed',
+      onOk: () => open(device),
+    });
 }
 
-function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
-  const [device, setDevice] = useState<string | null>(stranger.candidates[0]?.device ?? null);
+/** Whom it is taken for so far, and what speaks against that. */
+interface Choice {
+  device: string | null | undefined;
+  contradicts?: string | undefined;
+}
+
+interface Chosen {
+  device: string;
+  serial: string | undefined;
+  keepAddress: boolean;
+  reason: string | undefined;
+}
+
+interface ChooseProps {
+  stranger: ShownStranger;
+  choice: Choice;
+  needsSerial: boolean;
+  onClose: () => void;
+  onChosen: (chosen: Chosen) => void;
+}
+
+function Choose({ stranger, choice, needsSerial, onClose, onChosen }: ChooseProps) {
+  const [device, setDevice] = useState<string | null>(choice.device ?? null);
   const [serial, setSerial] = useState('');
-  const [keep, setKeep] = useState(false);
+  const [reason, setReason] = useState('');
+  const [keepAddress, setKeep] = useState(false);
+  const needsReason = choice.contradicts !== undefined;
+  const chosen = { serial: serial.trim() || undefined, keepAddress, reason: reason.trim() || undefined };
   return (
     <Modal
       open
       title={`Which device is ${strangerName(stranger)}?`}
       okText="Recognise"
-      okButtonProps={{ disabled: device === null || (needsSerial && serial.trim() === '') }}
+      okButtonProps={{
+        disabled: device === null || (needsSerial && !chosen.serial) || (needsReason && !chosen.reason),
+      }}
       onCancel={onClose}
-      onOk={() => device !== null && onChosen(device, serial.trim() || undefined, keep)}
+      onOk={() => device !== null && onChosen({ device, ...chosen })}
     >
       <label htmlFor="recognise-device">Device</label>
       <RefInput id="recognise-device" kind="device" value={device} onChange={(value) => setDevice(value)} />
@@ -173,9 +230,16 @@ function Choose({ stranger, needsSerial, onClose, onChosen }: ChooseProps) {
         </>
       )}
       {stranger.address !== null && (
-        <Checkbox checked={keep} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 10 }}>
+        <Checkbox checked={keepAddress} onChange={(event) => setKeep(event.target.checked)} style={{ marginTop: 10 }}>
           It keeps <span className="mono">{stranger.address}</span> as its management address
         </Checkbox>
+      )}
+      {needsReason && (
+        <>
+          <p role="alert">{choice.contradicts}</p>
+          <label htmlFor="recognise-reason">Why it is right all the same</label>
+          <Input id="recognise-reason" value={reason} onChange={(e) => setReason(e.target.value)} />
+        </>
       )}
       <p className="hint">
         Its box is entered and fitted; a box that was there before becomes faulty. Then it boots through.

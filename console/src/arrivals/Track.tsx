@@ -92,7 +92,29 @@ export function Track({ arrival, named = true }: { arrival: ShownArrival; named?
           {Object.keys(open.evidence).length === 0 && <dd className="second">Everything before it.</dd>}
         </dl>
       )}
-      {stuck && arrival.endedAt === null && <Wrong arrival={arrival} />}
+      {stuck && arrival.diagnosis?.code !== 'other-place' && arrival.endedAt === null && <Wrong arrival={arrival} />}
+      {arrival.elsewhere !== null && arrival.endedAt === null && <Elsewhere arrival={arrival} />}
+    </div>
+  );
+}
+
+/** It boots where the records do not have it: somebody looks, and says whether that is right. */
+function Elsewhere({ arrival }: { arrival: ShownArrival }) {
+  const attempt = useAttempt();
+  const may = useMay('installer');
+  const confirm = () =>
+    void attempt(async () => {
+      await client.call('arrival.confirm', { params: { id: String(arrival.id) }, body: {} });
+      return `${arrival.device} may serve where it is`;
+    });
+  return (
+    <div className="wrong" role="status">
+      <div>
+        <strong>Not where the records have it</strong>
+        <p className="why">{asSentence(arrival.elsewhere ?? '')}</p>
+        <p className="second">It does not serve until somebody says that this is right.</p>
+      </div>
+      {may && <Button onClick={confirm}>It is right so</Button>}
     </div>
   );
 }
