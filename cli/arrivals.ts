@@ -87,6 +87,24 @@ export function addArrivals(program: Command): void {
       out(`${arrival.device} is looked at again`);
     });
 
+  withSelection(
+    noun
+      .command('prove')
+      .description('prove devices as they are, without a boot: entered by hand, or by the console cable')
+      .argument('[device]'),
+  )
+    .option('--hours <n>', 'how long it is tried', '1')
+    .option('--reason <text>', 'why')
+    .action((device: string | undefined, options: { hours: string; reason?: string } & Selection) => {
+      const { hours, reason } = options;
+      if (!(Number(hours) > 0)) throw new UsageError('--hours takes a number');
+      return forEach(device, options, async (ref) => {
+        const body = { hours: Number(hours) };
+        const arrival = await clientOf().call('device.prove', { params: { ref }, body, reason });
+        out(`${arrival.device} is being proved; zpine arrival watch ${arrival.device} --until-served`);
+      });
+    });
+
   noun
     .command('confirm')
     .description('say that a device stands where it should, though the records have it elsewhere')

@@ -49,6 +49,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'arrival.open': { method: 'POST', path: '/devices/{ref}/arrival-window' },
   'arrival.close': { method: 'DELETE', path: '/devices/{ref}/arrival-window' },
   'arrival.retry': { method: 'POST', path: '/arrivals/{id}/retry' },
+  'device.prove': { method: 'POST', path: '/devices/{ref}/proof' },
   'arrival.confirm': { method: 'POST', path: '/arrivals/{id}/confirm' },
   'stranger.list': { method: 'GET', path: '/strangers' },
   'stranger.recognise': { method: 'POST', path: '/strangers/{id}/recognise' },

@@ -138,6 +138,12 @@ export const onboardingErrors = {
     (p) => `nothing was heard of ${p.device} yet: nobody is there to sign in on`,
     (p) => `switch it on, and follow it: zpine arrival watch ${p.device}`,
   ),
+  'serves-already': row(
+    409,
+    'It serves already',
+    (p) => `${p.device} serves`,
+    (p) => `hold it against its edition: zpine compare ${p.device}`,
+  ),
   'place-agrees': row(409, 'Nothing to confirm', (p) => `nothing speaks against where ${p.device} boots`),
   'stranger-settled': row(409, 'Settled already', (p) => `stranger ${p.id} has been settled already (${p.as})`),
   'stranger-serial': row(

@@ -257,6 +257,15 @@ export const onboardingRoutes = {
     body: z.strictObject({}),
     reply: arrivalHeadSchema,
   }),
+  'device.prove': route({
+    method: 'POST',
+    path: '/devices/{ref}/proof',
+    role: 'installer',
+    summary: 'Prove a device as it is, without a boot: signed in to, held against its edition, and then it serves',
+    group: 'Arrivals',
+    body: z.strictObject({ hours: hours.default(1).describe('How long it is tried') }),
+    reply: arrivalHeadSchema,
+  }),
   'arrival.confirm': route({
     method: 'POST',
     path: '/arrivals/{id}/confirm',

@@ -380,11 +380,14 @@ export abstract class LabDevice<Options extends DeviceOptions = DeviceOptions> {
       await this.bareDoor.open();
       return this.note(`a door without encryption opens at ${address}`);
     }
+    const behind = this.behindTheDoor();
+    const factory = (user: string, word: string) => this.has('factory-open') && user === 'works' && word === 'works';
     this.door = new SshDoor({
       ...wire.to(address, 22),
       hostKey: flash.hostKey,
       faults: doorFaults(faults),
-      ...this.behindTheDoor(),
+      ...behind,
+      admits: (user, word) => factory(user, word) || behind.admits(user, word),
     });
     await this.door.open();
     this.note(`SSH opens at ${address}`);

@@ -37,6 +37,7 @@ export const faults = {
   'image-fails': 'cannot start another image, and goes on with the one that ran',
   'image-dies': 'hangs once it was started with another image',
   'image-darkens': 'has no link on any port once it was started with another image',
+  'factory-open': 'lets in whoever has the login of its factory, user works with word works',
   slow: 'takes four times as long for everything',
 } as const;
 

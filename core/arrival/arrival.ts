@@ -40,6 +40,8 @@ export interface Arrival {
   /** Why that is not where the records have it; null once somebody said that it is right so. */
   elsewhere?: string | null;
   confirmed?: Evidence;
+  /** The stage that it has again where its proof does not come. */
+  was?: 'prepared' | 'unproved';
 }
 
 export const expected: Arrival = { phase: 'expected', reached: [], diagnosis: null };
@@ -68,6 +70,10 @@ export type ArrivalEvent =
   | { kind: 'differs'; evidence: Evidence }
   | { kind: 'matches' | 'kept'; evidence: Evidence }
   | { kind: 'not-kept'; evidence: Evidence }
+  /** A login of its first steps lets somebody in still. */
+  | { kind: 'left-open'; evidence: Evidence }
+  /** Somebody wants it proved as it is, without a boot. `was`: its stage. */
+  | { kind: 'proof-asked'; was: 'prepared' | 'unproved' }
   /** Where it boots, and why that is not where the records have it. */
   | { kind: 'plugged'; at: string; elsewhere: string | undefined }
   /** Somebody says that it stands where it should. */
@@ -91,7 +97,7 @@ export const standardLimits: Limits = { packet: 900, request: 60, file: 120, tra
 
 export type Effect =
   | { kind: 'milestone'; milestone: Milestone; evidence: Evidence }
-  | { kind: 'stage'; stage: 'prepared' | 'arriving' | 'proving' | 'serving' }
+  | { kind: 'stage'; stage: 'prepared' | 'arriving' | 'proving' | 'serving' | 'unproved' }
   /** Nothing more is waited for when `seconds` is left out. */
   | { kind: 'limit'; seconds?: number }
   | { kind: 'probe'; seconds: number }
@@ -193,6 +199,10 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
     case 'place-confirmed':
       doing.confirmed(event.evidence);
       return state.reached.includes('kept') ? serves(doing.clear()).done() : doing.done();
+    case 'proof-asked':
+      if (state.phase === 'serving' || state.phase === 'closed') return doing.done();
+      if (state.phase === 'expected') doing.began(event.was);
+      return doing.phase('proving').stage('proving').limit().clear().probe(0).done();
     case 'unanswered':
       // What it was given before is known better than why it is given nothing now.
       if (state.phase === 'expected' || state.phase === 'booting') doing.diagnose('not-answered', event.evidence);
@@ -200,7 +210,7 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
     case 'window-closed':
       if (state.phase === 'serving') return doing.done();
       // Where nothing was heard, the device is what it was before.
-      if (state.phase !== 'expected') doing.stage('prepared');
+      if (state.phase !== 'expected') doing.stage(state.was ?? 'prepared');
       return doing.phase('closed').limit().done();
     case 'limit':
       return missed(doing);
@@ -222,7 +232,16 @@ function calledHome(doing: Steps, event: ArrivalEvent & { kind: 'called-home' })
 }
 
 type ProofEvent = ArrivalEvent & {
-  kind: 'reached' | 'not-reached' | 'wrong-box' | 'image-differs' | 'differs' | 'matches' | 'kept' | 'not-kept';
+  kind:
+    | 'reached'
+    | 'not-reached'
+    | 'wrong-box'
+    | 'image-differs'
+    | 'differs'
+    | 'matches'
+    | 'kept'
+    | 'not-kept'
+    | 'left-open';
 };
 
 /** What the service found when it signed in. */
@@ -256,6 +275,8 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       doing.reach('applied', event.evidence);
       doing.reach('matches', event.evidence);
       return doing.clear().done();
+    case 'left-open':
+      return doing.diagnose('left-open', event.evidence).probe(again).done();
     case 'not-kept':
       return doing.diagnose('not-kept', event.evidence).probe(again).done();
     case 'kept':
@@ -347,7 +368,12 @@ class Steps {
     return this;
   }
 
-  stage(stage: 'prepared' | 'arriving' | 'proving' | 'serving'): this {
+  began(was: 'prepared' | 'unproved'): this {
+    this.state = { ...this.state, was };
+    return this;
+  }
+
+  stage(stage: Extract<Effect, { kind: 'stage' }>['stage']): this {
     this.effects.push({ kind: 'stage', stage });
     return this;
   }

@@ -112,6 +112,12 @@ const table = {
     detail: (e) => `what it runs is not the edition: ${list(e.lines)}`,
     remedy: 'see the comparison; correct the template, or erase the device and let it boot again',
   },
+  'left-open': {
+    title: 'left open',
+    detail: (e) => `${e.what ?? 'a login of its first steps'} lets somebody in still, as user ${e.user ?? ''}`,
+    remedy:
+      'take that account away by its template, or give it another password there; publish a new edition, and push it',
+  },
   'not-kept': {
     title: 'not kept',
     detail: (e) => `its configuration is not stored: ${e.why ?? ''}`,

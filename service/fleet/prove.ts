@@ -6,6 +6,7 @@ import type { Rung } from '@zpine/core/fleet/rungs';
 import type { Probe, ProofResult } from '../app/arrivals/proof.ts';
 import { comparedWith, driftOf, linesOf } from '../app/fleet/compared.ts';
 import { connect, type HostKey, type ConnectOptions } from './connect.ts';
+import { tryLogin } from './leftOpen.ts';
 import { NotReached } from './notReached.ts';
 import { openSession, type Session } from './session.ts';
 import { systemOf, toldInWords } from './snmp.ts';
@@ -34,7 +35,7 @@ export async function prove(probe: Probe, way: ConnectOptions): Promise<ProofRes
     const connected = await connect(probe.target, way);
     hostKey = connected.hostKey ?? undefined;
     session = await openSession(connected.client, dialect, { answerMs: access.answerSeconds * 1000 }, access.second);
-    const found = await inspect(session, probe, dialect, hostKey);
+    const found = await inspect(session, probe, dialect, hostKey, way);
     return { hostKey, ...found, events: await besides(probe, way, found.events) };
   } catch (error) {
     return { hostKey, events: [notReached(error)] };
@@ -62,11 +63,12 @@ async function inspect(
   probe: Probe,
   dialect: Dialect,
   hostKey: HostKey | undefined,
+  way: ConnectOptions,
 ): Promise<Omit<ProofResult, 'hostKey'>> {
   const { version, cards } = dialect.sheet.questions;
   const about = version ? (dialect.rowsOf('version', await textOf(session, version.command))[0] ?? {}) : {};
   const found = { model: about.model ?? '', serial: about.serial ?? '', version: about.version ?? '' };
-  const compared = await compareAll(session, probe, dialect, found, hostKey);
+  const compared = await compareAll(session, probe, dialect, found, hostKey, way);
   if (!cards) return compared;
   const rows = dialect.rowsOf('cards', await textOf(session, cards.command));
   return {
@@ -81,6 +83,7 @@ async function compareAll(
   dialect: Dialect,
   found: { model: string; serial: string; version: string },
   hostKey: HostKey | undefined,
+  way: ConnectOptions,
 ): Promise<Omit<ProofResult, 'hostKey' | 'cards'>> {
   const { serial, model } = probe.expected;
   const { bare, user: secure } = probe.target.access;
@@ -135,7 +138,8 @@ async function compareAll(
       ...(compared.notComparable.length > 0 ? { notComparable: compared.notComparable.length } : {}),
     },
   });
-  const { event, stored } = await kept(session, probe, dialect);
+  const open = await leftOpen(probe, way);
+  const { event, stored } = open ? { event: open, stored: undefined } : await kept(session, probe, dialect);
   return {
     events: [...events, event],
     drift: driftOf(probe.target, dialect, probe.edition, { running, stored, files }),
@@ -144,6 +148,15 @@ async function compareAll(
       ...(stored === undefined ? [] : [capturedText(dialect, probe.target.secrets, 'stored', stored)]),
     ],
   };
+}
+
+/** What let the service in at first, or anybody, has to be gone before it serves. */
+async function leftOpen({ target, first }: Probe, way: ConnectOptions): Promise<ArrivalEvent | undefined> {
+  for (const { what, ...login } of first) {
+    const tried = await tryLogin(target, login, way);
+    if ('letsIn' in tried && tried.letsIn) return { kind: 'left-open', evidence: { what, user: login.user } };
+  }
+  return undefined;
 }
 
 /** The stored configuration is read; where it is not the edition, the device is told to keep, and read again. */

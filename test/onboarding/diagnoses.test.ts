@@ -2,6 +2,7 @@ import { expect } from 'chai';
 import { eventually } from '../../trials/eventually.ts';
 import type { DiagnosisCode } from '@zpine/core/arrival/diagnosis';
 import type { Fault } from '@zpine/lab/faults';
+import { refusal } from '../service.ts';
 import { another, diagnosed, onboarding, prepare, serves, type Onboarding } from './bench.ts';
 
 describe('an arrival that does not go on says why', () => {
@@ -82,6 +83,51 @@ describe('an arrival that does not go on says why', () => {
     await o.client.call('device.forgetHostKey', { params: { ref: device } });
     await o.client.call('arrival.retry', { params: { id: String(stuck.id) }, body: {} });
     await serves(o.client, device);
+  });
+
+  it('a login of its first steps that is good still keeps it from serving', async () => {
+    for (const [setting, value] of [
+      ['access.factory-user', 'works'],
+      ['access.factory-password', 'works'],
+    ] as const)
+      await o.client.call('value.put', { body: { setting, layer: 'model', of: 'larkfield/lf-24', value } });
+    const { device, box } = await another(o, ['factory-open']);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    const stuck = await diagnosed(o.client, device, 'left-open');
+    expect(stuck.diagnosis?.detail).to.equal('the factory login of its model lets somebody in still, as user works');
+    expect(stuck.milestones.map((m) => m.name))
+      .to.include('matches')
+      .and.not.to.include('kept');
+    o.lab.device(box).options.faults.clear();
+    await o.client.call('arrival.retry', { params: { id: String(stuck.id) }, body: {} });
+    await serves(o.client, device);
+    const { device: shut, box: other } = await another(o);
+    await prepare(o, shut);
+    o.lab.device(other).on();
+    await serves(o.client, shut);
+  });
+
+  it('a device that runs already is proved without a boot, and is what it was where that fails', async () => {
+    const { device, box } = await another(o);
+    const number = await prepare(o, device);
+    o.lab.device(box).on();
+    await serves(o.client, device);
+    const prove = { params: { ref: device }, body: {} };
+    expect((await refusal(o.client.call('device.prove', prove))).code).to.equal('serves-already');
+    await o.client.call('device.stage', { params: { ref: device }, body: { stage: 'faulty' } });
+    await o.client.call('device.stage', { params: { ref: device }, body: { stage: 'unproved' } });
+    expect(number).to.equal(1);
+    o.lab.device(box).options.faults.add('other-password');
+    await o.clients.installer.call('device.prove', prove);
+    const stuck = await diagnosed(o.client, device, 'ssh-refused');
+    expect(stuck.milestones.map((m) => m.name)).not.to.include('powered');
+    await o.client.call('arrival.close', { params: { ref: device } });
+    expect((await o.client.show('device', device)).stage).to.equal('unproved');
+    o.lab.device(box).options.faults.clear();
+    await o.client.call('device.prove', prove);
+    const arrival = await serves(o.client, device);
+    expect(arrival.milestones.map((m) => m.name)).to.deep.equal(['reached', 'applied', 'matches', 'kept', 'serving']);
   });
 
   it('other hardware that answers at its address is named', async () => {

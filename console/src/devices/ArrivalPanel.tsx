@@ -10,9 +10,10 @@ import { useMay } from '../session.tsx';
 const HOURS = 72;
 
 /** The newest arrival of a device, and its window. */
-export function ArrivalPanel({ device, closes }: { device: string; closes: string | null }) {
+export function ArrivalPanel({ device, stage, closes }: { device: string; stage: string; closes: string | null }) {
   const attempt = useAttempt();
-  const may = useMay('engineer');
+  const may = useMay('installer');
+  const mayClose = useMay('engineer');
   const found = useQuery({
     queryKey: keys.worked('arrivals', device),
     queryFn: () => client.call('arrival.list', { query: { device, limit: '1' } }),
@@ -28,6 +29,11 @@ export function ArrivalPanel({ device, closes }: { device: string; closes: strin
     void attempt(async () => {
       await client.call('arrival.open', { params: { ref: device }, body: { hours: HOURS } });
       return `${device} may fetch its files for ${HOURS} hours`;
+    });
+  const prove = () =>
+    void attempt(async () => {
+      await client.call('device.prove', { params: { ref: device }, body: {} });
+      return `${device} is being proved`;
     });
   const close = () =>
     void attempt(async () => {
@@ -49,11 +55,18 @@ export function ArrivalPanel({ device, closes }: { device: string; closes: strin
             'the window is closed: it would get no boot file'
           )}
         </span>
-        {may && (
-          <Button size="small" style={{ marginLeft: 'auto' }} onClick={closes ? close : open}>
-            {closes ? 'Close the window' : 'Open the window'}
-          </Button>
-        )}
+        <span style={{ marginLeft: 'auto', display: 'flex', gap: 6 }}>
+          {may && published && stage !== 'serving' && stage !== 'retired' && (
+            <Button size="small" onClick={prove}>
+              Prove it as it is
+            </Button>
+          )}
+          {(closes ? mayClose : may) && (
+            <Button size="small" onClick={closes ? close : open}>
+              {closes ? 'Close the window' : 'Open the window'}
+            </Button>
+          )}
+        </span>
       </h2>
       {arrival && <Track arrival={arrival} named={false} />}
     </>

@@ -154,7 +154,7 @@ export default function DevicePage({ name }: { name: string }) {
             <Further device={device} />
           </div>
           <Lacks lacks={seen.lacks} />
-          <ArrivalPanel device={device.key} closes={seen.windowCloses} />
+          <ArrivalPanel device={device.key} stage={String(device.stage)} closes={seen.windowCloses} />
           <Slots device={device.key} />
           <Interfaces seen={seen} onAdd={may ? () => setAdding('interface') : undefined} />
           {typeof device.note === 'string' && (

@@ -5,6 +5,7 @@ import { mustActAt, mustNotServe } from '../access/sites.ts';
 import { mustFind } from '../records/refs.ts';
 import { confirmPlace, listArrivals, presentArrivals, retryArrival, showArrival } from './list.ts';
 import { dismiss, dismissMany, listStrangers, recognise } from './strangers.ts';
+import { proveNow } from './proveNow.ts';
 import { closeWindow, openWindow } from './window.ts';
 import { refOf, onlyOne, type VerbHandlers } from '../handler.ts';
 
@@ -27,6 +28,7 @@ export const arrivalsHandlers = {
     return null;
   },
   'arrival.retry': (tx, { params, user }) => retryArrival(tx, params.id ?? '', user),
+  'device.prove': (tx, call) => proveNow(tx, refOf(call), call.body.hours, call.user),
   'arrival.confirm': (tx, { params, user }) => confirmPlace(tx, params.id ?? '', user),
   'stranger.list': (tx, { query }) => listStrangers(tx, query),
   'stranger.recognise': (tx, { params, body, user }) => recognise(tx, params.id ?? '', body, user),

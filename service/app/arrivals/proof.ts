@@ -31,6 +31,8 @@ export interface Probe {
   expected: { serial: string | null; model: string | null };
   /** The image that it has to run before it serves; undefined where any will do. */
   image: { name: string; version: string } | undefined;
+  /** Logins of its first steps, which have to be refused by now. */
+  first: { what: string; user: string; password: string }[];
   /** Text of the phase it is in, for the log. */
   phase: string;
 }
@@ -101,8 +103,29 @@ async function probeFor(tx: Tx, row: ArrivalRow & { lease: Lease }): Promise<Pro
     edition,
     expected: { serial: box?.serial ?? null, model: model?.split('/').at(-1) ?? null },
     image: wanted?.insist ? { name: wanted.image.key, version: wanted.image.release } : undefined,
+    first: await firstLogins(tx, device.id, target),
     phase: row.phase,
   };
+}
+
+/** That of the factory, and the account that it was given as a stranger; not where the service itself uses them. */
+async function firstLogins(tx: Tx, device: number, { access }: Target): Promise<Probe['first']> {
+  const { factory } = access;
+  const given = await tx.one<{ account: string }>(
+    'SELECT account FROM stranger WHERE device_id = ? AND account IS NOT NULL ORDER BY settled_at DESC LIMIT 1',
+    [device],
+  );
+  return [
+    ...(factory ? [{ what: 'the factory login of its model', ...factory }] : []),
+    ...(given
+      ? [
+          {
+            what: 'the account of its first file',
+            ...(JSON.parse(tx.sealer.open(given.account)) as { user: string; password: string }),
+          },
+        ]
+      : []),
+  ];
 }
 
 export interface ProofResult {

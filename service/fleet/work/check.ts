@@ -6,8 +6,8 @@ import type { JudgedCheck, PlannedCheck } from '../../app/checks/planned.ts';
 import type { Target } from '../../app/fleet/access.ts';
 import type { Waiting } from '../../app/fleet/work.ts';
 import type { Sealer } from '../../store/sealing.ts';
-import { connect, type ConnectOptions } from '../connect.ts';
-import { NotReached } from '../notReached.ts';
+import type { ConnectOptions } from '../connect.ts';
+import { tryLogin } from '../leftOpen.ts';
 import type { Done } from '../reachable.ts';
 import type { Session } from '../session.ts';
 import { capturedText } from '../../app/fleet/capturedText.ts';
@@ -62,20 +62,10 @@ export async function askFor(
 export async function tryFactory(target: Target, way: ConnectOptions, asked: Asked): Promise<void> {
   const { factory } = target.access;
   if (!factory) return;
-  const stranger: Target = {
-    ...target,
-    access: { ...target.access, ...factory, key: undefined, passphrase: undefined, second: undefined },
-  };
-  try {
-    (await connect(stranger, way)).client.end();
-    asked.factory = { user: factory.user, letsIn: true };
-  } catch (error) {
-    if (error instanceof NotReached && error.refused) asked.factory = { user: factory.user, letsIn: false };
-    else asked.why.set('factory', `its factory login could not be tried: ${wordsOf(error)}`);
-  }
+  const tried = await tryLogin(target, factory, way);
+  if ('letsIn' in tried) asked.factory = { user: factory.user, letsIn: tried.letsIn };
+  else asked.why.set('factory', `its factory login could not be tried: ${tried.why}`);
 }
-
-const wordsOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
 
 /** The same reason for all that was not asked. */
 export function unasked(why: string, checks: readonly PlannedCheck[]): Asked {
