@@ -77,6 +77,13 @@ export const fixedNames: Record<string, Shape> = {
     mapOf({ interface: text(), device: text(), port: text(), addresses: listOf(text()) }),
     'The other ends of its cables',
   ),
+  access: mapOf(
+    {
+      user: text('As whom it signs in; null for nobody'),
+      publicKey: text('The public half of its key (access.key), as OpenSSH writes it; null for none'),
+    },
+    'How the service signs in',
+  ),
   boot: mapOf(
     {
       server: text('The address that it boots from'),

@@ -54,7 +54,7 @@ export type DeviceOptions = {
   uplink?: string | undefined;
 };
 
-type BehindTheDoor = Pick<DoorOptions, 'admits' | 'shell' | 'exec' | 'forward'>;
+type BehindTheDoor = Pick<DoorOptions, 'admits' | 'knowsKey' | 'shell' | 'exec' | 'forward'>;
 
 const LONGEST_LOG = 500;
 

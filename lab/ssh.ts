@@ -1,7 +1,7 @@
 /** An SSH server at one address: a shell with a prompt behind it, or commands one by one. */
 import { createHash } from 'node:crypto';
 import { connect as connectSocket } from 'node:net';
-import ssh2, { type Algorithms, type Connection, type ServerChannel } from 'ssh2';
+import ssh2, { type Algorithms, type Connection, type PublicKeyAuthContext, type ServerChannel } from 'ssh2';
 import type { Guest } from './facts.ts';
 import type { Fault } from './faults.ts';
 
@@ -41,6 +41,8 @@ export interface DoorOptions {
   hostKey: string;
   faults: (fault: DoorFault) => boolean;
   admits: (user: string, password: string) => boolean;
+  /** Whether a public key, as OpenSSH writes it, is one of a user. */
+  knowsKey?: (user: string, key: string) => boolean;
   shell?: (user: string) => ShellLike;
   exec?: (command: string, user: string) => Ended | Promise<Ended>;
   /** Where a connection by way of this device goes; left out where none may. */
@@ -117,6 +119,17 @@ export class SshDoor {
     if (server) await new Promise<void>((resolve) => server.close(() => resolve()));
   }
 
+  /** RFC 4252, section 7: first whether the key would do, then a signature by it. */
+  private byKey({ username, key, blob, signature, hashAlgo }: PublicKeyAuthContext): boolean {
+    const text = `${key.algo} ${key.data.toString('base64')}`;
+    if (!this.options.knowsKey?.(username, text)) return false;
+    const read = utils.parseKey(text);
+    return (
+      !(read instanceof Error) &&
+      (signature === undefined || (blob !== undefined && read.verify(blob, signature, hashAlgo) === true))
+    );
+  }
+
   private greet(connection: Connection, from: string): void {
     (connection as Connection & { setNoDelay?: (on: boolean) => void }).setNoDelay?.(true);
     this.connections.set(connection, undefined);
@@ -126,7 +139,8 @@ export class SshDoor {
     connection.on('authentication', (context) => {
       user = context.username;
       if (context.method === 'password' && this.options.admits(context.username, context.password)) context.accept();
-      else context.reject(['password']);
+      else if (context.method === 'publickey' && this.byKey(context)) context.accept();
+      else context.reject(['password', 'publickey']);
     });
     connection.on('ready', () => this.connections.set(connection, { user, from, since: new Date() }));
     connection.on('session', (accept) => {

@@ -64,6 +64,8 @@ export interface WayIn {
   gateway: string | undefined;
   /** User names with the digest or text of their passwords. */
   users: { name: string; password: string; sealed: boolean }[];
+  /** Public keys by which users are let in, as OpenSSH writes them; null where the sheet does not tell. */
+  keys: { name: string; key: string }[] | null;
   shell: boolean;
   callHome: string | undefined;
   /** Ports with the VLANs that they carry, and ports that are off; null where the sheet does not tell. */
@@ -244,6 +246,7 @@ interface LineSays {
   carrier?: NonNullable<WayIn['carriers']>[number];
   still?: string | undefined;
   user?: { name: string; password: string; sealed: boolean };
+  key?: { name: string; key: string };
   gateway?: string | undefined;
   callHome?: string | undefined;
   shell?: boolean;
@@ -254,11 +257,12 @@ const MOST_LINES = 4000;
 
 function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
   const compiled = (source: string | undefined) => (source === undefined ? undefined : compilePattern(source));
-  const [address, gateway, user, sealed, shell, callHome, carries, still] = [
+  const [address, gateway, user, sealed, key, shell, callHome, carries, still] = [
     compiled(wayIn?.address),
     compiled(wayIn?.gateway),
     compiled(wayIn?.user),
     compiled(wayIn?.sealed),
+    compiled(wayIn?.key),
     compiled(wayIn?.shell),
     compiled(wayIn?.callHome),
     compiled(wayIn?.carries),
@@ -268,7 +272,9 @@ function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
     const on = address?.find(line);
     const who = user?.find(line);
     const carrier = carries?.find(line);
+    const byKey = key?.find(line);
     return {
+      ...(byKey?.user !== undefined && byKey.key !== undefined ? { key: { name: byKey.user, key: byKey.key } } : {}),
       ...(on?.on !== undefined && on.address !== undefined
         ? {
             on: {
@@ -306,6 +312,7 @@ function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
       addresses: [],
       gateway: undefined,
       users: [],
+      keys: key ? [] : null,
       shell: false,
       callHome: undefined,
       carriers: carries ? [] : null,
@@ -316,6 +323,7 @@ function wayInReader({ wayIn }: DialectSheet): (lines: string[]) => WayIn {
       const said = says(line);
       if (said.on) way.addresses.push(said.on);
       if (said.user) way.users.push(said.user);
+      if (said.key) way.keys?.push(said.key);
       if (said.carrier) way.carriers?.push(said.carrier);
       if (said.still !== undefined) way.still.push(said.still);
       way.gateway = said.gateway ?? way.gateway;

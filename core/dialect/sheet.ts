@@ -186,6 +186,7 @@ const wayIn = z.strictObject({
   gateway: lineForm('The way out', 'gateway').optional(),
   user: lineForm('A user and the password, plain or as a digest', 'user', 'password').optional(),
   sealed: lineForm('Whether such a line holds a digest').optional(),
+  key: lineForm('A user and a public key, as OpenSSH writes it', 'user', 'key').optional(),
   shell: lineForm('SSH is on').optional(),
   others: z
     .array(pattern('A line with the blocks it stands in'))

@@ -7,6 +7,7 @@ const way: WayIn = {
   addresses: [{ on: 'lane 304', address: '10.77.16.11/24', needs: '304' }],
   gateway: '10.77.16.1',
   users: [{ name: 'netops', password: 'rope', sealed: false }],
+  keys: null,
   shell: true,
   callHome: undefined,
   carriers: [
@@ -15,7 +16,7 @@ const way: WayIn = {
   ],
   still: [],
 };
-const by: Credentials = { user: 'netops', password: 'rope', byKey: false };
+const by: Credentials = { user: 'netops', password: 'rope', publicKey: undefined };
 const opens = (password: string, sealed: string) => sealed === `sealed ${password}`;
 const lost = (after: Partial<WayIn>, credentials = by, comesTo: string | null = '10.77.16.11', before = way) =>
   lostWayIn(before, { ...way, ...after }, comesTo, credentials, opens).map(({ code }) => code);
@@ -52,11 +53,13 @@ describe('the way in, before and after', () => {
     expect(lost(sealed)).to.deep.equal([]);
     expect(lost(other)).to.deep.equal(['password']);
     expect(lost(other, { ...by, password: 'knot' })).to.deep.equal([]);
-    expect(lost(other, { user: 'netops', password: undefined, byKey: true })).to.deep.equal([]);
-    expect(lost({ users: [] }, { user: 'netops', password: undefined, byKey: true })).to.deep.equal(['account']);
-    expect(accountFault(way, { user: 'netops', password: undefined, byKey: false }, opens, 'it')?.code).to.equal(
+    expect(lost(other, { user: 'netops', password: undefined, publicKey: 'ssh-ed25519 AAAA' })).to.deep.equal([]);
+    expect(lost({ users: [] }, { user: 'netops', password: undefined, publicKey: 'ssh-ed25519 AAAA' })).to.deep.equal([
       'account',
-    );
+    ]);
+    expect(
+      accountFault(way, { user: 'netops', password: undefined, publicKey: undefined }, opens, 'it')?.code,
+    ).to.equal('account');
   });
   it('misses nothing that was not there: accounts kept elsewhere, addresses behind others, dialects that do not tell', () => {
     expect(lost({ users: [] }, { ...by, user: 'robot' })).to.deep.equal([]);

@@ -5,12 +5,12 @@ import type { WayIn } from '../dialect/dialect.ts';
 export interface Credentials {
   user: string;
   password: string | undefined;
-  /** It has a private key: a password is not needed then. */
-  byKey: boolean;
+  /** The public half of the key that it signs in with, as OpenSSH writes it: no password is needed where that is known. */
+  publicKey: string | undefined;
 }
 
 export interface WayInFault {
-  code: 'address' | 'gateway' | 'account' | 'password' | 'shell' | 'uplink';
+  code: 'address' | 'gateway' | 'account' | 'password' | 'key' | 'shell' | 'uplink';
   detail: string;
 }
 
@@ -19,19 +19,25 @@ export type Opens = (password: string, sealed: string) => boolean;
 
 /** Why nobody signs in with these, by the accounts of a text that is called `what`. */
 export function accountFault(
-  { users }: Pick<WayIn, 'users'>,
-  { user, password, byKey }: Credentials,
+  { users, keys }: Pick<WayIn, 'users' | 'keys'>,
+  { user, password, publicKey }: Credentials,
   opens: Opens,
   what: string,
 ): WayInFault | undefined {
   const account = users.find((one) => one.name === user);
+  if (publicKey !== undefined && keys?.some((one) => one.name === user && sameKey(one.key, publicKey)))
+    return undefined;
   if (!account) {
-    const found = users.map((one) => one.name).join(', ') || 'no account';
+    const names = new Set([...users, ...(keys ?? [])].map((one) => one.name));
+    if (names.has(user) && password === undefined && publicKey !== undefined) return unknownKey(user, what);
+    const found = [...names].join(', ') || 'no account';
     return { code: 'account', detail: `the service signs in as ${user}; ${what} has ${found}` };
   }
   if (password === undefined)
-    return byKey
-      ? undefined
+    return publicKey !== undefined
+      ? keys === null
+        ? undefined
+        : unknownKey(user, what)
       : {
           code: 'account',
           detail: `the settings have neither password nor key for ${user}, by whom the service signs in`,
@@ -41,6 +47,17 @@ export function accountFault(
     ? undefined
     : { code: 'password', detail: `the password of ${user} in ${what} is not the one that the service will use` };
 }
+
+const unknownKey = (user: string, what: string): WayInFault => ({
+  code: 'key',
+  detail: `the service signs in as ${user} with its key alone, and ${what} does not have the public half of it for ${user}`,
+});
+
+/** Kind and key; what is said behind them is a comment. */
+const sameKey = (a: string, b: string): boolean => {
+  const [[kind, key], [other, held]] = [a.trim().split(/\s+/), b.trim().split(/\s+/)];
+  return kind === other && key === held && key !== undefined;
+};
 
 /** An address on a port that is off, or one whose VLAN no live port carries. Undefined where the dialect does not tell. */
 export function uplinkFault(way: WayIn, address: string): WayInFault | undefined {
@@ -82,8 +99,12 @@ export function lostWayIn(
   if (before.shell && !after.shell) faults.push({ code: 'shell', detail: 'SSH would be off' });
   const known = (way: WayIn) => way.users.find((one) => one.name === credentials.user);
   const [was, is] = [known(before), known(after)];
+  const keysOf = (way: WayIn) => JSON.stringify((way.keys ?? []).filter((one) => one.name === credentials.user));
+  const changed = was
+    ? is?.password !== was.password || is.sealed !== was.sealed
+    : keysOf(before) !== '[]' && keysOf(before) !== keysOf(after);
   // The very account that lets the service in now does so afterwards, whatever the records say of its password.
-  if (was && (is?.password !== was.password || is.sealed !== was.sealed)) {
+  if (changed) {
     const fault = accountFault(after, credentials, opens, 'what would run');
     if (fault) faults.push(fault);
   }

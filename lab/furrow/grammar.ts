@@ -66,6 +66,7 @@ export const grammar: Record<string, GrammarRow[]> = {
   greeting: [{ form: /^\|(?: .*)?$/, repeats: true }],
   account: [
     { form: /^phrase (?:sealed \$6\$\S+|plain \S+)$/, single: 'phrase' },
+    { form: /^key [a-z0-9@.-]+ [A-Za-z0-9+/]+=*$/, repeats: true },
     { form: /^rank (full|look)$/, single: 'rank' },
   ],
   lane: [{ form: /^title ".*"$/, single: 'title' }],

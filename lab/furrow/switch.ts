@@ -144,9 +144,14 @@ export class FurrowSwitch extends LabDevice<SwitchOptions> {
     if (this.memory.first(/^shell (\S+)$/) === 'on') await super.openDoor();
   }
 
-  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'shell'> {
+  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'knowsKey' | 'shell'> {
     return {
       admits: (user, password) => this.admits(user, password),
+      knowsKey: (user, key) =>
+        !this.isShut &&
+        this.memory
+          .below(/^account (\S+)$/)
+          .some(({ head, lines }) => head[1] === user && lines.includes(`key ${key}`)),
       shell: (user) =>
         new Shell({
           memory: this.memory,

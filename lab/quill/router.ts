@@ -82,9 +82,11 @@ export class QuillRouter extends LabDevice {
     return this.script.paths().flatMap((path) => /^(?:route \S+ \/ by|clock \/ server) (\S+)$/.exec(path)?.[1] ?? []);
   }
 
-  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'shell'> {
+  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'knowsKey' | 'shell'> {
     const { particulars, flash } = this.options;
     return {
+      knowsKey: (user, key) =>
+        !this.isShut && this.script.paths().some((path) => path === `account ${user} / key ${key}`),
       admits: (user, password) =>
         !this.has('other-password') && !this.isShut && /^[a-z][a-z0-9._-]*$/.test(user) && this.admits(user, password),
       shell: () =>

@@ -33,6 +33,7 @@ const grammar: Row[] = [
   { form: /^clock \/ (zone) \S+$/, single: () => 'zone' },
   { form: new RegExp(`^log / server ${IP}$`), refuse: (m) => octets(m[1] ?? '') },
   { form: /^account [a-z][a-z0-9._-]* \/ word (plain|sealed) \S+$/, single: () => 'word' },
+  { form: /^account [a-z][a-z0-9._-]* \/ key [a-z0-9@.-]+ [A-Za-z0-9+/]+=*$/ },
   { form: new RegExp(`^${PORT} / note ".*"$`), single: () => 'note', refuse: port },
   { form: new RegExp(`^${PORT} / link (up|off)$`), single: () => 'link', refuse: port },
   {

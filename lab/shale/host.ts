@@ -121,11 +121,12 @@ export class ShaleHost extends LabDevice {
     return Object.fromEntries([...Object.entries(super.stored()), ['/etc/shale/licence', this.memory.licence]]);
   }
 
-  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'exec' | 'forward'> {
+  protected behindTheDoor(): Pick<DoorOptions, 'admits' | 'knowsKey' | 'exec' | 'forward'> {
     const { particulars, wire } = this.options;
     const { model, serial } = particulars;
     return {
       admits: (user, password) => !this.has('other-password') && !this.isShut && this.admits(user, password),
+      knowsKey: (user, key) => !this.isShut && this.memory.running.includes(`user ${user} key ${key}`),
       exec: async (command) => {
         const url = /^shale fetch (\S+)$/.exec(command)?.[1];
         if (url !== undefined) {

@@ -16,7 +16,7 @@ import { transact } from '../../service/store/transact.ts';
 import { actor } from '../service.ts';
 import { eventually } from '../../trials/eventually.ts';
 import { kindOf, Packets } from './asking.ts';
-import { another, diagnosed, newest, onboarding, prepare, reachedIn, serves, type Onboarding } from './bench.ts';
+import { another, diagnosed, newest, onboarding, prepare, reachedIn, serves, until, type Onboarding } from './bench.ts';
 
 const run = promisify(execFile);
 const SERVER = '10.77.0.10';
@@ -54,6 +54,12 @@ describe('images and configurations on the wire', function () {
     const [box] = (await o.client.list('box', { device: made.device })).items;
     return { ...made, mac: String(box?.mac) };
   }
+  /** Behind the relay of another site, it waits for somebody to say that this is right. */
+  async function servesThere(device: string) {
+    const { id } = await until(o.client, device, (one) => one.elsewhere !== null);
+    await o.client.call('arrival.confirm', { params: { id: String(id) }, body: {} });
+    return serves(o.client, device);
+  }
   async function leased(mac: string): Promise<string> {
     const address = (await packets.ask({ mac }))?.yourAddress ?? '';
     expect(kindOf(await packets.ask({ mac, type: 'REQUEST', wanted: address, server: SERVER }))).to.equal('ACK');
@@ -81,7 +87,7 @@ describe('images and configurations on the wire', function () {
   it('come before the configuration: fetched, started with, and proved by what the device says', async () => {
     const { device, box } = await waiting('furrow-3.0.0', STAFF);
     o.lab.device(box).on();
-    const arrival = await serves(o.client, device);
+    const arrival = await servesThere(device);
     expect(reachedIn(arrival)).to.include.members(['image', 'file complete', 'called home', 'serving']);
     const evidence = arrival.milestones.find(({ name }) => name === 'image')?.evidence;
     expect(evidence).to.include({ image: 'furrow-3.0.0', bytes: BYTES });
@@ -100,7 +106,7 @@ describe('images and configurations on the wire', function () {
       'it runs version 2.4.1, and image furrow-odd with version 3.0.0 is wanted',
     );
     await put({ setting: 'image.insist', layer: 'device', of: device, value: false });
-    await serves(o.client, device);
+    await servesThere(device);
   });
 
   it('go to who wants them and holds its address, in its window, by TFTP in any size of block and by parts of HTTP', async () => {
@@ -138,7 +144,7 @@ describe('images and configurations on the wire', function () {
       get({ host, port, path: url.pathname, localAddress: o.at(address, 0).address }, answered),
     );
     o.lab.device(other.box).on();
-    await serves(o.client, other.device);
+    await servesThere(other.device);
     const read = createHash('sha256');
     for await (const piece of reading) {
       read.update(piece as Buffer);

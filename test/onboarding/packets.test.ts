@@ -101,7 +101,8 @@ describe('packets of booting clients', () => {
     expect(file.device).to.equal(device);
     const again = await tell(mustParse(say('REQUEST', { wanted, server: '10.77.0.10' })));
     expect(again?.yourAddress).to.equal(wanted);
-    const item = async () => (await o.client.call('today')).items.find(({ code }) => code === 'relay');
+    const item = async () =>
+      (await o.client.call('today')).items.find(({ code, detail }) => code === 'relay' && detail.includes(spoofer));
     const told = await item();
     expect(told?.detail).to.contain(spoofer).and.to.contain(RELAY);
     expect(told?.command).to.equal(`zpine prefix edit 10.77.64.0/24 --relays '${spoofer}'`);

@@ -127,8 +127,10 @@ describe('a switch onboards itself', () => {
     await spare.off();
     spare.erase();
     spare.on();
-    await new Promise((resolve) => setTimeout(resolve, 600));
-    expect((await o.client.show('device', 'ard-acc-1')).stage).to.equal('serving');
+    await eventually(
+      'it is arriving again',
+      async () => (await o.client.show('device', 'ard-acc-1')).stage === 'arriving',
+    );
     const { items } = await o.client.call('boot.records', { query: { device: 'ard-acc-1' } });
     expect(items.some((i) => i.detail.includes('its arrival window is closed'))).to.equal(true);
     await o.client.call('arrival.open', { params: { ref: 'ard-acc-1' }, body: { hours: 1 } });

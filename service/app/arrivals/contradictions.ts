@@ -9,7 +9,7 @@ import { boxNamed, type Fitting } from '../devices/fit.ts';
 import { dialectOf } from '../fleet/dialects.ts';
 import { editOne } from '../records/edit.ts';
 import { saidModel } from './saidModel.ts';
-import { boxesOf, type StrangerRow } from './presentStrangers.ts';
+import { boxesOf, talks, type StrangerRow } from './presentStrangers.ts';
 
 /** Why it may be another device than this one, in words; refuses one that nothing boots as. */
 export async function contradictionOf(tx: Tx, row: StrangerRow, device: Stored<'device'>): Promise<string | undefined> {
@@ -27,7 +27,7 @@ export async function contradictionOf(tx: Tx, row: StrangerRow, device: Stored<'
   if (model && device.model !== null && device.model !== model.id)
     return `it calls itself "${row.vendor_class ?? ''}", which is a ${model.title}`;
   const begins = sheet?.boot?.vendorClass;
-  if (begins !== undefined && row.vendor_class !== null && !row.vendor_class.startsWith(begins))
+  if (begins !== undefined && row.vendor_class !== null && !talks(row) && !row.vendor_class.startsWith(begins))
     return `it calls itself "${row.vendor_class}", and devices that speak ${sheet?.title ?? 'its dialect'} begin with "${begins}"`;
   return undefined;
 }

@@ -143,6 +143,9 @@ async function waitingAt(tx: Tx, sites: number[]): Promise<Map<number, Waiting[]
   return grouped(rows, (row) => Number(row.site_id));
 }
 
+/** It was heard of by what it says of itself, and not by DHCP. */
+export const talks = ({ client }: Pick<StrangerRow, 'client'>): boolean => client.startsWith('at ');
+
 /** What is known of models and dialects, by which a client is told from another. */
 interface Kinds {
   models: readonly Stored<'model'>[];
@@ -174,7 +177,8 @@ function candidatesOf(
   const fits = (one: Waiting): boolean | undefined =>
     model === undefined || one.model_id === null ? undefined : Number(one.model_id) === model;
   const begins = (one: Waiting) => classes.get(Number(one.dialect_id));
-  const speaks = (one: Waiting): boolean => says === null || says.startsWith(begins(one) ?? '');
+  // One that talks and does not boot says no class of DHCP.
+  const speaks = (one: Waiting): boolean => says === null || talks(row) || says.startsWith(begins(one) ?? '');
   const hangs = (one: Waiting): boolean => one.natural_key === plugged;
   return waiting
     .filter((one) => fits(one) !== false && speaks(one))

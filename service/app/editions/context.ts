@@ -4,6 +4,7 @@ import { grouped } from '@zpine/core/lists/grouped';
 import type { Dialect } from '@zpine/core/dialect/dialect';
 import { bootOrigin, fileUrl } from '@zpine/core/dhcp/bootUrl';
 import type { BootProfile } from '@zpine/core/dhcp/profiles';
+import { publicKeyOf } from '../fleet/publicKey.ts';
 import { bootProfiles, filesNamed, type Booting } from '../boot/profiles.ts';
 import { secretText, type Val, type ValMap } from '@zpine/core/template/values';
 import { wantedAmong } from '@zpine/core/images/wanted';
@@ -207,6 +208,7 @@ export function contextIn(tx: Tx, known: DeviceRecords, device: Stored<'device'>
         image,
       }),
       image: image ? imageMap(image) : null,
+      access: { user: textSetting(settings, 'access.user') ?? null, publicKey: publicKeyOf(settings) ?? null },
       set: settingTree(settings),
     },
     secrets: Object.fromEntries(

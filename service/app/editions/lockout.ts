@@ -5,6 +5,7 @@ import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import type { ValMap } from '@zpine/core/template/values';
 import { mapSetting, textSetting } from '@zpine/core/settings/read';
 
+import { publicKeyOf } from '../fleet/publicKey.ts';
 import type { DeviceContext } from './context.ts';
 import { sha512, type Files } from './content.ts';
 
@@ -55,8 +56,8 @@ export function lockoutFaults(
   else {
     // As the service signs in: its own password first, then the one that the device is to have for that user.
     const password = textSetting(context.settings, 'access.password') ?? mapSetting(context.settings, 'users')[user];
-    const byKey = textSetting(context.settings, 'access.key') !== undefined;
-    const fault = accountFault(way, { user, password, byKey }, opens, 'the edition');
+    const publicKey = publicKeyOf(context.settings);
+    const fault = accountFault(way, { user, password, publicKey }, opens, 'the edition');
     if (fault) faults.push(fault);
   }
   if (!way.shell) add('shell', 'SSH is not switched on in the edition');

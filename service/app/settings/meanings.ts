@@ -8,6 +8,7 @@ import { z } from 'zod';
 import { hookUrl, mayGoTo } from '../fleet/destinations.ts';
 import { mustFindField } from '../records/refs.ts';
 import type { Tx } from '../../store/tx.ts';
+import { isPublicKey } from '../fleet/publicKey.ts';
 import { refuseUnknownImages } from '../images/wanted.ts';
 import { refuseUnknownOptions } from './options.ts';
 
@@ -52,6 +53,16 @@ const meanings: Record<string, Meaning> = {
   'dhcp.unasked': (tx, value) => refuseUnknownOptions(tx, value, false),
   'dhcp.withheld': (tx, value) => refuseUnknownOptions(tx, value, true),
   'image.wanted': refuseUnknownImages,
+  'user.keys': (_tx, value) => {
+    for (const [user, lines] of Object.entries((value ?? {}) as Record<string, string>))
+      for (const line of String(lines)
+        .split('\n')
+        .filter((one) => one.trim() !== ''))
+        if (!isPublicKey(line.trim()))
+          throw Refusal.at(['value', user], 'value-shape', {
+            form: 'a public key as OpenSSH writes it, such as ssh-ed25519 AAAA…; several with a line each',
+          });
+  },
   'capture.hours': from(0, YEAR_HOURS),
   'capture.keep': from(1, 10_000),
   'capture.warn-days': from(0, 3660),

@@ -3,6 +3,7 @@ import type { Dialect, WayIn } from '@zpine/core/dialect/dialect';
 import { lostWayIn } from '@zpine/core/fleet/wayIn';
 import { fitsSha512crypt } from '@zpine/core/text/sha512crypt';
 import type { Target } from '../../app/fleet/access.ts';
+import { publicHalf } from '../../app/fleet/publicKey.ts';
 import { sha512 } from '../../app/editions/content.ts';
 
 /** What of the way in would be lost when a device runs otherwise than it does now, in words. */
@@ -12,7 +13,7 @@ export function lostTo(
   running: string,
   after: WayIn,
 ): string | undefined {
-  const credentials = { user: access.user, password: access.password, byKey: access.key !== undefined };
+  const credentials = { user: access.user, password: access.password, publicKey: publicHalf(access.key, access.passphrase) };
   const lost = lostWayIn(dialect.wayIn(running), after, address, credentials, (password, sealed) =>
     fitsSha512crypt(password, sealed, sha512),
   );

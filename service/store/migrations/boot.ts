@@ -131,4 +131,7 @@ export const bootSteps: Step[] = [
       false,
     ],
   ]),
+  settingsStep('settings-of-public-keys', [
+    ['user.keys', 'Public keys of users, as OpenSSH writes them, by user; several with a line each', 'map', {}, null, false],
+  ]),
 ];
