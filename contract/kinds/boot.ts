@@ -6,7 +6,7 @@ export const image = kind({
   path: 'images',
   title: 'Image',
   titles: 'Images',
-  about: 'A file that devices run: which version it is, for which models, with its content and the digests of that.',
+  about: 'A file that devices run: its version, for which models, its content and digests.',
   group: 'hardware',
   key: { parts: ['name'] },
   fields: {

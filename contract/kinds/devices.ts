@@ -69,7 +69,7 @@ export const device = kind({
       type: 'ref',
       to: 'interface',
       title: 'Main interface',
-      about: 'The one whose address stands for the device, such as its loopback; left empty, it is that for management',
+      about: 'Whose address stands for the device; left empty, that for management',
     },
     template: {
       type: 'ref',

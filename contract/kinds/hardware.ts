@@ -1,4 +1,3 @@
-import { parseMac } from '@zpine/core/addressing/mac';
 import { kind } from '../kind.ts';
 
 export const vendor = kind({
@@ -71,7 +70,8 @@ export const model = kind({
 });
 
 /** With its marks: twelve digits alone may well be a serial. */
-const isMac = (typed: string): boolean => /[:.-]/.test(typed) && parseMac(typed).ok;
+const isMac = (typed: string): boolean =>
+  /^[0-9a-f]{2}([:-][0-9a-f]{2}){5}$|^[0-9a-f]{4}([.:-][0-9a-f]{4}){2}$/i.test(typed);
 const withoutMarks = (mac: string): string => mac.replace(/[^0-9A-Fa-f]/g, '').toLowerCase();
 
 export const box = kind({
@@ -91,7 +91,7 @@ export const box = kind({
       type: 'code',
       title: 'Serial',
       example: 'LF24-0188-01',
-      about: 'Left out where only its MAC is known; it is taken over when the box tells it',
+      about: 'None where only its MAC is known',
     },
     model: { type: 'ref', to: 'model', title: 'Model', required: true },
     mac: { type: 'mac', title: 'Base MAC', unique: true, example: '00:00:5e:00:53:a1', about: 'Any notation is taken' },

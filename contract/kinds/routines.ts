@@ -8,7 +8,7 @@ export const routine = kind({
   path: 'routines',
   title: 'Routine',
   titles: 'Routines',
-  about: 'An errand or an ask with a name, with blanks that are filled in when it is run, or run every day at an hour.',
+  about: 'An errand or an ask with a name, with blanks; run by hand, or every day at an hour.',
   group: 'fleet',
   key: { parts: ['name'] },
   fields: {

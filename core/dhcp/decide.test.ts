@@ -175,7 +175,7 @@ describe('a decision about a booting client', () => {
     const none = decided(packet('DISCOVER'), { ...away, leases: full });
     expect(none).to.deep.include({ outcome: 'refused' });
     expect(none.lease).to.equal(undefined);
-    expect(none.arrival?.map(({ event }) => event.kind)).to.deep.equal(['discover']);
+    expect(none.arrival?.map(({ event }) => event.kind)).to.deep.equal(['discover', 'unanswered']);
   });
 
   it('says no to an address that is not its own, and to nobody else’s offer', () => {

@@ -31,14 +31,14 @@ const early: Stage[] = ['sketched', 'prepared', 'faulty'];
 export async function boxNamed(
   tx: Tx,
   { serial, mac }: Pick<Fitting, 'serial' | 'mac'>,
+  lock = true,
 ): Promise<Stored<'box'> | undefined> {
-  const [bySerial] =
-    serial === null ? [] : await find(tx, 'box', { natural_key: serial.toLowerCase() }, { lock: true });
+  const [bySerial] = serial === null ? [] : await find(tx, 'box', { natural_key: serial.toLowerCase() }, { lock });
   if (bySerial || mac === null) return bySerial;
   const claim = await tx.one<{ record_id: number }>("SELECT record_id FROM mac_claim WHERE kind = 'box' AND mac = ?", [
     Buffer.from(macToBytes(mac)),
   ]);
-  return claim && (await byIds(tx, 'box', [Number(claim.record_id)], true)).get(Number(claim.record_id));
+  return claim && (await byIds(tx, 'box', [Number(claim.record_id)], lock)).get(Number(claim.record_id));
 }
 
 export async function fitBox(

@@ -92,7 +92,7 @@ async function planBox(
   standard: string | undefined,
   waiting: Waiting[],
 ): Promise<ImportRow | undefined> {
-  const known = await boxNamed(tx, box);
+  const known = await boxNamed(tx, box, false);
   let model = box.model ?? (known ? await keyOf(tx, 'model', known.model) : null) ?? standard ?? null;
   let { device } = box;
   if (device === null && (known?.device ?? null) === null) {
