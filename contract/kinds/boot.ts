@@ -103,7 +103,7 @@ export const bootprofile = kind({
       type: 'text',
       title: 'Told unasked',
       max: 200,
-      about: 'Options that its clients are told though they do not ask, by number or name, with commas between them',
+      about: 'Options that its clients are told unasked: 6, ntp-servers',
       example: '66, 67, 150',
     },
     strangerFile: {

@@ -62,7 +62,7 @@ export const model = kind({
       title: 'Management interface',
       max: 63,
       example: 'vlan{vlan}',
-      about: 'The name of the interface by which its devices are managed; {vlan} stands for the number of the VLAN',
+      about: 'The interface by which its devices are managed; {vlan} is the number of the VLAN',
     },
     note: { type: 'note', title: 'Note' },
   },
