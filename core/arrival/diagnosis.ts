@@ -30,7 +30,7 @@ const table = {
   'not-answered': {
     title: 'not answered',
     detail: (e) => `a DHCP packet of it came, and it was given no answer: ${e.why ?? ''}`,
-    remedy: (e) => (e.remedy ? String(e.remedy) : 'zpine boot log shows the packet, and what speaks against it'),
+    remedy: (e) => (e.remedy ? String(e.remedy) : 'see the packet, and what speaks against it: zpine boot log'),
   },
   'no-request': {
     title: 'offer not taken',

@@ -160,11 +160,13 @@ function inPlace(scene: Scene): WithDevice {
       detail: `more strangers than are listed in ${link.key}; dismiss those that are nobody`,
     };
   const contradiction = who.is === 'conflict' ? who.why : device && leasedElsewhere(device, link, now);
+  const lease = who.is === 'device' ? device?.lease?.address : undefined;
+  const remedy = lease && `if it was moved: zpine lease end ${lease} --reason "why"`;
   const about = who.is === 'conflict' && who.about !== undefined ? look.device(who.about) : device;
   if (contradiction !== undefined)
     return {
       device: about,
-      ...(about ? { arrival: [unanswered(client, contradiction)] } : {}),
+      ...(about ? { arrival: [unanswered(client, contradiction, remedy)] } : {}),
       outcome: 'dropped',
       detail: contradiction,
       stranger: { address: null, conflict: contradiction },

@@ -7,15 +7,18 @@ import { Ago } from '../look/Ago.tsx';
 import { useAttempt } from '../look/attempt.tsx';
 import { RefInput } from '../records/RefInput.tsx';
 import { useMay } from '../session.tsx';
+import { asSentence } from './Track.tsx';
 
-/** Booting clients that match no device, each with whom it could be. */
+/** Booting clients that match no device, each with whom it could be. They keep their places, whoever was heard last. */
 export function Strangers({ items }: { items: ShownStranger[] }) {
   return (
     <div className="panel">
       {items.length > MANY && <DismissAll />}
-      {items.map((s) => (
-        <StrangerRow key={s.id} stranger={s} />
-      ))}
+      {items
+        .toSorted((a, b) => b.id - a.id)
+        .map((s) => (
+          <StrangerRow key={s.id} stranger={s} />
+        ))}
     </div>
   );
 }
@@ -102,7 +105,7 @@ function StrangerRow({ stranger: s }: { stranger: ShownStranger }) {
       </div>
       <div>
         {s.conflict ? (
-          <span>{s.conflict}. It gets no answer until the records agree.</span>
+          <span>{asSentence(s.conflict)} It gets no answer until the records agree.</span>
         ) : isTalker(s) ? (
           <span>
             Talks at {where.length > 0 ? where.join(', ') : s.prefix}: <span className="mono">{s.says}</span>
@@ -236,7 +239,9 @@ function Choose({ stranger, choice, needsSerial, onClose, onChosen }: ChooseProp
       )}
       {needsReason && (
         <>
-          <p role="alert">{choice.contradicts}</p>
+          <p role="alert" style={{ margin: '12px 0', fontWeight: 600 }}>
+            {asSentence(choice.contradicts ?? '')}
+          </p>
           <label htmlFor="recognise-reason">Why it is right all the same</label>
           <Input id="recognise-reason" value={reason} onChange={(e) => setReason(e.target.value)} />
         </>

@@ -20,7 +20,9 @@ function since(first: string, at: string): string {
   return seconds < 6000 ? `+${Math.round(seconds / 60)} min` : `+${Math.round(seconds / 3600)} h`;
 }
 
-const asSentence = (text: string): string => `${(text[0] ?? '').toUpperCase()}${text.slice(1)}.`;
+/** A command stays as it is typed. */
+export const asSentence = (text: string): string =>
+  text.startsWith('zpine ') ? text : `${(text[0] ?? '').toUpperCase()}${text.slice(1)}.`;
 
 type Look = 'done' | 'now' | 'stuck' | 'ahead';
 
