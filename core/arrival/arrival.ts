@@ -68,6 +68,8 @@ export type ArrivalEvent =
   | { kind: 'not-reached'; why: 'connect' | 'sign-in' | 'host-key' | 'algorithms'; detail: string }
   | { kind: 'wrong-box'; evidence: Evidence }
   | { kind: 'differs'; evidence: Evidence }
+  /** A card that is declared is not in it, and lines for its ports are not there. */
+  | { kind: 'card-missing'; evidence: Evidence }
   | { kind: 'matches' | 'kept'; evidence: Evidence }
   | { kind: 'not-kept'; evidence: Evidence }
   /** A login of its first steps lets somebody in still. */
@@ -241,7 +243,8 @@ type ProofEvent = ArrivalEvent & {
     | 'matches'
     | 'kept'
     | 'not-kept'
-    | 'left-open';
+    | 'left-open'
+    | 'card-missing';
 };
 
 /** What the service found when it signed in. */
@@ -267,6 +270,9 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       return doing.diagnose('wrong-box', event.evidence).probe(again).done();
     case 'image-differs':
       return doing.diagnose('wrong-image', event.evidence).probe(again).done();
+    case 'card-missing':
+      // The cause goes before the lines that were turned down because of it.
+      return doing.diagnose('card-missing', event.evidence).probe(again).done();
     case 'differs':
       // A line that was turned down explains the difference better than the difference does.
       if (doing.state.diagnosis?.code !== 'line-rejected') doing.diagnose('differs', event.evidence);

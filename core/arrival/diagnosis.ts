@@ -101,6 +101,11 @@ const table = {
     remedy:
       'bring it to that version: zpine upgrade; or let another one serve: image.insist no, in a layer of the device',
   },
+  'card-missing': {
+    title: 'card not in it',
+    detail: (e) => `${list(e.slots)}; ${e.lines ?? 'some'} lines of the edition are not there`,
+    remedy: 'put the card into its slot and let it boot again; or correct what is declared: zpine device hardware',
+  },
   'line-rejected': {
     title: 'line rejected',
     detail: (e) => `the device turned down: ${list(e.lines)}`,

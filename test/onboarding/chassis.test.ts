@@ -2,7 +2,7 @@
 import { expect } from 'chai';
 import { mustParse } from '@zpine/core/fault';
 import { parseMac } from '@zpine/core/addressing/mac';
-import { onboarding, prepare, serves, type Onboarding } from './bench.ts';
+import { diagnosed, onboarding, prepare, serves, type Onboarding } from './bench.ts';
 
 describe('an arriving chassis', () => {
   let o: Onboarding;
@@ -44,6 +44,26 @@ describe('an arriving chassis', () => {
       '4 undeclared arrival',
     ]);
     expect(o.lab.device('chassis').print()).to.contain('socket 1/3\n  about "crane"');
+  });
+
+  it('names the card that is not in it, before all the lines that were turned down because of it', async () => {
+    const [mac, device, model] = ['02:00:00:00:c4:09', 'mos-core-2', 'larkfield/lf-c4'];
+    await o.client.add('device', { name: device, duty: 'access', model, site: 'mos' });
+    for (const slot of ['1', '2']) await o.client.add('card', { device, slot, model: 'larkfield/c4-24t' });
+    await o.client.edit('interface', `${device}:1/24`, { mode: 'trunk', tagged: '304' });
+    for (const n of [1, 2, 3])
+      await o.client.edit('interface', `${device}:2/${n}`, { description: 'bollard', vlan: '316' });
+    await o.client.add('box', { serial: 'LFC4-9009', model, mac, device });
+    await o.client.call('device.assignManagement', { params: { ref: device }, body: {} });
+    await prepare(o, device);
+    const hardware = { name: 'half', model: 'LF-C4' as const, serial: 'LFC4-9009', mac, relay: '10.77.64.1' };
+    o.lab.add({ ...hardware, cards: [{ slot: '1', model: 'C4-24T', serial: 'C424-9011' }] });
+    o.lab.device('half').on();
+    const stuck = await diagnosed(o.client, device, 'card-missing');
+    expect(stuck.diagnosis?.detail).to.match(
+      /^slot 2: declared larkfield\/c4-24t, nothing is in it; \d+ lines of the edition are not there$/,
+    );
+    await o.lab.device('half').off();
   });
 
   it('refuses a line for a port of a card that is not there', () => {

@@ -13,7 +13,7 @@ import { targetsOf } from '../fleet/targets.ts';
 import { imagesWanted } from '../images/wanted.ts';
 import { saveVersion } from '../fleet/seen.ts';
 import { takeSerial } from '../devices/serial.ts';
-import { saveFound } from '../hardware/slots.ts';
+import { saveFound, wrongCards } from '../hardware/slots.ts';
 import { arrivals, applyEvent, type ArrivalRow } from './arrivals.ts';
 import { endWindow } from './window.ts';
 
@@ -161,6 +161,7 @@ export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Prom
     const found = probe.expected.serial === null && (await takeSerial(tx, probe.device, String(event.evidence.serial)));
     if (found) events = [event, { kind: 'wrong-box', evidence: { what: 'serial', found, expected: 'a new one' } }];
   }
+  events = await becauseOfCards(tx, probe.device, events, result.cards);
   for (const [i, event] of events.entries()) {
     const comparison = result.drift?.comparison;
     const seen = i === events.length - 1 && comparison ? { comparison } : {};
@@ -169,6 +170,23 @@ export async function saveProof(tx: Tx, probe: Probe, result: ProofResult): Prom
   if (result.captured) await storeCaptured(tx, probe.device, null, result.captured);
   if (result.drift) await saveDrift(tx, probe.device, result.drift);
   return true;
+}
+
+/** Where a declared card is not in it, that is what its differences come of. */
+async function becauseOfCards(
+  tx: Tx,
+  device: number,
+  events: ArrivalEvent[],
+  cards: ProofResult['cards'],
+): Promise<ArrivalEvent[]> {
+  if (!cards || !events.some(({ kind }) => kind === 'differs')) return events;
+  const slots = await wrongCards(tx, device, cards);
+  if (slots.length === 0) return events;
+  return events.map((event) =>
+    event.kind === 'differs'
+      ? { kind: 'card-missing', evidence: { slots, lines: event.evidence.missing ?? 0 } }
+      : event,
+  );
 }
 
 /** The session could not be held at all, for a reason of our own: it is tried again. */

@@ -4,7 +4,7 @@ import { mustParse } from '@zpine/core/fault';
 import type { ShownSlot } from '@zpine/contract/hardwareRoutes';
 import type { BodyOf, ReplyOf } from '@zpine/contract/routes';
 import type { Stored } from '@zpine/contract/kinds';
-import { keysOf } from '../../store/records.ts';
+import { keysOf, find } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
 import { mustActAt } from '../access/sites.ts';
 import type { User } from '../access/who.ts';
@@ -107,6 +107,22 @@ function stateOf(
   if (declared.serial !== null && found.serial !== null && !same(declared.serial, found.serial))
     return { state: 'differs', words: `declared serial ${declared.serial}, found ${found.serial}` };
   return { state: 'same', words: 'found as declared' };
+}
+
+/** In words: declared cards that are not in their slots, by what was found in all of them. */
+export async function wrongCards(tx: Tx, id: number, cards: readonly FoundCard[]): Promise<string[]> {
+  const declared = await find(tx, 'card', { device_id: id }, { order: ['sort_key'] });
+  const models = await keysOf(
+    tx,
+    'model',
+    declared.map(({ model }) => model),
+  );
+  return declared.flatMap(({ slot, model }) => {
+    const wanted = models.get(model) ?? '';
+    const found = cards.find((one) => same(one.slot, slot));
+    if (found && (found.model === undefined || isModel(found.model, wanted))) return [];
+    return [`slot ${slot}: declared ${wanted}, ${found ? `found ${found.model ?? ''}` : 'nothing is in it'}`];
+  });
 }
 
 export interface FoundCard {
