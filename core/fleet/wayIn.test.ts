@@ -31,6 +31,12 @@ describe('the way in, before and after', () => {
     expect(lost({ still: ['1/24'] })).to.deep.equal(['uplink']);
     expect(lost({ carriers: [{ port: '1/24', vlans: ['316'] }] })).to.deep.equal(['uplink']);
   });
+  it('goes by a port with a cable to another device, where the records know of any', () => {
+    expect(uplinkFault(way, '10.77.16.11', ['1/24'])).to.equal(undefined);
+    expect(uplinkFault(way, '10.77.16.11', ['1/1', '1/2'])?.detail).to.equal(
+      '10.77.16.11 is reached by VLAN 304, which 1/24 carries; the cables to other devices are in 1/1, 1/2',
+    );
+  });
   it('is lost where its address is on a port that is off, or on a part of such a port', () => {
     const after = (name: string, still: string[]) =>
       uplinkFault({ ...way, addresses: [{ on: name, address: '10.77.0.42/24' }], carriers: null, still }, '10.77.0.42')

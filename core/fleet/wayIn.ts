@@ -59,15 +59,26 @@ const sameKey = (a: string, b: string): boolean => {
   return kind === other && key === held && key !== undefined;
 };
 
-/** An address on a port that is off, or one whose VLAN no live port carries. Undefined where the dialect does not tell. */
-export function uplinkFault(way: WayIn, address: string): WayInFault | undefined {
+/**
+ * An address on a port that is off, or one whose VLAN no live port carries. Undefined where the dialect does not tell.
+ *
+ * @param cabled ports from which a cable leads to another device, as far as the records know any
+ */
+export function uplinkFault(way: WayIn, address: string, cabled: readonly string[] = []): WayInFault | undefined {
   const found = way.addresses.find((one) => sameHost(one.address, address));
   const off = found && way.still.find((port) => found.on === port || found.on.startsWith(`${port}.`));
   if (off !== undefined) return { code: 'uplink', detail: `${address} is on ${off}, which is off` };
   const needs = found?.needs;
   if (needs === undefined || way.carriers === null) return undefined;
   const live = way.carriers.filter(({ port }) => !way.still.includes(port));
-  if (live.some(({ vlans }) => vlans.includes(needs))) return undefined;
+  const carrying = live.filter(({ vlans }) => vlans.includes(needs)).map(({ port }) => port);
+  if (carrying.length > 0) {
+    if (cabled.length === 0 || carrying.some((port) => cabled.includes(port))) return undefined;
+    return {
+      code: 'uplink',
+      detail: `${address} is reached by VLAN ${needs}, which ${carrying.join(', ')} carries; the cables to other devices are in ${cabled.join(', ')}`,
+    };
+  }
   return {
     code: 'uplink',
     detail: `${address} is reached by VLAN ${needs}, and no port that is live carries it`,

@@ -47,7 +47,7 @@ export function lockoutFaults(
     if (gateway !== null && !sameAddress(way.gateway, gateway)) {
       add('gateway', `the way out is ${gateway}; the edition has ${way.gateway ?? 'none'}`);
     }
-    const uplink = uplinkFault(way, String(management.address));
+    const uplink = uplinkFault(way, String(management.address), cabledPorts(context));
     if (uplink) faults.push(uplink);
   }
   const user = textSetting(context.settings, 'access.user');
@@ -72,6 +72,13 @@ export function lockoutFaults(
     );
   }
   return faults;
+}
+
+/** From where a cable of the records leads to another device; as the records call them, which is how texts name ports. */
+function cabledPorts({ data }: DeviceContext): string[] {
+  return ((data.links ?? []) as ValMap[]).flatMap(({ interface: on, device }) =>
+    typeof on === 'string' && typeof device === 'string' ? [on] : [],
+  );
 }
 
 function sameAddress(a: string | undefined, b: string): boolean {
