@@ -13,7 +13,11 @@ export function lostTo(
   running: string,
   after: WayIn,
 ): string | undefined {
-  const credentials = { user: access.user, password: access.password, publicKey: publicHalf(access.key, access.passphrase) };
+  const credentials = {
+    user: access.user,
+    password: access.password,
+    publicKey: publicHalf(access.key, access.passphrase),
+  };
   const lost = lostWayIn(dialect.wayIn(running), after, address, credentials, (password, sealed) =>
     fitsSha512crypt(password, sealed, sha512),
   );

@@ -132,6 +132,13 @@ export const bootSteps: Step[] = [
     ],
   ]),
   settingsStep('settings-of-public-keys', [
-    ['user.keys', 'Public keys of users, as OpenSSH writes them, by user; several with a line each', 'map', {}, null, false],
+    [
+      'user.keys',
+      'Public keys of users, as OpenSSH writes them, by user; several with a line each',
+      'map',
+      {},
+      null,
+      false,
+    ],
   ]),
 ];
