@@ -6,6 +6,7 @@ import { clientOf, outputOf } from './context.ts';
 import { forEach, withSelection, type Selection } from './each.ts';
 import { ago, clock, err, moment, out, pairs, stageText, table, type Table } from './print.ts';
 import { status, UsageError } from './refusals.ts';
+import { hoursIn } from './windows.ts';
 
 export function addArrivals(program: Command): void {
   const noun = program.command('arrival').description('One boot of a device towards service, with its milestones.');
@@ -60,9 +61,8 @@ export function addArrivals(program: Command): void {
     .option('--reason <text>', 'why')
     .action((device: string | undefined, options: { hours: string; reason?: string } & Selection) => {
       const { hours, reason } = options;
-      if (!(Number(hours) > 0)) throw new UsageError('--hours takes a number');
+      const body = { hours: hoursIn('--hours', hours) };
       return forEach(device, options, async (ref) => {
-        const body = { hours: Number(hours) };
         const arrival = await clientOf().call('arrival.open', { params: { ref }, body, reason });
         out(`${arrival.device} may fetch its files until ${moment(arrival.closesAt)}`);
       });
@@ -97,9 +97,8 @@ export function addArrivals(program: Command): void {
     .option('--reason <text>', 'why')
     .action((device: string | undefined, options: { hours: string; reason?: string } & Selection) => {
       const { hours, reason } = options;
-      if (!(Number(hours) > 0)) throw new UsageError('--hours takes a number');
+      const body = { hours: hoursIn('--hours', hours) };
       return forEach(device, options, async (ref) => {
-        const body = { hours: Number(hours) };
         const arrival = await clientOf().call('device.prove', { params: { ref }, body, reason });
         out(`${arrival.device} is being proved; zpine arrival watch ${arrival.device} --until-served`);
       });

@@ -2,10 +2,12 @@
 import { UsageError } from './refusals.ts';
 
 /** As the API takes them. */
-export function hoursOf(open: string | undefined): { openHours?: number } {
-  if (open === undefined) return {};
-  if (!(Number(open) > 0)) throw new UsageError('--open takes a number of hours');
-  return { openHours: Number(open) };
+export const hoursOf = (open: string | undefined): { openHours?: number } =>
+  open === undefined ? {} : { openHours: hoursIn('--open', open) };
+
+export function hoursIn(option: string, text: string): number {
+  if (!(Number(text) > 0)) throw new UsageError(`${option} takes a number of hours`);
+  return Number(text);
 }
 
 /** Without an open window it would ask for ever. */

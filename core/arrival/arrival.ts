@@ -256,8 +256,10 @@ function proof(doing: Steps, event: ProofEvent, limits: Limits): ArrivalStep {
       doing.reach('reached', event.evidence);
       return doing.phase('proving').stage('proving').limit().clear('no-sign-of-life', 'ssh-refused').done();
     case 'not-reached':
-      // Who was looked at before it booted, and lets nobody in, is simply still expected.
-      if (doing.state.phase === 'expected') return doing.done();
+      // Who was looked at before it booted, and does not answer, is simply still expected.
+      if (doing.state.phase === 'expected' && event.why === 'connect') return doing.done();
+      if (doing.state.phase === 'expected')
+        return doing.diagnose('runs-already', { detail: event.detail }).probe(again).done();
       // Before its sign of life a device may well be restarting.
       if (event.why === 'connect' && doing.state.phase === 'living') return doing.probe(limits.probe).done();
       if (event.why === 'connect' && !doing.waited()) return doing.probe(limits.probe).done();
@@ -308,6 +310,8 @@ const missedIn: Partial<Record<Phase, (state: Arrival) => DiagnosisCode>> = {
 function missed(doing: Steps): ArrivalStep {
   const code = missedIn[doing.state.phase]?.(doing.state);
   // What is known already is not made less clear.
+  // Perhaps it has a configuration already, and asks for nothing.
+  if (doing.state.phase === 'expected') doing.probe(0);
   if (code !== undefined && (doing.state.diagnosis === null || doing.state.diagnosis.code === 'no-packet'))
     doing.diagnose(code, {});
   return doing.limit().done();

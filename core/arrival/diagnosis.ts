@@ -27,6 +27,13 @@ const table = {
     remedy:
       'see whether it is powered and cabled, holds no configuration of its own, and whether the relay of its VLAN leads here',
   },
+  'runs-already': {
+    title: 'runs already',
+    detail: (e) =>
+      `it asks for nothing, and something answers at its address with a configuration of its own: ${e.detail ?? ''}`,
+    remedy:
+      'erase what it has stored, and let it boot; or, if that is meant to stay, see that the service is let in: zpine arrival prove',
+  },
   'not-answered': {
     title: 'not answered',
     detail: (e) => `a DHCP packet of it came, and it was given no answer: ${e.why ?? ''}`,

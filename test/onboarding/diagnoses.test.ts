@@ -85,6 +85,23 @@ describe('an arrival that does not go on says why', () => {
     await serves(o.client, device);
   });
 
+  it('a device with a configuration of its own asks for nothing, and is found where it answers', async () => {
+    const { device, box } = await another(o);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    await serves(o.client, device);
+    o.lab.device(box).options.faults.add('other-password');
+    await o.client.call('arrival.open', { params: { ref: device }, body: { hours: 1 } });
+    const stuck = await diagnosed(o.client, device, 'runs-already');
+    expect(stuck.diagnosis?.detail).to.contain('zpine was not let in');
+    // Erased, it boots.
+    await o.lab.device(box).off();
+    o.lab.device(box).options.faults.clear();
+    o.lab.device(box).erase();
+    o.lab.device(box).on();
+    await serves(o.client, device);
+  });
+
   it('a login of its first steps that is good still keeps it from serving', async () => {
     for (const [setting, value] of [
       ['access.factory-user', 'works'],
