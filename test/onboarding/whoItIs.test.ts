@@ -36,7 +36,7 @@ describe('who a booting box is', function () {
     o.lab.add(made);
     return made;
   }
-  let devices = 40;
+  let devices = 900;
   /** A declared access switch of Mossness without a box, with an address; its uplink in that port of the router. */
   async function waiting(uplink?: string): Promise<string> {
     const device = `mos-acc-${(devices += 1)}`;
