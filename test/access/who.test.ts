@@ -66,7 +66,9 @@ describe('who gets in, and what they may do there', function () {
         Array.from({ length: 40 }, (_, i) => open({ name: 'engineer', password: `guess ${i}` })),
       );
       expect(guesses.filter(({ status }) => status === 401).length).to.be.at.most(8);
-      expect(guesses.map(({ status }) => status).filter((status) => status !== 401 && status !== 429)).to.deep.equal([]);
+      expect(guesses.map(({ status }) => status).filter((status) => status !== 401 && status !== 429)).to.deep.equal(
+        [],
+      );
     });
 
     it('keeps everything in the history, refused ones too, for administrators alone', async () => {

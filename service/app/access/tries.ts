@@ -28,8 +28,9 @@ export const countTry = (store: Store, actor: Actor, name: string, address: stri
   });
 
 async function count(tx: Tx, digest: Buffer, address: string, { burst, seconds }: Allowance): Promise<void> {
+  // Taken whole at once: many who read it first and write it then would stand in each other's way.
   await tx.execute(
-    'INSERT IGNORE INTO sign_in_try (name_digest, address, failures, at) VALUES (?, ?, 0, UTC_TIMESTAMP(3))',
+    'INSERT INTO sign_in_try (name_digest, address, failures, at) VALUES (?, ?, 0, UTC_TIMESTAMP(3)) ON DUPLICATE KEY UPDATE failures = failures',
     [digest, address],
   );
   const row = await tx.one<{ failures: number; since: number }>(
