@@ -38,11 +38,12 @@ describe('the sheets that ship', () => {
 
   it('read a Furrow edition for the way back in', () => {
     const text =
-      'account zpine\n  phrase sealed $6$abc$def\n  rank full\nface lane 304\n  at 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
+      'account zpine\n  phrase sealed $6$abc$def\n  key ssh-ed25519 AAAAC3==\n  rank full\nface lane 304\n  at 10.77.16.11/24\nway 0.0.0.0/0 by 10.77.16.1\nshell on\nreport to http://10.77.0.10/life/x\n';
     expect(known('furrow').wayIn(text)).to.deep.equal({
       addresses: [{ on: 'lane 304', address: '10.77.16.11/24', needs: '304' }],
       gateway: '10.77.16.1',
       users: [{ name: 'zpine', password: '$6$abc$def', sealed: true }],
+      keys: [{ name: 'zpine', key: 'ssh-ed25519 AAAAC3==' }],
       shell: true,
       callHome: 'http://10.77.0.10/life/x',
       carriers: [],
@@ -53,7 +54,7 @@ describe('the sheets that ship', () => {
   });
   it('read a Quill script and a Shale file for it, too', () => {
     const quill =
-      'account zpine [\n  word plain hush\n]\nport self0 [\n  address 10.77.255.1/32\n]\nport cu2 / vlan 316 / address 10.77.16.2/24\nroute 0.0.0.0/0 [\n  by 10.77.16.1\n]\ndoor / ssh on\n';
+      'account zpine [\n  word plain hush\n  key ssh-rsa AAAAB3\n]\nport self0 [\n  address 10.77.255.1/32\n]\nport cu2 / vlan 316 / address 10.77.16.2/24\nroute 0.0.0.0/0 [\n  by 10.77.16.1\n]\ndoor / ssh on\n';
     expect(known('quill').wayIn(quill)).to.deep.equal({
       addresses: [
         { on: 'self0', address: '10.77.255.1/32' },
@@ -61,14 +62,17 @@ describe('the sheets that ship', () => {
       ],
       gateway: '10.77.16.1',
       users: [{ name: 'zpine', password: 'hush', sealed: false }],
+      keys: [{ name: 'zpine', key: 'ssh-rsa AAAAB3' }],
       shell: true,
       callHome: undefined,
       carriers: [{ port: 'cu2', vlans: ['316'] }],
       still: [],
     });
-    expect(
-      known('shale').wayIn('host a\nuser zpine word $6$a$b\naddress eth0 10.0.0.1/24\n').users[0]?.sealed,
-    ).to.equal(true);
+    const shale = known('shale').wayIn(
+      'host a\nuser zpine word $6$a$b\nuser zpine key ssh-ed25519 AAAAC3\naddress eth0 10.0.0.1/24\n',
+    );
+    expect(shale.users[0]?.sealed).to.equal(true);
+    expect(shale.keys).to.deep.equal([{ name: 'zpine', key: 'ssh-ed25519 AAAAC3' }]);
   });
   it('mask secrets wherever they stand, and nothing else', () => {
     expect(known('quill').masked('account a [\n  word plain hush\n]\naccount b / word sealed x\n')).to.equal(
