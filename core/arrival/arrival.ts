@@ -82,7 +82,8 @@ export type ArrivalEvent =
   | { kind: 'place-confirmed'; evidence: Evidence }
   /** A packet of it came, and it was given no answer. */
   | { kind: 'unanswered'; evidence: Evidence }
-  | { kind: 'limit' }
+  /** `look`: it did not serve before, so that it may have been brought to its edition by hand. */
+  | { kind: 'limit'; look?: boolean }
   | { kind: 'window-closed' };
 
 /** Seconds that each wait may last. */
@@ -215,7 +216,7 @@ export function step(state: Arrival, event: ArrivalEvent, limits: Limits): Arriv
       if (state.phase !== 'expected') doing.stage(state.was ?? 'prepared');
       return doing.phase('closed').limit().done();
     case 'limit':
-      return missed(doing);
+      return missed(doing, event.look === true);
     default:
       return proof(doing, event, limits);
   }
@@ -307,11 +308,11 @@ const missedIn: Partial<Record<Phase, (state: Arrival) => DiagnosisCode>> = {
   living: (state) => (state.restarts === true ? 'not-back' : 'no-sign-of-life'),
 };
 
-function missed(doing: Steps): ArrivalStep {
+function missed(doing: Steps, look: boolean): ArrivalStep {
   const code = missedIn[doing.state.phase]?.(doing.state);
   // What is known already is not made less clear.
   // Perhaps it has a configuration already, and asks for nothing.
-  if (doing.state.phase === 'expected') doing.probe(0);
+  if (doing.state.phase === 'expected' && look) doing.probe(0);
   if (code !== undefined && (doing.state.diagnosis === null || doing.state.diagnosis.code === 'no-packet'))
     doing.diagnose(code, {});
   return doing.limit().done();

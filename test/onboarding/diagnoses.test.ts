@@ -91,6 +91,8 @@ describe('an arrival that does not go on says why', () => {
     o.lab.device(box).on();
     await serves(o.client, device);
     o.lab.device(box).options.faults.add('other-password');
+    for (const stage of ['faulty', 'unproved'] as const)
+      await o.client.call('device.stage', { params: { ref: device }, body: { stage } });
     await o.client.call('arrival.open', { params: { ref: device }, body: { hours: 1 } });
     const stuck = await diagnosed(o.client, device, 'runs-already');
     expect(stuck.diagnosis?.detail).to.contain('zpine was not let in');

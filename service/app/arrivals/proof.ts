@@ -49,7 +49,10 @@ export async function passLimits(tx: Tx): Promise<number> {
     `SELECT ${arrivals.all} FROM arrival WHERE limit_at <= ? AND ended_at IS NULL LIMIT 20 FOR UPDATE SKIP LOCKED`,
     [now],
   );
-  for (const row of missed) await applyEvent(tx, row, { kind: 'limit' });
+  const devices = await byIds(tx, 'device', missed, 'device_id');
+  // The window of one that serves was opened for a boot that is still to come.
+  for (const row of missed)
+    await applyEvent(tx, row, { kind: 'limit', look: devices.get(Number(row.device_id))?.stage !== 'serving' });
   return closing.length + missed.length;
 }
 
