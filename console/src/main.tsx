@@ -5,13 +5,10 @@ import { QueryClientProvider, useQuery } from '@tanstack/react-query';
 import { App as AntApp, ConfigProvider } from 'antd';
 import { lazy, StrictMode, Suspense, useEffect, useMemo, useState } from 'react';
 import { createRoot } from 'react-dom/client';
-import { BrowserRouter, Navigate, Route, Routes, useParams } from 'react-router';
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { RefusedError } from '@zpine/contract/client';
 import { client, queries } from './api.ts';
-import { extrasOf } from './kinds/registry.ts';
-import { Page } from './look/Page.tsx';
 import { themeOf, type Mode } from './look/theme.ts';
-import { kindAt } from './records/paths.ts';
 import { MeContext, type Me } from './session.tsx';
 import { Shell } from './shell/Shell.tsx';
 import { Today } from './pages/Today.tsx';
@@ -33,31 +30,12 @@ const Captures = lazy(() => import('./pages/Captures.tsx'));
 const CapturePage = lazy(() => import('./pages/Captures.tsx').then((page) => ({ default: page.CapturePage })));
 const Live = lazy(() => import('./pages/Live.tsx'));
 const Watch = lazy(() => import('./pages/Watch.tsx'));
-const RecordList = lazy(() => import('./records/RecordList.tsx'));
-const RecordPage = lazy(() => import('./records/RecordPage.tsx'));
-
-const Lost = () => (
-  <Page title="Nothing here" sentence="No page has this address.">
-    <p>The navigation on the left leads everywhere.</p>
-  </Page>
-);
-
-/** A list by the kind's path; some kinds have a page of their own. */
-function ListRoute() {
-  const kind = kindAt(useParams().path ?? '');
-  if (!kind) return <Lost />;
-  const { listPage: Own } = extrasOf(kind);
-  return Own ? <Own /> : <RecordList key={kind} kind={kind} />;
-}
-
-function RecordRoute() {
-  const { path = '', key = '' } = useParams();
-  const kind = kindAt(path);
-  if (!kind) return <Lost />;
-  const { page: Own } = extrasOf(kind);
-  if (Own) return <Own key={`${kind} ${key}`} recordKey={key} />;
-  return <RecordPage key={`${kind} ${key}`} kind={kind} recordKey={key} />;
-}
+/** Lists and pages of kinds come with what the console has of each kind; the first page does without it. */
+const ofKinds = <K extends 'Lost' | 'ListRoute' | 'RecordRoute'>(name: K) =>
+  lazy(() => import('./records/KindRoutes.tsx').then((routes) => ({ default: routes[name] })));
+const Lost = ofKinds('Lost');
+const ListRoute = ofKinds('ListRoute');
+const RecordRoute = ofKinds('RecordRoute');
 
 const MODE = 'zealous-pine-mode';
 const startMode = (): Mode => {

@@ -1,7 +1,6 @@
 import { joined, type Extras } from './extras.ts';
 
 export const address: Extras = {
-  tab: 2,
   sentence: (r) =>
     joined([r.interface ? `on ${String(r.interface)}` : 'reserved', r.description, `in ${String(r.prefix)}`]),
 };

@@ -8,7 +8,6 @@ function Scans() {
 }
 
 export const box: Extras = {
-  tab: 1,
   sentence: (r) => joined([r.model, r.mac, r.condition, r.device ? `fitted as ${String(r.device)}` : r.whereabouts]),
   listActions: Scans,
 };

@@ -5,7 +5,6 @@ import { joined, type Extras } from './extras.ts';
 const Trace = lazy(() => import('../cables/Trace.tsx'));
 
 export const cable: Extras = {
-  tab: 5,
   sentence: (r) =>
     joined([r.kind, r.colour, metres(r.lengthCm as number | null), r.marking, `to ${String(r.to ?? r.farEnd)}`]),
   beside: ({ record }) => (typeof record.from === 'string' ? <Trace port={record.from} /> : null),

@@ -1,6 +1,5 @@
 import { joined, type Extras } from './extras.ts';
 
 export const card: Extras = {
-  tab: 4,
   sentence: (r) => joined([r.model, r.serial, `slot ${String(r.slot)} of ${String(r.device)}`]),
 };

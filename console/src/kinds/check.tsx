@@ -5,7 +5,6 @@ const Text = lazy(() => import('../fleet/CheckText.tsx'));
 const JudgeNow = lazy(async () => ({ default: (await import('../fleet/CheckText.tsx')).JudgeNow }));
 
 export const check: Extras = {
-  tab: 1,
   beside: Text,
   primary: JudgeNow,
   sentence: (r) =>

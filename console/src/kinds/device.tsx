@@ -11,7 +11,6 @@ function PasteList() {
 }
 
 export const device: Extras = {
-  tab: 1,
   page: ({ recordKey }) => <Page key={recordKey} name={recordKey} />,
   listActions: PasteList,
   addWords: 'Declare a device',

@@ -6,8 +6,6 @@ import type { AnyRecord } from '@zpine/contract/kind';
 type OfRecord = ComponentType<{ record: AnyRecord }>;
 
 export type Extras = {
-  /** The place of its list among those of its group, from 1; the first one names the group. Without it, behind them. */
-  tab?: number;
   /** What matters about a record, in one sentence. */
   sentence?: (record: AnyRecord) => string;
   /** Pages of its own in place of the common ones. */

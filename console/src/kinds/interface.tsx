@@ -6,7 +6,6 @@ const Trace = lazy(() => import('../cables/Trace.tsx'));
 const LinkAction = lazy(() => import('../addressing/LinkAction.tsx'));
 
 export const interfaceExtras: Extras = {
-  tab: 2,
   sentence: (r) => joined([r.mode, r.form, r.description, r.enabled ? null : 'disabled']),
   beside: ({ record }) => (typeof record.port === 'string' ? <Trace port={record.port} /> : null),
   actions: ({ record }) => (record.mode === 'access' ? null : <LinkAction record={record} />),

@@ -5,7 +5,6 @@ const Differing = lazy(() => import('../hardware/Differing.tsx'));
 const SheetButton = lazy(() => import('../hardware/SheetButton.tsx'));
 
 export const model: Extras = {
-  tab: 2,
   sentence: (r) =>
     joined([
       r.vendor,

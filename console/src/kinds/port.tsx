@@ -13,7 +13,6 @@ const comesWith = (r: AnyRecord): string =>
       : 'comes with the model';
 
 export const port: Extras = {
-  tab: 3,
   sentence: (r) => joined([portKinds[r.kind as PortKindName].title, comesWith(r)]),
   beside: ({ record }) => <Trace port={record.key} />,
   narrowed: ({ to }, { device }) => (to === 'interface' && typeof device === 'string' ? { device } : undefined),

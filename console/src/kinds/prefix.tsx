@@ -4,7 +4,6 @@ import { joined, type Extras } from './extras.ts';
 const Page = lazy(() => import('../pages/Prefix.tsx'));
 
 export const prefix: Extras = {
-  tab: 1,
   page: ({ recordKey }) => <Page key={recordKey} cidr={recordKey} />,
   listPage: lazy(() => import('../pages/PrefixTree.tsx')),
   sentence: (r) =>

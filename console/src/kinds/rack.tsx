@@ -27,7 +27,6 @@ function Fill({ refs, onDone }: { refs: string[]; onDone: () => void }) {
 }
 
 export const rack: Extras = {
-  tab: 3,
   page: ({ recordKey }) => <Page key={recordKey} name={recordKey} />,
   sentence: (r) => joined([`${String(r.heightU)} U`, r.purpose, r.owner, `numbered from the ${String(r.numbering)}`]),
   tickedActions: Fill,

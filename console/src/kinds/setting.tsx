@@ -4,7 +4,6 @@ import { joined, type Extras } from './extras.ts';
 const Page = lazy(() => import('../pages/Setting.tsx'));
 
 export const setting: Extras = {
-  tab: 1,
   page: ({ recordKey }) => <Page key={recordKey} name={recordKey} />,
   sentence: (r) => joined([r.about, r.valueType, r.unit]),
 };

@@ -4,7 +4,6 @@ import { joined, upper, type Extras } from './extras.ts';
 const CopySite = lazy(() => import('../places/CopySite.tsx'));
 
 export const site: Extras = {
-  tab: 1,
   sentence: (r) => joined([upper(r.code), r.area, r.timeZone]),
   actions: CopySite,
 };

@@ -5,7 +5,6 @@ const PlanSteps = lazy(() => import('../addressing/PlanSteps.tsx'));
 const ApplyPlan = lazy(() => import('../addressing/ApplyPlan.tsx'));
 
 export const siteplan: Extras = {
-  tab: 4,
   beside: ({ record }) => <PlanSteps steps={record.steps} />,
   primary: ({ record }) => <ApplyPlan plan={record.key} />,
 };

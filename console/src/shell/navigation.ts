@@ -1,7 +1,6 @@
 /** The places of the console. Kinds stand where their group says, those that come first there in the order of their tabs. */
 import { kindNames, kindOf, type KindName } from '@zpine/contract/kinds';
 import type { KindDescription } from '@zpine/contract/kind';
-import { extrasOf } from '../kinds/registry.ts';
 
 type Group = KindDescription['group'];
 
@@ -17,14 +16,24 @@ export type Section = {
   admin?: boolean;
 };
 
-const LAST = 99;
+/** The lists that come first in their groups, in this order; the first one leads to the group. All others follow. */
+const FIRST: Partial<Record<Group, KindName[]>> = {
+  places: ['site', 'room', 'rack'],
+  hardware: ['box', 'model'],
+  devices: ['device', 'interface', 'port', 'card', 'cable'],
+  addressing: ['prefix', 'address', 'vlan', 'siteplan'],
+  settings: ['setting'],
+  templates: ['template'],
+  fleet: ['check'],
+};
 
 function ofGroup(group: Group): Pick<Section, 'to' | 'kinds'> {
+  const first = FIRST[group] ?? [];
   const kinds = kindNames
-    .filter((kind) => kindOf(kind).group === group)
-    .sort((a, b) => (extrasOf(a).tab ?? LAST) - (extrasOf(b).tab ?? LAST));
-  const [first] = kinds;
-  return { to: first ? `/${kindOf(first).path}` : '/', kinds };
+    .filter((kind) => kindOf(kind).group === group && !first.includes(kind))
+    .toSpliced(0, 0, ...first);
+  const [leading] = kinds;
+  return { to: leading ? `/${kindOf(leading).path}` : '/', kinds };
 }
 
 export const sections: Section[] = [
