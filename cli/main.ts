@@ -31,6 +31,7 @@ import { addLive } from './live.ts';
 import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
 import { addProfileVerbs } from './bootProfiles.ts';
+import { addBatchVerbs, addPreparing } from './batches.ts';
 import { addImageVerbs, addUpgrading } from './images.ts';
 import { addRoutineVerbs } from './routines.ts';
 import { addOpening } from './opening.ts';
@@ -118,6 +119,8 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addLookups(program);
   addCheckVerbs(nouns.get('check') ?? program);
   addProfileVerbs(nouns.get('bootprofile') ?? program);
+  addBatchVerbs(nouns.get('batch') ?? program);
+  addPreparing(nouns.get('device') ?? program);
   addImageVerbs(nouns.get('image') ?? program);
   addRoutineVerbs(nouns.get('routine') ?? program);
   addOpening(program);

@@ -6,6 +6,7 @@ import { addressingErrors } from './addressingErrors.ts';
 import { fleetErrors } from './fleetErrors.ts';
 import { hardwareErrors } from './hardwareErrors.ts';
 import { importErrors } from './importErrors.ts';
+import { batchErrors } from './batchErrors.ts';
 import { onboardingErrors } from './onboardingErrors.ts';
 import { meant, row, type ErrorRow, type Params } from './errorRow.ts';
 
@@ -205,6 +206,7 @@ export const errors = {
   ...addressingErrors,
   ...hardwareErrors,
   ...onboardingErrors,
+  ...batchErrors,
   ...fleetErrors,
   ...importErrors,
 

@@ -13,7 +13,7 @@ export interface KindDescription {
   /** One sentence: what a record of this kind is. */
   about: string;
   /** The place in the console's navigation. */
-  group: 'places' | 'hardware' | 'devices' | 'addressing' | 'settings' | 'templates' | 'fleet';
+  group: 'places' | 'hardware' | 'devices' | 'addressing' | 'settings' | 'templates' | 'arrivals' | 'fleet';
   /** The fields that make the natural key, and how their texts are put together (default: joined with `/`). */
   key: {
     parts: readonly string[];

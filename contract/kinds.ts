@@ -9,6 +9,7 @@ import { device } from './kinds/devices.ts';
 import { cable, card, interfaceKind, port } from './kinds/interfaces.ts';
 import { address, carrier, prefix, siteplan, vlan, vrf } from './kinds/addressing.ts';
 import { bootprofile, image } from './kinds/boot.ts';
+import { batch } from './kinds/batches.ts';
 import { setting } from './kinds/settings.ts';
 import { template } from './kinds/templates.ts';
 import type { KindDescription, RecordOf, StoredOf } from './kind.ts';
@@ -34,6 +35,7 @@ export const kinds = {
   template,
   bootprofile,
   image,
+  batch,
   device,
   card,
   port,

@@ -10,6 +10,7 @@ import { doubtNames } from './matters.ts';
 import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
 import { signRoutes } from './signRoutes.ts';
+import { batchRoutes } from './batchRoutes.ts';
 import { imageRoutes } from './imageRoutes.ts';
 import { dhcpDataRoutes } from './dhcpDataRoutes.ts';
 import { leaseRoutes } from './leaseRoutes.ts';
@@ -196,6 +197,7 @@ export const verbRoutes = {
   ...leaseRoutes,
   ...dhcpDataRoutes,
   ...imageRoutes,
+  ...batchRoutes,
   ...signRoutes,
   ...sweepRoutes,
   ...terminalRoutes,

@@ -77,6 +77,7 @@ export const device = kind({
       title: 'Template',
       about: 'Left empty, it is the one that matches dialect, model and duty best',
     },
+    batch: { type: 'ref', to: 'batch', title: 'Batch', about: 'In whose window it is to arrive' },
     note: { type: 'note', title: 'Note' },
   },
   list: ['key', 'stage', 'duty', 'model', 'site', 'rack', 'positionU', 'labels'],

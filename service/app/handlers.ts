@@ -32,6 +32,7 @@ import { editionsHandlers } from './editions/handlers.ts';
 import { fleetHandlers } from './fleet/handlers.ts';
 import { hardwareHandlers } from './hardware/handlers.ts';
 import { historyHandlers } from './history/handlers.ts';
+import { batchHandlers } from './batches/handlers.ts';
 import { imageHandlers } from './images/handlers.ts';
 import { signHandlers } from './signs/handlers.ts';
 import { importsHandlers } from './imports/handlers.ts';
@@ -56,6 +57,7 @@ const verbs: VerbHandlers = {
   ...hardwareHandlers,
   ...historyHandlers,
   ...imageHandlers,
+  ...batchHandlers,
   ...signHandlers,
   ...importsHandlers,
   ...racksHandlers,

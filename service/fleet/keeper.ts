@@ -1,6 +1,7 @@
 /** Looks after arrivals: limits that pass, and devices that are to be proved. What is due stands in the database. */
 import type { DialRow } from '@zpine/core/addressing/dial';
 import { claimProbe, saveProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
+import { turnBatches } from '../app/batches/window.ts';
 import { whileHeld } from '../store/claims.ts';
 import type { Actor, Store } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
@@ -17,12 +18,14 @@ interface Log {
 const actor: Actor = { name: 'arrivals', via: 'service' };
 const IDLE_MS = 500;
 const AT_ONCE = 8;
+const BATCHES_MS = 2000;
 
 export class Keeper {
   private readonly store: Store;
   private readonly dialMap: readonly DialRow[];
   private readonly jump: Jump;
   private readonly faults: Faults;
+  private batchesAt = 0;
   private readonly turns = new PollLoop(IDLE_MS, () => this.safely());
 
   constructor(store: Store, dialMap: readonly DialRow[], jump: Jump, log: Log) {
@@ -49,6 +52,7 @@ export class Keeper {
 
   /** Whether there is more to do at once. */
   private async turn(): Promise<boolean> {
+    await this.batches();
     const passed = await transact(this.store, actor, 'arrival.limits', (tx) => passLimits(tx));
     if (this.turns.running.size >= AT_ONCE) return false;
     const probe = await transact(this.store, actor, 'arrival.claim', (tx) => claimProbe(tx));
@@ -57,6 +61,13 @@ export class Keeper {
       this.turns.beside(this.look(probe));
     }
     return true;
+  }
+
+  /** What is to open or to end, every few seconds. */
+  private async batches(): Promise<void> {
+    if (Date.now() < this.batchesAt) return;
+    this.batchesAt = Date.now() + BATCHES_MS;
+    await transact(this.store, actor, 'batch.turn', (tx) => turnBatches(tx));
   }
 
   private async look(probe: Probe): Promise<void> {

@@ -1,6 +1,7 @@
 /** Kinds that have more than their description: one file each. */
 import type { KindName } from '@zpine/contract/kinds';
 import { address } from './address.ts';
+import { batch } from './batch.tsx';
 import { bootprofile } from './bootprofile.tsx';
 import { box } from './box.tsx';
 import { cable } from './cable.tsx';
@@ -25,6 +26,7 @@ import { vlan } from './vlan.ts';
 
 const extras: Partial<Record<KindName, Extras>> = {
   address,
+  batch,
   bootprofile,
   box,
   cable,

@@ -3,6 +3,7 @@ import { client, keys, problemOf } from '../api.ts';
 import { Strangers } from '../arrivals/Strangers.tsx';
 import { Track } from '../arrivals/Track.tsx';
 import { Page } from '../look/Page.tsx';
+import { GroupTabs } from '../records/GroupTabs.tsx';
 
 const LATELY = 20;
 
@@ -34,6 +35,7 @@ export default function Arrivals() {
       title="Arrivals"
       sentence={arrivals.data ? (words.length > 0 ? `${words.join(' · ')}.` : 'Nobody boots just now.') : ''}
     >
+      <GroupTabs kind="batch" leads />
       {arrivals.isError && <div className="refused">{problemOf(arrivals.error).detail}</div>}
       {unknown.length > 0 && (
         <>

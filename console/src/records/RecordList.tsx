@@ -41,7 +41,7 @@ export default function RecordList({ kind }: { kind: KindName }) {
       : `${counted.text.charAt(0).toUpperCase()}${counted.text.slice(1)} ${inSentence(counted.count === 1 ? k.title : k.titles)}. `;
   return (
     <Page
-      title={section?.kinds[0] === kind ? section.title : k.titles}
+      title={section?.kinds[0] === kind && section.lead === undefined ? section.title : k.titles}
       sentence={`${words}${k.about}`}
       actions={
         may && (

@@ -20,6 +20,7 @@ describe('the navigation of the console', () => {
       'prefix',
       'setting',
       'template',
+      'batch',
       'check',
     ]);
   });

@@ -11,6 +11,8 @@ export type Section = {
   key: string;
   /** The kinds whose lists are tabs here, the first one first. */
   kinds: KindName[];
+  /** A page that stands before the lists. */
+  lead?: string;
   /** Pages of its own that are no list. */
   pages?: string[];
   admin?: boolean;
@@ -44,7 +46,7 @@ export const sections: Section[] = [
   { title: 'Addressing', key: 'a', ...ofGroup('addressing'), pages: ['lookup', 'names'] },
   { title: 'Settings', key: 's', ...ofGroup('settings') },
   { title: 'Templates', key: 'l', ...ofGroup('templates') },
-  { title: 'Arrivals', to: '/arrivals', key: 'r', kinds: [] },
+  { title: 'Arrivals', key: 'r', ...ofGroup('arrivals'), to: '/arrivals', lead: 'Under way', pages: ['arrivals'] },
   {
     title: 'Fleet',
     key: 'f',

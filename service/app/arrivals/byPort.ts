@@ -8,6 +8,7 @@ import { endLeases } from '../boot/leases.ts';
 import { settingsOfMany } from '../settings/effective.ts';
 import { presentStrangers, strangers, type StrangerRow } from './presentStrangers.ts';
 import { settleHeard } from './strangers.ts';
+import { batchSays } from './inBatch.ts';
 
 const RULE = 'arrival.by-port';
 /** Another client that was heard of there since is at that port, too. */
@@ -30,7 +31,8 @@ export async function recogniseByPort(tx: Tx, client: Client): Promise<void> {
   const device = found && (await byIds(tx, 'device', [found.id], true)).get(found.id);
   if (!device) return;
   const { value } = await settingsOfMany(tx, [device], [RULE]);
-  if (value(device, RULE) !== true) return;
+  if (value(device, RULE) !== true && !(await batchSays(tx, device, ({ strangers: rule }) => rule === 'by-port')))
+    return;
   try {
     await fitBox(tx, device, { serial: row.serial, mac: row.mac || null, before: 'faulty' });
   } catch (error) {

@@ -7,6 +7,7 @@ import { addressesAt } from '../boot/addressesAt.ts';
 import { pathsFrom } from '../cables/trace.ts';
 import { uniqueIds } from '../settings/layers.ts';
 import { sitesOf } from '../devices/inForce.ts';
+import { batchSays } from './inBatch.ts';
 
 type Place = NonNullable<Happened['place']>;
 
@@ -36,6 +37,7 @@ const uniqueWords = (words: readonly string[]): string[] => [...new Set(words)];
 
 /** In words; undefined where nothing speaks against it, or the records do not say. */
 export async function elsewhere(tx: Tx, device: Stored<'device'>, place: Place): Promise<string | undefined> {
+  if (await batchSays(tx, device, ({ anywhere }) => anywhere)) return undefined;
   const site = (await sitesOf(tx, [device])).get(device.id) ?? null;
   if (place.site !== null && site !== null && place.site !== site) {
     const [there, here] = [await keyOf(tx, 'site', place.site), await keyOf(tx, 'site', site)];

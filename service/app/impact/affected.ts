@@ -124,6 +124,7 @@ const dependents: Record<KindName | OwnKind, Dependents | null> = {
       ? affected.add('dialect', number(image.dialect))
       : affected.add('model', number(image.model)),
   exception: null,
+  batch: null,
   template: ofTemplate,
   siteplan: null,
   value: ofValue,

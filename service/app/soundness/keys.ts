@@ -53,6 +53,7 @@ const keysOfKinds: Record<Exclude<KindName, 'prefix' | 'address'>, { made: strin
   routine: named('name'),
   bootprofile: named('name'),
   image: named('name'),
+  batch: named('name'),
   exception: {
     made: "CONCAT(p.natural_key, '/', d.natural_key)",
     from: 'LEFT JOIN `check` p ON p.id = t.check_id LEFT JOIN device d ON d.id = t.device_id',

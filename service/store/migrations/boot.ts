@@ -1,6 +1,6 @@
 /** What booting from memory needs: leases that say who wrote them and when, and prefixes that have another server, too. */
 import { sortKey } from '@zpine/core/naming/names';
-import { column, plainTable, recordTable, ref, settingsStep, type Step } from './steps.ts';
+import { column, plainTable, recordTable, ref, refColumn, settingsStep, type Step } from './steps.ts';
 
 export const bootSteps: Step[] = [
   column('prefix', 'answers', "varchar(30) NOT NULL DEFAULT 'all'"),
@@ -131,6 +131,27 @@ export const bootSteps: Step[] = [
       false,
     ],
   ]),
+  recordTable(
+    'batch',
+    `name varchar(63) NOT NULL, strangers varchar(30) NOT NULL, anywhere tinyint(1) NOT NULL DEFAULT 0, mail varchar(400),
+     opens_at varchar(24), closes_at varchar(24), ended_at varchar(24), note text, labels varchar(1000),
+     KEY ix_batch_due (ended_at, opens_at), KEY ix_batch_updated (updated_at, id)`,
+  ),
+  refColumn('device', 'batch', 'batch'),
+  // How a device takes part in a batch: what somebody said of it, the window that was opened, or why none could be.
+  plainTable(
+    'batch_device',
+    `batch_id bigint(20) NOT NULL, device_id bigint(20) NOT NULL, turn varchar(30) NOT NULL, why varchar(300), said_by varchar(100),
+     said_at datetime(3), arrival_id bigint(20), fault varchar(1000), remedy varchar(500), tried_at datetime(3),
+     PRIMARY KEY (batch_id, device_id), KEY ix_batch_device_device (device_id),
+     CONSTRAINT fk_batch_device_batch FOREIGN KEY (batch_id) REFERENCES batch (id) ON DELETE CASCADE,
+     CONSTRAINT fk_batch_device_device FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE`,
+  ),
+  plainTable(
+    'batch_report',
+    `batch_id bigint(20) NOT NULL PRIMARY KEY, at datetime(3) NOT NULL, report longtext NOT NULL,
+     CONSTRAINT fk_batch_report FOREIGN KEY (batch_id) REFERENCES batch (id) ON DELETE CASCADE`,
+  ),
   settingsStep('settings-of-public-keys', [
     [
       'user.keys',
