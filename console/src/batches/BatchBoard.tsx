@@ -145,7 +145,7 @@ function Row({ row, batch, open }: { row: BoardRow; batch: string; open: boolean
       </div>
       <span className={`standing ${row.standing.replaceAll(' ', '-')}`}>{row.standing}</span>
       <div className="way">
-        <Way row={row} />
+        {(row.standing !== 'serves' || row.arrival !== null) && <Way row={row} />}
         {row.why !== null && (
           <p className="why">
             {asSentence(row.why)} {row.remedy !== null && <Remedy text={row.remedy} />}
