@@ -7,6 +7,7 @@ import { fleetErrors } from './fleetErrors.ts';
 import { hardwareErrors } from './hardwareErrors.ts';
 import { importErrors } from './importErrors.ts';
 import { batchErrors } from './batchErrors.ts';
+import { swapErrors } from './swapErrors.ts';
 import { onboardingErrors } from './onboardingErrors.ts';
 import { meant, row, type ErrorRow, type Params } from './errorRow.ts';
 
@@ -207,6 +208,7 @@ export const errors = {
   ...hardwareErrors,
   ...onboardingErrors,
   ...batchErrors,
+  ...swapErrors,
   ...fleetErrors,
   ...importErrors,
 

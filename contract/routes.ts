@@ -11,6 +11,7 @@ import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
 import { signRoutes } from './signRoutes.ts';
 import { batchRoutes } from './batchRoutes.ts';
+import { swapRoutes } from './swapRoutes.ts';
 import { imageRoutes } from './imageRoutes.ts';
 import { dhcpDataRoutes } from './dhcpDataRoutes.ts';
 import { leaseRoutes } from './leaseRoutes.ts';
@@ -197,6 +198,7 @@ export const verbRoutes = {
   ...leaseRoutes,
   ...dhcpDataRoutes,
   ...imageRoutes,
+  ...swapRoutes,
   ...batchRoutes,
   ...signRoutes,
   ...sweepRoutes,

@@ -33,6 +33,7 @@ import { fleetHandlers } from './fleet/handlers.ts';
 import { hardwareHandlers } from './hardware/handlers.ts';
 import { historyHandlers } from './history/handlers.ts';
 import { batchHandlers } from './batches/handlers.ts';
+import { swapHandlers } from './swaps/handlers.ts';
 import { imageHandlers } from './images/handlers.ts';
 import { signHandlers } from './signs/handlers.ts';
 import { importsHandlers } from './imports/handlers.ts';
@@ -57,6 +58,7 @@ const verbs: VerbHandlers = {
   ...hardwareHandlers,
   ...historyHandlers,
   ...imageHandlers,
+  ...swapHandlers,
   ...batchHandlers,
   ...signHandlers,
   ...importsHandlers,

@@ -2,6 +2,8 @@
 import type { DialRow } from '@zpine/core/addressing/dial';
 import { claimProbe, saveProof, passLimits, releaseProbe, type Probe } from '../app/arrivals/proof.ts';
 import { turnBatches } from '../app/batches/window.ts';
+import { claimSwapLook, saveSwapLook, turnSwaps, type SwapLook } from '../app/swaps/turns.ts';
+import { lookAtSwapped } from './swapLook.ts';
 import { whileHeld } from '../store/claims.ts';
 import type { Actor, Store } from '../store/store.ts';
 import { transact } from '../store/transact.ts';
@@ -68,6 +70,20 @@ export class Keeper {
     if (Date.now() < this.batchesAt) return;
     this.batchesAt = Date.now() + BATCHES_MS;
     await transact(this.store, actor, 'batch.turn', (tx) => turnBatches(tx));
+    const open = await transact(this.store, actor, 'swap.turn', (tx) => turnSwaps(tx));
+    if (open === 0 || this.turns.running.size >= AT_ONCE) return;
+    const look = await transact(this.store, actor, 'swap.claim', (tx) => claimSwapLook(tx));
+    if (look !== undefined && look !== 'impossible') this.turns.beside(this.lookAtSwap(look));
+  }
+
+  private async lookAtSwap(look: SwapLook): Promise<void> {
+    try {
+      const way = { dialMap: this.dialMap, jump: this.jump, firstContact: false };
+      const said = await whileHeld(this.store, actor, look.lease, () => lookAtSwapped(look, way));
+      await transact(this.store, actor, 'swap.look', (tx) => saveSwapLook(tx, look, said));
+    } catch (error) {
+      this.faults.say(error, 'a device that is swapped could not be looked at', { swap: look.id });
+    }
   }
 
   private async look(probe: Probe): Promise<void> {

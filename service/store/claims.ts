@@ -15,6 +15,7 @@ const tables = {
   watch_due: { id: 'device_id', seconds: 60 },
   letter: { id: 'id', seconds: 60 },
   delivery: { id: 'id', seconds: 60 },
+  swap: { id: 'id', seconds: 60 },
   sweep: { id: 'id', seconds: 60 },
 } as const;
 

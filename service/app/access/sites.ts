@@ -1,4 +1,5 @@
 /** Where installers act: at the sites of a list of theirs, until a day. Everybody above acts everywhere. */
+import { isSwapped } from '../swaps/waits.ts';
 import { Refusal } from '@zpine/contract/errors';
 import { atLeast } from '@zpine/contract/roles';
 import type { Stored } from '@zpine/contract/kinds';
@@ -61,10 +62,18 @@ export async function mustActAt(tx: Tx, user: User, device: Stored<'device'>): P
 /** Other hardware becomes a device that serves only by an engineer's hand; one that lets the service in now does serve. */
 export async function mustNotServe(tx: Tx, user: User, device: Stored<'device'>): Promise<void> {
   if (atLeast(user.role, 'engineer')) return;
+  // Whoever began its swap made sure that it lets nobody in, or is an engineer.
+  if (await isSwapped(tx, device.id)) return;
   if (device.stage === 'serving') throw new Refusal('serving-not-yours', { device: device.key });
   // Whoever marked it faulty has looked at it.
   if (device.stage !== 'faulty' && (await tx.letsIn(device.id)))
     throw new Refusal('reached-not-yours', { device: device.key, stage: device.stage });
+}
+
+/** A device that works is taken out by an engineer; one that lets nobody in by whoever stands before it. */
+export async function mustNotWork(tx: Tx, user: User, device: Stored<'device'>): Promise<void> {
+  if (atLeast(user.role, 'engineer') || device.stage === 'faulty') return;
+  if (await tx.letsIn(device.id)) throw new Refusal('reached-not-yours', { device: device.key, stage: device.stage });
 }
 
 export async function setSites(tx: Tx, user: number, sites: string[] | 'all', until: string | null): Promise<void> {

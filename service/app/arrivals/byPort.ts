@@ -1,8 +1,10 @@
 /** Where a box is plugged in is who it is: recognised by itself, where that was permitted and nothing speaks against it. */
 import type { Client } from '@zpine/core/dhcp/client';
 import { Refusal } from '@zpine/contract/errors';
+import type { Stored } from '@zpine/contract/kinds';
 import { byIds, byKeys } from '../../store/records.ts';
 import type { Tx } from '../../store/tx.ts';
+import { isSwapped } from '../swaps/waits.ts';
 import { fitBox } from '../devices/fit.ts';
 import { endLeases } from '../boot/leases.ts';
 import { settingsOfMany } from '../settings/effective.ts';
@@ -30,9 +32,7 @@ export async function recogniseByPort(tx: Tx, client: Client): Promise<void> {
   const [found] = (await byKeys(tx, 'device', [one.device])).values();
   const device = found && (await byIds(tx, 'device', [found.id], true)).get(found.id);
   if (!device) return;
-  const { value } = await settingsOfMany(tx, [device], [RULE]);
-  if (value(device, RULE) !== true && !(await batchSays(tx, device, ({ strangers: rule }) => rule === 'by-port')))
-    return;
+  if (!(await mayBeBySelf(tx, device))) return;
   try {
     await fitBox(tx, device, { serial: row.serial, mac: row.mac || null, before: 'faulty' });
   } catch (error) {
@@ -42,6 +42,16 @@ export async function recogniseByPort(tx: Tx, client: Client): Promise<void> {
   }
   await endLeases(tx, 'client = ?', [row.client]);
   await settleHeard(tx, device.id, row);
+}
+
+/** By the setting, by its batch, or because another box is waited for there. */
+async function mayBeBySelf(tx: Tx, device: Stored<'device'>): Promise<boolean> {
+  const { value } = await settingsOfMany(tx, [device], [RULE]);
+  return (
+    value(device, RULE) === true ||
+    (await batchSays(tx, device, ({ strangers: rule }) => rule === 'by-port')) ||
+    (await isSwapped(tx, device.id))
+  );
 }
 
 /** Nobody else was heard of at the same port a short time ago. */

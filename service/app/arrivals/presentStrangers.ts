@@ -136,7 +136,8 @@ async function waitingAt(tx: Tx, sites: number[]): Promise<Map<number, Waiting[]
          ROW_NUMBER() OVER (PARTITION BY d.site_id ORDER BY d.sort_key) AS place
        FROM device d LEFT JOIN model m ON m.id = d.model_id LEFT JOIN box b ON b.device_id = d.id
        WHERE d.site_id IN (?) AND d.stage <> 'retired' AND d.virtual = 0 AND COALESCE(d.dialect_id, m.dialect_id) IS NOT NULL
-         AND (b.id IS NULL OR b.\`condition\` = 'faulty' OR d.stage = 'faulty')
+         AND (b.id IS NULL OR b.\`condition\` = 'faulty' OR d.stage = 'faulty'
+           OR EXISTS (SELECT 1 FROM swap w WHERE w.device_id = d.id AND w.closed_at IS NULL AND w.state = 'begun'))
      ) AS waiting WHERE place <= ${MOST_WAITING} ORDER BY site_id, place`,
     [sites],
   );

@@ -7,6 +7,7 @@ import type { BodyOf } from '@zpine/contract/routes';
 import type { Stage } from '@zpine/contract/kinds/devices';
 import { kindOf, type Stored } from '@zpine/contract/kinds';
 import { byIds, find, keyOf } from '../../store/records.ts';
+import { isSwapped } from '../swaps/waits.ts';
 import { openWindow } from '../arrivals/window.ts';
 import { endLeases } from '../boot/leases.ts';
 import type { Tx } from '../../store/tx.ts';
@@ -51,7 +52,13 @@ export async function fitBox(
   const known = await boxNamed(tx, { serial, mac });
   if (there && there.id === known?.id) return there;
   // A healthy box is not taken out by somebody's word that other hardware is the device.
-  if (there && !knowingly && there.condition !== 'faulty' && device.stage !== 'faulty')
+  if (
+    there &&
+    !knowingly &&
+    there.condition !== 'faulty' &&
+    device.stage !== 'faulty' &&
+    !(await isSwapped(tx, device.id))
+  )
     throw new Refusal('box-healthy', { device: device.key, box: boxName(there) });
   if (known && known.device !== null) {
     throw new Refusal('box-fitted', { box: boxName(known), device: (await keyOf(tx, 'device', known.device)) ?? '' });

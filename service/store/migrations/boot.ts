@@ -152,6 +152,15 @@ export const bootSteps: Step[] = [
     `batch_id bigint(20) NOT NULL PRIMARY KEY, at datetime(3) NOT NULL, report longtext NOT NULL,
      CONSTRAINT fk_batch_report FOREIGN KEY (batch_id) REFERENCES batch (id) ON DELETE CASCADE`,
   ),
+  plainTable(
+    'swap',
+    `id bigint(20) NOT NULL AUTO_INCREMENT PRIMARY KEY, device_id bigint(20) NOT NULL, device_key varchar(255) NOT NULL,
+     state varchar(30) NOT NULL, old_box_id bigint(20), old_box varchar(100) NOT NULL, new_box varchar(100), reason varchar(1000),
+     started_at datetime(3) NOT NULL, started_by varchar(100) NOT NULL, fitted_at datetime(3), served_at datetime(3), closed_at datetime(3),
+     down_at datetime(3), spare varchar(100), spare_hours double, was longtext, \`is\` longtext, fault varchar(500), ticks longtext NOT NULL, look_at datetime(3),
+     claimed_until datetime(3), fence int(11) NOT NULL DEFAULT 0, KEY ix_swap_device (device_id, closed_at), KEY ix_swap_open (closed_at, id),
+     KEY ix_swap_look (look_at)`,
+  ),
   settingsStep('settings-of-public-keys', [
     [
       'user.keys',
