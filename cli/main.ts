@@ -32,6 +32,7 @@ import { addAsking } from './asking.ts';
 import { addReaching } from './reaching.ts';
 import { addProfileVerbs } from './bootProfiles.ts';
 import { addBatchVerbs, addPreparing } from './batches.ts';
+import { addJobs } from './jobs.ts';
 import { addSwaps } from './swaps.ts';
 import { addImageVerbs, addUpgrading } from './images.ts';
 import { addRoutineVerbs } from './routines.ts';
@@ -53,7 +54,7 @@ const groups: Record<string, string> = {
   'Every day': 'today search history undo removed restore view',
   'Many at once': 'import export names',
   Addresses: 'lookup overlaps convert',
-  Booting: 'edition arrival swap batch dhcp boot sign stranger',
+  Booting: 'edition arrival swap batch job dhcp boot sign stranger',
   'The running fleet':
     'reach sweep ask capture compare push drift errand routine operation upgrade check exception run live watch',
   Upkeep: 'doctor completion',
@@ -131,6 +132,7 @@ Exit status: 0 done, 1 refused, 2 wrong usage, 3 service not reached.`,
   addEditions(program);
   addArrivals(program);
   addSwaps(program);
+  addJobs(program);
   addBooting(program);
   addLeasing(program);
   addReaching(program);

@@ -141,7 +141,9 @@ function tell(swap: ShownSwap, command: Command): void {
   rows.push([
     'before',
     before.at === null
-      ? 'it did not say what hangs on its ports'
+      ? before.fault === null
+        ? 'it is being asked what hangs on its ports'
+        : `it could not be asked what hangs on its ports: ${before.fault}\nonce it answers: zpine swap look ${swap.device}`
       : `${before.up} ports up, version ${before.version ?? 'not said'}, asked ${ago(before.at)} ago`,
   ]);
   if (before.handmade.length > 0)

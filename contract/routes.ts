@@ -11,6 +11,7 @@ import { doctorRoutes } from './doctorRoutes.ts';
 import { liveRoutes } from './liveRoutes.ts';
 import { signRoutes } from './signRoutes.ts';
 import { batchRoutes } from './batchRoutes.ts';
+import { jobRoutes } from './jobRoutes.ts';
 import { swapRoutes } from './swapRoutes.ts';
 import { imageRoutes } from './imageRoutes.ts';
 import { dhcpDataRoutes } from './dhcpDataRoutes.ts';
@@ -199,6 +200,7 @@ export const verbRoutes = {
   ...dhcpDataRoutes,
   ...imageRoutes,
   ...swapRoutes,
+  ...jobRoutes,
   ...batchRoutes,
   ...signRoutes,
   ...sweepRoutes,

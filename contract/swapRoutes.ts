@@ -47,6 +47,8 @@ const shownSchema = headSchema.extend({
     /** When the device was asked last, before its box was swapped. */
     at: time.nullable(),
     version: z.string().nullable(),
+    /** Why it could not be asked. */
+    fault: z.string().nullable(),
     /** Lines that it ran and its edition does not have: they are lost unless somebody takes them over. */
     handmade: z.array(z.string()),
     comparedAt: time.nullable(),

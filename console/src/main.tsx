@@ -28,6 +28,11 @@ const Drift = lazy(() => import('./pages/Drift.tsx'));
 const Run = lazy(() => import('./pages/Run.tsx'));
 const Captures = lazy(() => import('./pages/Captures.tsx'));
 const CapturePage = lazy(() => import('./pages/Captures.tsx').then((page) => ({ default: page.CapturePage })));
+const Jobs = lazy(() => import('./pages/Jobs.tsx'));
+const Job = lazy(() => import('./pages/Job.tsx'));
+const InstallSheet = lazy(() => import('./pages/InstallSheet.tsx'));
+const Swaps = lazy(() => import('./pages/Swaps.tsx'));
+const Swap = lazy(() => import('./pages/Swap.tsx'));
 const Live = lazy(() => import('./pages/Live.tsx'));
 const Watch = lazy(() => import('./pages/Watch.tsx'));
 /** Lists and pages of kinds come with what the console has of each kind; the first page does without it. */
@@ -110,6 +115,11 @@ function Inside({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => void }
             <Route path="fleet/:id" element={<Run />} />
             <Route path="captures" element={<Captures />} />
             <Route path="captures/:id" element={<CapturePage />} />
+            <Route path="jobs" element={<Jobs />} />
+            <Route path="jobs/:device" element={<Job />} />
+            <Route path="sheet" element={<InstallSheet />} />
+            <Route path="swaps" element={<Swaps />} />
+            <Route path="swaps/:id" element={<Swap />} />
             <Route path="live" element={<Live />} />
             <Route path="watch" element={<Watch />} />
             <Route path="history" element={<History />} />

@@ -33,6 +33,7 @@ import { fleetHandlers } from './fleet/handlers.ts';
 import { hardwareHandlers } from './hardware/handlers.ts';
 import { historyHandlers } from './history/handlers.ts';
 import { batchHandlers } from './batches/handlers.ts';
+import { jobHandlers } from './onSite/handlers.ts';
 import { swapHandlers } from './swaps/handlers.ts';
 import { imageHandlers } from './images/handlers.ts';
 import { signHandlers } from './signs/handlers.ts';
@@ -59,6 +60,7 @@ const verbs: VerbHandlers = {
   ...historyHandlers,
   ...imageHandlers,
   ...swapHandlers,
+  ...jobHandlers,
   ...batchHandlers,
   ...signHandlers,
   ...importsHandlers,

@@ -26,6 +26,7 @@ import { RecordActions } from '../records/RecordActions.tsx';
 import { RecordDrawer } from '../records/RecordDrawer.tsx';
 import { RecordHistory } from '../records/RecordHistory.tsx';
 import { Refused } from '../records/Refused.tsx';
+import { SwapAction } from '../devices/SwapAction.tsx';
 import { useMay } from '../session.tsx';
 
 type Overview = ReplyOf<'device.overview'>;
@@ -114,6 +115,7 @@ export default function DevicePage({ name }: { name: string }) {
             </Dropdown>
           )}
           {may && device.management !== null && <Button onClick={() => setTyping(true)}>Terminal</Button>}
+          {!device.virtual && device.stage !== 'retired' && <SwapAction device={device.key} />}
           <RecordActions
             kind="device"
             record={device}

@@ -1,6 +1,6 @@
 import { Modal } from 'antd';
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useRef } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { Link, Outlet, useLocation } from 'react-router';
 import { client, keys } from '../api.ts';
 import { Pine } from '../look/Pine.tsx';
@@ -21,12 +21,16 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
   const me = useMe();
   const live = useLive();
   const [help, setHelp] = useKeyboard();
+  /** On a phone: all places, and not only those that are needed on site. */
+  const [more, setMore] = useState(false);
+  const { pathname } = useLocation();
+  useEffect(() => setMore(false), [pathname]);
   const early = useRef<Early>({ text: '', focused: false });
   useRemarks();
   const counts = useQuery({ queryKey: keys.worked('counts'), queryFn: () => client.call('today.counts') });
   return (
     <div className="shell">
-      <aside className="side">
+      <aside className={more ? 'side more' : 'side'}>
         <div className="brand">
           <Pine colour="#cfe0d7" />
           <div>
@@ -34,6 +38,9 @@ export function Shell({ mode, setMode }: { mode: Mode; setMode: (mode: Mode) => 
             <span>{me.organisation}</span>
           </div>
         </div>
+        <button type="button" className="more-places" aria-expanded={more} onClick={() => setMore(!more)}>
+          {more ? 'Less' : 'More'}
+        </button>
         <Navigation waiting={counts.data?.open ?? 0} arriving={counts.data?.arriving ?? 0} />
         <div className="me">
           <Link to="/account" title="Your password and tokens">
@@ -92,6 +99,9 @@ const Keys = ({ keys, words }: { keys: string; words: string }) => (
   </>
 );
 
+/** What somebody on site needs: at the foot of a phone. */
+const onSite = new Set(['/', '/jobs', '/arrivals', '/swaps']);
+
 function Navigation({ waiting, arriving }: { waiting: number; arriving: number }) {
   const me = useMe();
   const [, first = ''] = useLocation().pathname.split('/');
@@ -105,7 +115,7 @@ function Navigation({ waiting, arriving }: { waiting: number; arriving: number }
           <Link
             key={section.to}
             to={section.to}
-            className={section.to === here ? 'here' : ''}
+            className={[section.to === here ? 'here' : '', onSite.has(section.to) ? 'on-site' : ''].join(' ').trim()}
             aria-current={section.to === here ? 'page' : undefined}
           >
             {section.title}

@@ -47,6 +47,8 @@ export const sections: Section[] = [
   { title: 'Settings', key: 's', ...ofGroup('settings') },
   { title: 'Templates', key: 'l', ...ofGroup('templates') },
   { title: 'Arrivals', key: 'r', ...ofGroup('arrivals'), to: '/arrivals', lead: 'Under way', pages: ['arrivals'] },
+  { title: 'Swaps', to: '/swaps', key: 'x', kinds: [], pages: ['swaps'] },
+  { title: 'On site', to: '/jobs', key: 'o', kinds: [], pages: ['jobs', 'sheet'] },
   {
     title: 'Fleet',
     key: 'f',

@@ -25,8 +25,9 @@ export async function onlyBehind(tx: Tx, device: Stored<'device'>): Promise<stri
       largest !== undefined && [...stretch].some((id) => largest.has(id)) ? [] : [...stretch],
     ),
   );
-  const keys = await keysOf(tx, 'device', [...cutOff].slice(0, MOST));
-  return [...keys.values()].toSorted();
+  const shown = [...cutOff].slice(0, MOST);
+  const keys = await keysOf(tx, 'device', shown);
+  return shown.flatMap((id) => keys.get(id) ?? []).toSorted();
 }
 
 function reachedFrom(begin: number, without: number, next: ReadonlyMap<number, ReadonlySet<number>>): Set<number> {

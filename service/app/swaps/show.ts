@@ -137,6 +137,7 @@ export async function showSwap(tx: Tx, id: string): Promise<ShownSwap> {
     before: {
       at: was?.at ?? null,
       version: was?.version ?? null,
+      fault: was === null ? row.fault : null,
       handmade: handmade(row, isBefore ? (drift?.comparison?.differences ?? []) : []).slice(0, MOST_LINES),
       comparedAt: isBefore ? (drift?.comparedAt ?? null) : null,
       up: was?.answers.interfaces.filter(({ state = '' }) => isLive?.(state) ?? false).length ?? 0,

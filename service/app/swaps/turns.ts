@@ -2,7 +2,7 @@
 import { boxName } from '@zpine/core/naming/boxName';
 import { byIds, find } from '../../store/records.ts';
 import { claimDue, holds, type Lease } from '../../store/claims.ts';
-import { Instant } from '../../store/instant.ts';
+import type { Instant } from '../../store/instant.ts';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import { openArrival } from '../arrivals/arrivals.ts';
@@ -105,6 +105,8 @@ export async function claimSwapLook(tx: Tx): Promise<SwapLook | 'impossible' | u
 
 /** Between two looks while something is not as it was, and once all is well. */
 const AGAIN_SECONDS = 10;
+/** Between two tries to ask the old box. */
+const UNREACHED_SECONDS = 30;
 
 export async function saveSwapLook(
   tx: Tx,
@@ -115,7 +117,9 @@ export async function saveSwapLook(
   const now = await tx.now();
   const row = await tx.one<SwapRow>(`SELECT ${swaps.all} FROM swap WHERE id = ? FOR UPDATE`, [id]);
   if (!row) return;
-  const next: Instant | null = row.state === 'serving' ? now.plus(AGAIN_SECONDS) : null;
+  const unasked = row.state === 'begun' && row.was === null && 'fault' in said;
+  const next: Instant | null =
+    row.state === 'serving' ? now.plus(AGAIN_SECONDS) : unasked ? now.plus(UNREACHED_SECONDS) : null;
   await tx.execute('UPDATE swap SET claimed_until = NULL, look_at = ? WHERE id = ?', [next, id]);
   // What it was asked for is over: another box is in it by now.
   if (row.state !== state) return saveSwap(tx, id, { look_at: row.state === 'serving' ? now.date : null });

@@ -161,6 +161,12 @@ export const bootSteps: Step[] = [
      claimed_until datetime(3), fence int(11) NOT NULL DEFAULT 0, KEY ix_swap_device (device_id, closed_at), KEY ix_swap_open (closed_at, id),
      KEY ix_swap_look (look_at)`,
   ),
+  // Cables that whoever stands before a rack has plugged in.
+  plainTable(
+    'cable_tick',
+    `device_id bigint(20) NOT NULL, port varchar(60) NOT NULL, ticked_by varchar(100) NOT NULL, at datetime(3) NOT NULL,
+     PRIMARY KEY (device_id, port), CONSTRAINT fk_cable_tick FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE`,
+  ),
   settingsStep('settings-of-public-keys', [
     [
       'user.keys',
