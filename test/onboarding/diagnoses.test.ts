@@ -3,7 +3,7 @@ import { eventually } from '../../trials/eventually.ts';
 import type { DiagnosisCode } from '@zpine/core/arrival/diagnosis';
 import type { Fault } from '@zpine/lab/faults';
 import { refusal } from '../service.ts';
-import { another, diagnosed, onboarding, prepare, serves, type Onboarding } from './bench.ts';
+import { another, diagnosed, onboarding, prepare, serves, until, type Onboarding } from './bench.ts';
 
 describe('an arrival that does not go on says why', () => {
   let o: Onboarding;
@@ -102,6 +102,33 @@ describe('an arrival that does not go on says why', () => {
     o.lab.device(box).erase();
     o.lab.device(box).on();
     await serves(o.client, device);
+  });
+
+  it('wiped with a window it begins once more from the factory state, with a key that nobody has seen', async () => {
+    const { device, box } = await another(o);
+    const other = await another(o);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    const first = await serves(o.client, device);
+    // It makes itself another key when it begins anew.
+    o.lab.device(box).options.flash.hostKey = o.lab.device(other.box).options.flash.hostKey;
+    const run = await o.client.call('run.operation', { body: { devices: [device], operation: 'wipe', hours: 1 } });
+    const id = String(run.id);
+    const state = (wanted: string) =>
+      eventually(`the run is ${wanted}`, async () => {
+        const seen = await o.client.call('run.show', { params: { id } });
+        return seen.state === wanted && seen;
+      });
+    await state('previewed');
+    await o.client.call('run.go', { params: { id }, body: { count: 1 } });
+    const ended = await state('ended');
+    expect(ended.rows[0]?.detail).to.equal('its memory is empty, and it restarts; its arrival window is open for 1 h');
+    const second = await until(
+      o.client,
+      device,
+      (a) => a.id !== first.id && a.endedAt !== null && a.stage === 'serving',
+    );
+    expect(second.milestones.map((m) => m.name)).to.include.members(['powered', 'file complete', 'kept', 'serving']);
   });
 
   it('a login of its first steps that is good still keeps it from serving', async () => {

@@ -64,7 +64,7 @@ export async function standingNow(tx: Tx, batch: Stored<'batch'>, over = false):
           ? {
               poweredAt: poweredAt === null ? null : Date.parse(poweredAt),
               servedAt: servedAt === null ? null : Date.parse(servedAt),
-              stuck: arrival.diagnosis !== null && arrival.phase !== 'closed',
+              stuck: isStuck(arrival),
               open: arrival.endedAt === null,
             }
           : null,
@@ -108,6 +108,10 @@ export async function standingNow(tx: Tx, batch: Stored<'batch'>, over = false):
     items: sorted(items),
   };
 }
+
+/** One that was not heard is only waited for, and one that does not let the service in yet may be restarting. */
+const isStuck = ({ diagnosis, phase }: ShownArrival): boolean =>
+  diagnosis !== null && phase !== 'closed' && diagnosis.code !== 'no-packet' && diagnosis.code !== 'ssh-waiting';
 
 const countsOf = (items: readonly BoardRow[]): Board['counts'] =>
   Object.fromEntries(

@@ -9,6 +9,7 @@ import type { Tx } from '../../store/tx.ts';
 import type { JudgedCheck } from '../checks/planned.ts';
 import { saveJudged } from '../checks/results.ts';
 import { storeCaptured, type Captured } from './captures.ts';
+import { endLeases } from '../boot/leases.ts';
 import { keepKey, pinKey } from './hostKeys.ts';
 import { addNotices } from './notices.ts';
 import { saveDrift } from './drift.ts';
@@ -157,11 +158,22 @@ export async function saveRows(tx: Tx, run: ClaimedRun, begun: number[], results
     if (one.drift) await saveDrift(tx, one.device, one.drift);
     if (one.pinned) await pinKey(tx, one.device, one.pinned);
     if (run.kind === 'reach' && one.result.hostKey) await keepKey(tx, one.device, one.result.hostKey);
+    if (isWipedForGood(run, one)) await forgetWiped(tx, one.device);
     if (one.judged) await saveJudged(tx, one.device, run.id, one.judged);
     if (one.captureTried) await saveTry(tx, one);
   }
   if (begun.length + results.length > 0) tx.hint('run', run.id, null);
   return true;
+}
+
+/** Its memory is empty, and it is to boot from here. */
+const isWipedForGood = ({ kind, input }: ClaimedRun, { outcome }: RowResult): boolean =>
+  kind === 'operation' && input.operation === 'wipe' && input.hours !== undefined && outcome === 'done';
+
+/** It begins from nothing: whatever lease it had is over, and the next key that it shows is its own. */
+async function forgetWiped(tx: Tx, device: number): Promise<void> {
+  await endLeases(tx, 'device_id = ?', [device]);
+  await tx.execute('DELETE FROM host_key WHERE device_id = ?', [device]);
 }
 
 const withoutDevice = ({
