@@ -5,6 +5,7 @@ import { byIds } from '../../store/records.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { newSecret } from '../access/secrets.ts';
+import { tellPeople } from './tellPeople.ts';
 import { setFields } from '../records/edit.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
 
@@ -108,6 +109,7 @@ export async function applyEvent(tx: Tx, row: ArrivalRow, event: ArrivalEvent, s
   if (unchanged && (seen.address ?? row.address) === row.address) return row;
   await save(tx, row, state, before, seen);
   for (const effect of effects) await runEffect(tx, row, effect);
+  await tellPeople(tx, Number(row.device_id), before, state);
   tx.hint('arrival', row.id, row.version + 1);
   return mustFindArrival(tx, row.id);
 }

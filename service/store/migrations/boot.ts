@@ -167,6 +167,16 @@ export const bootSteps: Step[] = [
     `device_id bigint(20) NOT NULL, port varchar(60) NOT NULL, ticked_by varchar(100) NOT NULL, at datetime(3) NOT NULL,
      PRIMARY KEY (device_id, port), CONSTRAINT fk_cable_tick FOREIGN KEY (device_id) REFERENCES device (id) ON DELETE CASCADE`,
   ),
+  settingsStep('settings-of-notices-of-arrivals', [
+    [
+      'arrival.notices',
+      'Of what of its arrivals people are told who get notices by watch.mail and watch.hooks: serves, stuck',
+      'list-of-text',
+      [],
+      null,
+      false,
+    ],
+  ]),
   settingsStep('settings-of-public-keys', [
     [
       'user.keys',
