@@ -2,7 +2,8 @@ import { expect } from 'chai';
 import { eventually } from '../../trials/eventually.ts';
 import type { DiagnosisCode } from '@zpine/core/arrival/diagnosis';
 import type { Fault } from '@zpine/lab/faults';
-import { refusal } from '../service.ts';
+import { transact } from '../../service/store/transact.ts';
+import { actor, refusal } from '../service.ts';
 import { another, diagnosed, onboarding, prepare, serves, until, type Onboarding } from './bench.ts';
 
 describe('an arrival that does not go on says why', () => {
@@ -102,6 +103,52 @@ describe('an arrival that does not go on says why', () => {
     o.lab.device(box).erase();
     o.lab.device(box).on();
     await serves(o.client, device);
+  });
+
+  it('a model that is known to start slowly is given longer for its sign of life', async () => {
+    // Three of the past took a minute from their file to their call home.
+    await transact(o.store, actor, 'test', async (tx) => {
+      const device = await tx.one<{ id: number }>("SELECT id FROM device WHERE natural_key = 'ard-acc-1'");
+      for (let n = 0; n < 3; n += 1) {
+        const at = new Date(Date.now() - 3_600_000);
+        const [id = 0] = await tx.insertRows('arrival', [
+          {
+            device_id: device?.id,
+            device_key: 'ard-acc-1',
+            state: '{}',
+            phase: 'closed',
+            token: `past-${n}`,
+            opened_at: at,
+            closes_at: at,
+            ended_at: at,
+            opened_by: 'test',
+            updated_at: at,
+          },
+        ]);
+        for (const [seq, name, seconds] of [
+          [1, 'file complete', 0],
+          [2, 'called home', 60],
+        ] as const)
+          await tx.insertRows(
+            'milestone',
+            [{ arrival_id: id, seq, name, at: new Date(at.getTime() + seconds * 1000), evidence: '{}' }],
+            '',
+          );
+      }
+    });
+    const { device, box } = await another(o, ['mute']);
+    await prepare(o, device);
+    o.lab.device(box).on();
+    const living = await until(o.client, device, (a) => a.phase === 'living');
+    const row = await transact(o.store, actor, 'test', (tx) =>
+      tx.one<{ seconds: number }>(
+        'SELECT TIMESTAMPDIFF(SECOND, updated_at, limit_at) AS seconds FROM arrival WHERE id = ?',
+        [living.id],
+      ),
+    );
+    expect(Number(row?.seconds)).to.be.within(80, 90);
+    await o.lab.device(box).off();
+    await transact(o.store, actor, 'test', (tx) => tx.execute("DELETE FROM arrival WHERE token LIKE 'past-%'"));
   });
 
   it('wiped with a window it begins once more from the factory state, with a key that nobody has seen', async () => {

@@ -5,6 +5,7 @@ import { byIds } from '../../store/records.ts';
 import { Instant } from '../../store/instant.ts';
 import type { Tx } from '../../store/tx.ts';
 import { newSecret } from '../access/secrets.ts';
+import { usualByModel } from '../batches/usual.ts';
 import { tellPeople } from './tellPeople.ts';
 import { setFields } from '../records/edit.ts';
 import { maybe, number, table, text, time, type RowOf } from '../../store/table.ts';
@@ -89,7 +90,7 @@ export async function mustFindArrival(tx: Tx, id: number): Promise<ArrivalRow> {
 /** Puts an event through the state machine. The row must be locked. Gives the arrival that it ended up with. */
 export async function applyEvent(tx: Tx, row: ArrivalRow, event: ArrivalEvent, seen: Seen = {}): Promise<ArrivalRow> {
   const before = stateOf(row);
-  const { state, effects } = step(before, event, tx.limits);
+  const { state, effects } = step(before, event, await limitsFor(tx, row, event));
   if (effects.some((effect) => effect.kind === 'again')) {
     await tx.execute(
       'UPDATE arrival SET ended_at = ?, phase = ?, limit_at = NULL, probe_at = NULL, version = version + 1 WHERE id = ?',
@@ -112,6 +113,19 @@ export async function applyEvent(tx: Tx, row: ArrivalRow, event: ArrivalEvent, s
   await tellPeople(tx, Number(row.device_id), before, state);
   tx.hint('arrival', row.id, row.version + 1);
   return mustFindArrival(tx, row.id);
+}
+
+/** How much longer than most of its model a device may take before something is said to be wrong. */
+const PATIENCE = 1.5;
+
+/** A model of which it is known that it takes longer to start is given longer to give a sign of life. */
+async function limitsFor(tx: Tx, row: ArrivalRow, { kind }: ArrivalEvent): Promise<Tx['limits']> {
+  if (kind !== 'file-complete' && kind !== 'further-complete') return tx.limits;
+  const device = (await byIds(tx, 'device', [Number(row.device_id)])).get(Number(row.device_id));
+  if (!device || device.model === null) return tx.limits;
+  const usual = await usualByModel(tx, [device.model], 'file complete', ['called home', 'reached']);
+  const most = usual.get(device.model)?.most ?? 0;
+  return { ...tx.limits, life: Math.max(tx.limits.life, Math.ceil(most * PATIENCE)) };
 }
 
 async function save(tx: Tx, row: ArrivalRow, state: Arrival, before: Arrival, seen: Seen): Promise<void> {
