@@ -1,9 +1,11 @@
 /** Swapping a box: begun, fitted, cables ticked off, held against before, closed or taken back. */
+import { writeFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import { span } from '@zpine/core/text/span';
 import type { ShownSwap } from '@zpine/contract/swapRoutes';
 import { clientOf, outputOf } from './context.ts';
 import { ago, out, pairs, table } from './print.ts';
+import { askNewSecret } from './prompt.ts';
 import { UsageError } from './refusals.ts';
 import { hoursIn } from './windows.ts';
 
@@ -101,6 +103,24 @@ export function addSwaps(program: Command): void {
     .action(async (ref: string, { reason }: { reason?: string }, command: Command) =>
       tell(await clientOf().call('swap.callOff', { params: { id: await idOf(ref) }, body: {}, reason }), command),
     );
+  noun
+    .command('emergency-sheet')
+    .description(
+      'what is needed at a console while the service cannot be reached: an HTML file, sealed with a passphrase',
+    )
+    .argument('[device...]')
+    .option('--site <site>', 'instead: every device of a site')
+    .option('--to <file>', 'save it there')
+    .action(async (devices: string[], { site, to }: { site?: string; to?: string }) => {
+      if (devices.length > 0 === (site !== undefined)) throw new UsageError('name devices, or a site with --site');
+      const passphrase = await askNewSecret('passphrase');
+      const body = { ...(site === undefined ? { devices } : { site }), passphrase };
+      const sheet = await clientOf().call('swap.emergencySheet', { body });
+      const file = to ?? sheet.name;
+      writeFileSync(file, sheet.html, { mode: 0o600 });
+      out(`${file}: ${sheet.devices.join(', ')}; any browser opens it, without a network`);
+      if (sheet.without.length > 0) out(`without a published edition: ${sheet.without.join(', ')}`);
+    });
   noun
     .command('close')
     .description('close a swap: its report is kept, and it is said what becomes of the old box')

@@ -135,6 +135,7 @@ export const calls: Record<VerbRouteId, Call> = {
   'swap.look': { method: 'POST', path: '/swaps/{id}/look' },
   'swap.takeBack': { method: 'POST', path: '/swaps/{id}/take-back' },
   'swap.callOff': { method: 'POST', path: '/swaps/{id}/call-off' },
+  'swap.emergencySheet': { method: 'POST', path: '/emergency-sheets' },
   'swap.close': { method: 'POST', path: '/swaps/{id}/close' },
   'job.list': { method: 'GET', path: '/jobs' },
   'job.show': { method: 'GET', path: '/jobs/{ref}' },

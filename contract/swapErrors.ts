@@ -34,6 +34,12 @@ export const swapErrors = {
     (p) => `no other box was fitted to ${p.device}`,
     (p) => `zpine swap call-off ${p.device}`,
   ),
+  'sheet-empty': row(
+    409,
+    'Nothing to put on it',
+    (p) => `${p.what} has no published edition`,
+    () => 'zpine edition publish DEVICE',
+  ),
   'swap-late': row(
     409,
     'Another box is fitted',

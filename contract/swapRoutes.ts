@@ -153,6 +153,30 @@ export const swapRoutes = {
     body: nothing,
     reply: shownSchema,
   }),
+  'swap.emergencySheet': route({
+    method: 'POST',
+    unforeseen: true,
+    path: '/emergency-sheets',
+    role: 'engineer',
+    reveals: true,
+    summary:
+      'What somebody needs at the console of a dead device while the service cannot be reached: one HTML file, secrets included, sealed with a passphrase; recorded',
+    group: 'Swaps',
+    body: z
+      .strictObject({
+        devices: z.array(text()).min(1).max(200).optional(),
+        site: text().optional().describe('Instead: every device there that has a published edition'),
+        passphrase: z.string().min(12).max(200),
+      })
+      .refine(({ devices, site }) => (devices === undefined) !== (site === undefined), 'either devices or a site'),
+    reply: z.object({
+      name: z.string(),
+      html: z.string(),
+      devices: z.array(z.string()),
+      /** Those that have no published edition. */
+      without: z.array(z.string()),
+    }),
+  }),
   'swap.close': route({
     method: 'POST',
     path: '/swaps/{id}/close',

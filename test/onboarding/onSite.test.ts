@@ -1,4 +1,7 @@
 /** Whoever stands before a rack with a phone: what there is to do, cables, the box, the milestones; a swap from start to report. */
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { expect } from 'chai';
 import type { Browser, Page } from 'playwright-core';
 import { openBrowser, signedInPage } from '../../ops/browser.ts';
@@ -97,6 +100,38 @@ describe('on site', function () {
       .getAttribute('src');
     expect(code).to.include('svg');
     await page.context().close();
+  });
+
+  it('has an emergency sheet that any browser opens without a network, by its passphrase alone', async () => {
+    const passphrase = 'low tide at the old pier';
+    const params = { devices: ['ard-acc-1'], passphrase };
+    expect((await refusal(o.clients.installer.call('swap.emergencySheet', { body: params }))).code).to.equal(
+      'role-insufficient',
+    );
+    const sheet = await o.client.call('swap.emergencySheet', { body: params });
+    const printed = o.lab.device('ardle').print();
+    const secret = /phrase (?:plain|sealed) (\S+)/.exec(printed)?.[1] ?? '';
+    expect(secret).to.not.equal('');
+    expect(sheet.html).to.not.include(secret).and.to.not.include('10.77.16.11').and.to.not.include(passphrase);
+    const { items } = await o.client.call('history.list', { query: { limit: '5' } });
+    expect(JSON.stringify(items)).to.include('emergency sheet').and.to.not.include(passphrase);
+    const folder = mkdtempSync(join(tmpdir(), 'zpine-sheet-'));
+    const file = join(folder, sheet.name);
+    writeFileSync(file, sheet.html);
+    const context = await browser.newContext({ offline: true });
+    const page = await context.newPage();
+    await page.goto(`file://${file}`);
+    await page.getByLabel('Passphrase').fill('high tide at the old pier');
+    await page.getByRole('button', { name: 'Open' }).click();
+    await page.getByText('That passphrase does not open it.').waitFor();
+    await page.getByLabel('Passphrase').fill(passphrase);
+    await page.getByRole('button', { name: 'Open' }).click();
+    await page.getByRole('heading', { name: 'ard-acc-1', exact: true }).waitFor();
+    const text = await page.locator('article').innerText();
+    expect(text).to.include('10.77.16.11/24').and.to.include(secret).and.to.include('1/24 to ard-xr-1:cu2');
+    expect(text).to.include('ping 10.77.16.1, then ping 10.77.0.10');
+    await context.close();
+    rmSync(folder, { recursive: true, force: true });
   });
 
   it('swaps a box in the browser, from start to report', async () => {

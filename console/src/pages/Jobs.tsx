@@ -4,6 +4,8 @@ import { grouped } from '@zpine/core/lists/grouped';
 import type { JobHead } from '@zpine/contract/jobRoutes';
 import { client, keys, problemOf } from '../api.ts';
 import { Page } from '../look/Page.tsx';
+import { EmergencySheet } from '../onsite/EmergencySheet.tsx';
+import { useMay } from '../session.tsx';
 
 /** What there is to do on site, as somebody sees it on a phone: by site, what waits for a hand first. */
 export default function Jobs() {
@@ -12,6 +14,7 @@ export default function Jobs() {
     queryFn: () => client.call('job.list', { query: {} }),
     refetchInterval: 15_000,
   });
+  const engineer = useMay('engineer');
   const items = jobs.data?.items ?? [];
   const sites = grouped(items, ({ site }) => site ?? '');
   return (
@@ -26,6 +29,7 @@ export default function Jobs() {
             <h2>
               {rows[0]?.siteTitle ?? (site.toUpperCase() || 'No site')}{' '}
               <span className="second">{site.toUpperCase()}</span>
+              {engineer && site !== '' && <EmergencySheet site={site} />}
               <Link className="sheet-link" to={`/sheet?site=${encodeURIComponent(site)}`}>
                 Sheets to print
               </Link>

@@ -1,5 +1,6 @@
 /** What answers the calls of this area. */
 import { refOf, type VerbHandlers } from '../handler.ts';
+import { emergencySheet } from './emergency.ts';
 import { listSwaps, showSwap } from './show.ts';
 import { mustBeOpen, saveSwap } from './rows.ts';
 import { callOff, closeSwap, fitSpare, startSwap, takeBack, tickCables } from './swap.ts';
@@ -35,6 +36,7 @@ export const swapHandlers = {
     await callOff(tx, params.id ?? '', user);
     return showSwap(tx, params.id ?? '');
   },
+  'swap.emergencySheet': (tx, { body }) => emergencySheet(tx, body),
   'swap.close': async (tx, { params, body }) => {
     await closeSwap(tx, params.id ?? '', body);
     return showSwap(tx, params.id ?? '');
