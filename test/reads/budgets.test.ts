@@ -19,7 +19,9 @@ const user: User = { id: 1, name: 'tester', title: null, role: 'admin', by: 'ses
 
 describe('statements of what people wait for', () => {
   let bench: TestBench;
-  before(async () => {
+  before(async function () {
+    // A demo is loaded beside other work.
+    this.timeout(90_000);
     bench = await demoService(bootNet().env);
   });
   after(() => bench.stop());

@@ -103,8 +103,11 @@ export async function claimSwapLook(tx: Tx): Promise<SwapLook | 'impossible' | u
   return 'impossible';
 }
 
-/** Between two looks while something is not as it was, and once all is well. */
+/** Between two looks while somebody plugs cables. */
 const AGAIN_SECONDS = 10;
+/** So long that lasts; a swap that nobody closes is looked at now and then. */
+const LATELY_SECONDS = 3600;
+const SELDOM_SECONDS = 600;
 /** Between two tries to ask the old box. */
 const UNREACHED_SECONDS = 30;
 
@@ -118,8 +121,9 @@ export async function saveSwapLook(
   const row = await tx.one<SwapRow>(`SELECT ${swaps.all} FROM swap WHERE id = ? FOR UPDATE`, [id]);
   if (!row) return;
   const unasked = row.state === 'begun' && row.was === null && 'fault' in said;
-  const next: Instant | null =
-    row.state === 'serving' ? now.plus(AGAIN_SECONDS) : unasked ? now.plus(UNREACHED_SECONDS) : null;
+  const lately = row.served_at !== null && now.ms - row.served_at.getTime() < LATELY_SECONDS * 1000;
+  const again = row.state === 'serving' ? (lately ? AGAIN_SECONDS : SELDOM_SECONDS) : UNREACHED_SECONDS;
+  const next: Instant | null = row.state === 'serving' || unasked ? now.plus(again) : null;
   await tx.execute('UPDATE swap SET claimed_until = NULL, look_at = ? WHERE id = ?', [next, id]);
   // What it was asked for is over: another box is in it by now.
   if (row.state !== state) return saveSwap(tx, id, { look_at: row.state === 'serving' ? now.date : null });
