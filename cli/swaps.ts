@@ -157,7 +157,7 @@ function tell(swap: ShownSwap, command: Command): void {
     ['boxes', `${swap.oldBox}${swap.oldBoxIs === null ? '' : ` (${swap.oldBoxIs})`} → ${swap.newBox ?? 'waited for'}`],
     ['begun', `${ago(swap.startedAt)} ago by ${swap.startedBy}${swap.reason === null ? '' : `: ${swap.reason}`}`],
   ];
-  if (swap.downSeconds !== null) rows.push(['down', span(swap.downSeconds)]);
+  if (swap.downSeconds !== null) rows.push(['down', `${swap.downIsLeast ? 'at least ' : ''}${span(swap.downSeconds)}`]);
   rows.push([
     'before',
     before.at === null
@@ -185,6 +185,7 @@ function tell(swap: ShownSwap, command: Command): void {
           : 'every port is as it was'
         : after.findings.join('\n'),
     ]);
+  if (after && after.fault !== null) rows.push(['not asked since', after.fault]);
   if (swap.state === 'serving' && swap.knew.length > 0)
     rows.push(['the old box knew', `the passwords of ${swap.knew.join(', ')}, and those in its edition`]);
   out(pairs(rows));

@@ -18,6 +18,8 @@ const headSchema = z.object({
   closedAt: time.nullable(),
   /** Since when nobody was served by it, and how long that was. */
   downSeconds: z.int().nullable(),
+  /** It was not watched: that is only since another box was in. */
+  downIsLeast: z.boolean(),
   cables: z.int(),
   ticked: z.int(),
   /** What is not as it was before; null while nothing was held against it. */

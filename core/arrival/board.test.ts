@@ -32,7 +32,14 @@ describe('how the devices of a batch stand', () => {
     ['stuck', member({ arrival: { ...booting(1), stuck: true } }), open],
     ['not served', member({ arrival: { ...booting(1), stuck: true } }), { ...open, window: 'over' }],
     ['not served', member(), { ...open, window: 'over' }],
-    ['serves', member({ arrival: { ...booting(9), servedAt: now } }), { ...open, window: 'over' }],
+    [
+      'serves',
+      member({ serves: true, arrival: { ...booting(9), servedAt: now, open: false } }),
+      { ...open, window: 'over' },
+    ],
+    // It served, and does not any more.
+    ['stuck', member({ arrival: { ...booting(9), servedAt: now, open: false } }), open],
+    ['not served', member({ arrival: { ...booting(9), servedAt: now, open: false } }), { ...open, window: 'over' }],
     ['serves', member({ serves: true }), { ...open, window: 'before' }],
     // One that boots anew does not serve, whatever was seen of it before.
     ['under way', member({ serves: true, arrival: booting(1) }), open],

@@ -43,10 +43,11 @@ const SLOW = 2;
 export function standingOf({ turn, serves, unready, arrival }: Member, { window, now, usual }: Moment): Standing {
   const poweredAt = arrival?.poweredAt ?? null;
   const bootsAnew = arrival?.open === true && poweredAt !== null;
-  if ((arrival?.servedAt ?? null) !== null || (serves && !bootsAnew)) return 'serves';
+  if (serves && !bootsAnew) return 'serves';
   if (turn === 'left out') return 'left out';
   if (turn === 'held') return 'held';
-  if (arrival?.stuck === true && window !== 'over') return 'stuck';
+  const servedAt = arrival?.servedAt ?? null;
+  if ((arrival?.stuck === true || servedAt !== null) && window !== 'over') return 'stuck';
   if (window === 'over') return 'not served';
   if (unready !== null) return 'not ready';
   if (window === 'before') return 'waits';

@@ -122,6 +122,9 @@ describe('a swap', function () {
 
   it('is closed with what becomes of the old box, and its report stays', async () => {
     const closed = await o.client.call('swap.close', { params: { id }, body: { oldBox: 'retired' } });
+    // Nothing that changes later changes the report.
+    await o.client.edit('box', 'LF24-0188-01', { condition: 'stock' });
+    expect(await show()).to.deep.equal(closed);
     expect(closed).to.include({ state: 'closed', findings: 0, oldBoxIs: 'retired', next: null });
     expect((await refusal(o.client.call('swap.close', { params: { id }, body: {} }))).code).to.equal('swap-over');
     const { items } = await o.client.call('swap.list', { query: { open: 'true' } });

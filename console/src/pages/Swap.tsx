@@ -44,7 +44,7 @@ export default function Swap() {
       sentence={[
         `swap of ${swap.oldBox}`,
         swap.state,
-        swap.downSeconds === null ? '' : `down for ${span(swap.downSeconds)}`,
+        swap.downSeconds === null ? '' : `down for ${swap.downIsLeast ? 'at least ' : ''}${span(swap.downSeconds)}`,
         swap.reason ?? '',
       ]
         .filter(Boolean)
@@ -160,6 +160,7 @@ function After({ swap }: { swap: ShownSwap }) {
             </>
           )}
         </dl>
+        {after && after.fault !== null && <p className="refused">It could not be asked since: {after.fault}</p>}
         {after === null && swap.state === 'begun' && swap.next !== null && <p>{asSentence(swap.next)}</p>}
         {after && after.findings.length === 0 && (
           <p className="well">

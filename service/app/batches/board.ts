@@ -184,6 +184,7 @@ function why(
     return { why: [part?.why, part?.said_by].filter(Boolean).join(', by ') || null, remedy: null };
   if (arrival?.diagnosis)
     return { why: `${arrival.diagnosis.title}: ${arrival.diagnosis.detail}`, remedy: arrival.diagnosis.remedy };
+  if (arrival?.milestones.at(-1)?.name === 'serving') return { why: 'it served, and does not any more', remedy: null };
   if (unready) return { why: unready.why, remedy: unready.remedy || null };
   if (standing === 'not served')
     return {

@@ -83,12 +83,24 @@ export async function turnBatches(tx: Tx): Promise<number> {
   );
   for (const batch of batches.values()) {
     await openDue(tx, batch, now);
+    if (!(await mayEnd(tx, batch, now))) continue;
     const board = await standingNow(tx, batch);
     const done = board.items.every(({ standing }) => standing === 'serves' || standing === 'left out');
     if (board.window === 'over') await end(tx, batch, now, board);
     else if (board.items.length > 0 && done) await end(tx, batch, now, await standingNow(tx, batch, true));
   }
   return batches.size;
+}
+
+/** Its time is over, or nobody of it is waited for any more: only then is everything of it read. */
+async function mayEnd(tx: Tx, batch: Stored<'batch'>, now: Instant): Promise<boolean> {
+  if (batch.closesAt !== null && batch.closesAt <= now.iso) return true;
+  const waited = await tx.one(
+    `SELECT d.id FROM device d LEFT JOIN batch_device b ON b.batch_id = d.batch_id AND b.device_id = d.id
+     WHERE d.batch_id = ? AND d.stage <> 'serving' AND COALESCE(b.turn, 'in') <> 'left out' LIMIT 1`,
+    [batch.id],
+  );
+  return waited === undefined;
 }
 
 /** Windows of the devices that take part and have none yet. One that cannot be opened does not stop the others. */

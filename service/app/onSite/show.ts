@@ -59,7 +59,7 @@ export async function showJob(tx: Tx, ref: string): Promise<ShownJob> {
       ];
     }),
     takesBox: head.box === null || swap?.state === 'begun',
-    windowOpen: row?.ended_at === null,
+    windowOpen: row !== undefined && row.ended_at === null && row.closes_at > (await tx.now()).date,
     arrival: arrival ?? null,
     findings: swap ? ((await showSwap(tx, String(swap.id))).after?.findings ?? null) : null,
     usualSeconds: usual?.get(device.model ?? 0)?.usual ?? null,

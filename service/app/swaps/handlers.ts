@@ -1,7 +1,7 @@
 /** What answers the calls of this area. */
 import { refOf, type VerbHandlers } from '../handler.ts';
 import { emergencySheet } from './emergency.ts';
-import { listSwaps, showSwap } from './show.ts';
+import { keepReport, listSwaps, showSwap } from './show.ts';
 import { mustBeOpen, saveSwap } from './rows.ts';
 import { callOff, closeSwap, fitSpare, startSwap, takeBack, tickCables } from './swap.ts';
 import { turnSwaps } from './turns.ts';
@@ -30,15 +30,15 @@ export const swapHandlers = {
   },
   'swap.takeBack': async (tx, { params, body, user }) => {
     await takeBack(tx, params.id ?? '', body.hours, user);
-    return showSwap(tx, params.id ?? '');
+    return keepReport(tx, params.id ?? '');
   },
   'swap.callOff': async (tx, { params, user }) => {
     await callOff(tx, params.id ?? '', user);
-    return showSwap(tx, params.id ?? '');
+    return keepReport(tx, params.id ?? '');
   },
   'swap.emergencySheet': (tx, { body }) => emergencySheet(tx, body),
   'swap.close': async (tx, { params, body }) => {
     await closeSwap(tx, params.id ?? '', body);
-    return showSwap(tx, params.id ?? '');
+    return keepReport(tx, params.id ?? '');
   },
 } satisfies Partial<VerbHandlers>;

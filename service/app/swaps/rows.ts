@@ -28,6 +28,10 @@ export const swaps = table('swap', {
   is: maybe(text),
   fault: maybe(text),
   ticks: text,
+  behind: text,
+  lost: maybe(text),
+  report: maybe(text),
+  compare_run: maybe(number),
   look_at: maybe(time),
 });
 export type SwapRow = RowOf<typeof swaps>;

@@ -12,15 +12,41 @@ import { plugs } from '../cables/shown.ts';
 import { sitesOf } from '../devices/inForce.ts';
 import { targetsOf } from '../fleet/targets.ts';
 import { showDrift } from '../fleet/drift.ts';
-import { onlyBehind } from './behind.ts';
-import { isOpen, mustFindSwap, saidIn, swaps, ticksOf, type Said, type SwapRow } from './rows.ts';
+import { handmadeLines } from './handmade.ts';
+import { isOpen, mustFindSwap, saidIn, saveSwap, swaps, ticksOf, type Said, type SwapRow } from './rows.ts';
 
 export async function listSwaps(tx: Tx, query: QueryOf<'swap.list'>): Promise<ReplyOf<'swap.list'>> {
   const where = query.open === undefined ? '' : `WHERE closed_at IS ${query.open === 'true' ? '' : 'NOT '}NULL`;
   const rows = await tx.select<SwapRow>(`SELECT ${swaps.all} FROM swap ${where} ORDER BY id DESC LIMIT ${query.limit}`);
   const items: SwapHead[] = [];
-  for (const row of rows) items.push((await gathered(tx, row)).head);
+  for (const row of rows) items.push(row.report === null ? (await gathered(tx, row)).head : headIn(row.report));
   return { items, next: null };
+}
+
+/** Of the report that was kept. */
+function headIn(report: string): SwapHead {
+  const {
+    reason: _reason,
+    before: _before,
+    spares: _spares,
+    behind: _behind,
+    arrival: _arrival,
+    diagnosis: _diagnosis,
+    cableList: _cables,
+    after: _after,
+    knew: _knew,
+    oldBoxIs: _is,
+    next: _next,
+    ...head
+  } = JSON.parse(report) as ShownSwap;
+  return head;
+}
+
+/** Its report, as it stands at its end. */
+export async function keepReport(tx: Tx, id: string): Promise<ShownSwap> {
+  const report = await showSwap(tx, id);
+  await saveSwap(tx, Number(id), { report: JSON.stringify(report) });
+  return report;
 }
 
 interface Gathered {
@@ -49,6 +75,7 @@ async function gathered(tx: Tx, row: SwapRow): Promise<Gathered> {
       startedAt: row.started_at.toISOString(),
       startedBy: row.started_by,
       closedAt: row.closed_at?.toISOString() ?? null,
+      downIsLeast: row.down_at !== null && row.down_at.getTime() === row.fitted_at?.getTime(),
       downSeconds: row.down_at ? Math.max(0, Math.round((until.getTime() - row.down_at.getTime()) / 1000)) : null,
       cables: cables.length,
       ticked: cables.filter(({ ticked }) => ticked !== null).length,
@@ -121,10 +148,10 @@ function byPorts(said: Said | null, short: ReadonlyMap<string, string>): Said | 
   return { ...said, answers: { interfaces: named(interfaces), neighbours: named(neighbours), macs: named(macs) } };
 }
 
-const MOST_LINES = 200;
-
 export async function showSwap(tx: Tx, id: string): Promise<ShownSwap> {
   const row = await mustFindSwap(tx, id);
+  // Once it is over, nothing that changes in the records changes what it says.
+  if (row.report !== null) return JSON.parse(row.report) as ShownSwap;
   const { head, device, cables, findings } = await gathered(tx, row);
   const [was, is] = [saidIn(row.was), saidIn(row.is)];
   const drift = device ? (await showDrift(tx, device.key)).drift : null;
@@ -138,12 +165,12 @@ export async function showSwap(tx: Tx, id: string): Promise<ShownSwap> {
       at: was?.at ?? null,
       version: was?.version ?? null,
       fault: was === null ? row.fault : null,
-      handmade: handmade(row, isBefore ? (drift?.comparison?.differences ?? []) : []).slice(0, MOST_LINES),
+      handmade: isBefore ? (device ? await handmadeLines(tx, device) : []) : (JSON.parse(row.lost ?? '[]') as string[]),
       comparedAt: isBefore ? (drift?.comparedAt ?? null) : null,
       up: was?.answers.interfaces.filter(({ state = '' }) => isLive?.(state) ?? false).length ?? 0,
     },
     spares: device && isBefore ? await sparesFor(tx, device) : [],
-    behind: device ? await onlyBehind(tx, device) : [],
+    behind: JSON.parse(row.behind) as string[],
     arrival: arrival?.id ?? null,
     diagnosis: arrival?.diagnosis ?? null,
     cableList: cables,
@@ -157,13 +184,6 @@ export async function showSwap(tx: Tx, id: string): Promise<ShownSwap> {
     next: nextStep(row, findings, cables),
   };
 }
-
-/** Lines that it runs beyond its edition. */
-const handmade = (
-  _row: SwapRow,
-  differences: readonly { kind: string; above: readonly string[]; line: string }[],
-): string[] =>
-  differences.flatMap(({ kind, above, line }) => (kind === 'missing' ? [] : [[...above, line].join(' / ')]));
 
 function nextStep(row: SwapRow, findings: readonly string[] | null, cables: readonly SwapCable[]): string | null {
   if (!isOpen(row)) return null;

@@ -16,7 +16,18 @@ import { openWindow } from '../arrivals/window.ts';
 import { boxNamed, fitBox, isReasoned } from '../devices/fit.ts';
 import { editOne } from '../records/edit.ts';
 import { mustFind } from '../records/refs.ts';
+import { onlyBehind } from './behind.ts';
 import { mustBeOpen, openSwapOf, saveSwap, ticksOf, type SwapRow } from './rows.ts';
+
+/** Since when the watch has not reached it; undefined where it is reached, or not watched. */
+export async function awaySince(tx: Tx, device: number): Promise<Date | undefined> {
+  const row = await tx.one<{ at: Date }>(
+    `SELECT MAX(n.at) AS at FROM watched w JOIN notice n ON n.device_id = w.device_id AND n.what = w.what AND n.turn = 'down'
+     WHERE w.device_id = ? AND w.what = ? AND w.state <> 'reached' HAVING at IS NOT NULL`,
+    [device, REACH],
+  );
+  return row?.at;
+}
 
 /** A box by its serial or MAC, as somebody typed it. */
 function hardwareOf(typed: string): { serial: string | null; mac: string | null } {
@@ -39,11 +50,7 @@ export async function startSwap(tx: Tx, ref: string, body: BodyOf<'swap.start'>,
   if (!old) throw new Refusal('swap-no-box', { device: device.key });
   const now = await tx.now();
   // Whoever was not reached before is down since then.
-  const away = await tx.one<{ at: Date }>(
-    `SELECT MAX(n.at) AS at FROM watched w JOIN notice n ON n.device_id = w.device_id AND n.what = w.what AND n.turn = 'down'
-     WHERE w.device_id = ? AND w.what = ? AND w.state <> 'reached' HAVING at IS NOT NULL`,
-    [device.id, REACH],
-  );
+  const away = await awaySince(tx, device.id);
   const [id = 0] = await tx.insertRows('swap', [
     {
       device_id: device.id,
@@ -54,7 +61,8 @@ export async function startSwap(tx: Tx, ref: string, body: BodyOf<'swap.start'>,
       reason: tx.actor.reason ?? null,
       started_at: now,
       started_by: tx.actor.name,
-      down_at: away ? away.at : null,
+      down_at: away ?? null,
+      behind: JSON.stringify(await onlyBehind(tx, device)),
       ticks: '{}',
       // It is fitted once the old box was asked: what hangs where is not known afterwards.
       spare: spare ?? null,
@@ -67,7 +75,10 @@ export async function startSwap(tx: Tx, ref: string, body: BodyOf<'swap.start'>,
     device.id,
   ]);
   // What it runs beyond its edition would be lost with it.
-  if (published && device.stage !== 'faulty') await compare(tx, { devices: [device.key], captured: false });
+  if (published && device.stage !== 'faulty') {
+    const run = await compare(tx, { devices: [device.key], captured: false });
+    await saveSwap(tx, id, { compare_run: run.id });
+  }
   return id;
 }
 
@@ -99,6 +110,13 @@ async function mustFit(tx: Tx, device: Stored<'device'>, typed: string): Promise
 /** The spare that was named at the beginning, once the old box has said what it knows, or says nothing any more. */
 export async function fitNamed(tx: Tx, row: SwapRow): Promise<void> {
   if (row.spare === null || (row.was === null && row.fault === null)) return;
+  const comparing =
+    row.compare_run !== null &&
+    (await tx.one("SELECT id FROM run WHERE id = ? AND state <> 'ended' AND started_at > ? - INTERVAL 60 SECOND", [
+      row.compare_run,
+      await tx.now(),
+    ]));
+  if (comparing) return;
   const device = await byId(tx, 'device', Number(row.device_id), true);
   await fitIn(tx, row, device, hardwareOf(row.spare), row.spare_hours ?? 24);
 }

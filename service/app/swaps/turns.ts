@@ -6,7 +6,8 @@ import type { Instant } from '../../store/instant.ts';
 import { problemOf, Refusal } from '@zpine/contract/errors';
 import type { Stored } from '@zpine/contract/kinds';
 import { openArrival } from '../arrivals/arrivals.ts';
-import { fitNamed } from './swap.ts';
+import { handmadeLines } from './handmade.ts';
+import { awaySince, fitNamed } from './swap.ts';
 import { openWindow } from '../arrivals/window.ts';
 import type { Tx } from '../../store/tx.ts';
 import type { Target } from '../fleet/access.ts';
@@ -47,7 +48,9 @@ export async function turnSwaps(tx: Tx): Promise<number> {
         state: 'booting',
         new_box: boxName(box),
         fitted_at: now.date,
-        down_at: row.down_at ?? now.date,
+        down_at: row.down_at ?? (await awaySince(tx, Number(row.device_id))) ?? now.date,
+        // What it ran beyond its edition went with the old box.
+        lost: JSON.stringify(await handmadeLines(tx, device)),
         // Nothing that the new box says is how it was before.
         look_at: null,
         fault,
