@@ -3,6 +3,7 @@ import { writeFileSync } from 'node:fs';
 import type { Command } from 'commander';
 import { span } from '@zpine/core/text/span';
 import type { ShownSwap } from '@zpine/contract/swapRoutes';
+import { unaskedWords } from '@zpine/contract/swapWords';
 import { clientOf, outputOf } from './context.ts';
 import { ago, out, pairs, table } from './print.ts';
 import { askNewSecret } from './prompt.ts';
@@ -161,9 +162,7 @@ function tell(swap: ShownSwap, command: Command): void {
   rows.push([
     'before',
     before.at === null
-      ? before.fault === null
-        ? 'it is being asked what hangs on its ports'
-        : `it could not be asked what hangs on its ports: ${before.fault}\nonce it answers: zpine swap look ${swap.device}`
+      ? `${unaskedWords(swap)}${swap.state === 'begun' && before.fault !== null ? `\nonce it answers: zpine swap look ${swap.device}` : ''}`
       : `${before.up} ports up, version ${before.version ?? 'not said'}, asked ${ago(before.at)} ago`,
   ]);
   if (before.handmade.length > 0)

@@ -29,10 +29,10 @@ export default function Jobs() {
             <h2>
               {rows[0]?.siteTitle ?? (site.toUpperCase() || 'No site')}{' '}
               <span className="second">{site.toUpperCase()}</span>
-              {engineer && site !== '' && <EmergencySheet site={site} />}
-              <Link className="sheet-link" to={`/sheet?site=${encodeURIComponent(site)}`}>
-                Sheets to print
-              </Link>
+              <span className="sheet-link">
+                {engineer && site !== '' && <EmergencySheet site={site} />}{' '}
+                <Link to={`/sheet?site=${encodeURIComponent(site)}`}>Sheets to print</Link>
+              </span>
             </h2>
             <ul className="jobs">
               {rows.map((job) => (

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { span } from '@zpine/core/text/span';
 import type { ShownSwap, SwapCable } from '@zpine/contract/swapRoutes';
+import { unaskedWords } from '@zpine/contract/swapWords';
 import { client, keys, problemOf, queries } from '../api.ts';
 import { asSentence } from '../arrivals/Track.tsx';
 import { CableColour } from '../cables/CableColour.tsx';
@@ -100,7 +101,7 @@ function Before({ swap }: { swap: ShownSwap }) {
           <dt>Ports up</dt>
           <dd>
             {before.at === null ? (
-              (before.fault ?? 'it is being asked what hangs on its ports')
+              unaskedWords(swap)
             ) : (
               <>
                 {before.up}, asked <Ago at={before.at} suffix=" ago" />
@@ -163,7 +164,7 @@ function After({ swap }: { swap: ShownSwap }) {
         {after && after.fault !== null && <p className="refused">It could not be asked since: {after.fault}</p>}
         {after === null && swap.state === 'begun' && swap.next !== null && <p>{asSentence(swap.next)}</p>}
         {after && after.findings.length === 0 && (
-          <p className="well">
+          <p className={swap.before.at === null ? 'second' : 'well'}>
             {swap.before.at === null ? 'Nothing is known of before to hold it against.' : 'Every port is as it was.'}
           </p>
         )}

@@ -59,7 +59,9 @@ export default function Swaps() {
                     {swap.ticked} of {swap.cables}
                   </td>
                   <td className="number">{swap.findings ?? ''}</td>
-                  <td className="number">{swap.downSeconds === null ? '' : span(swap.downSeconds)}</td>
+                  <td className="number">
+                    {swap.downSeconds === null ? '' : `${swap.downIsLeast ? 'at least ' : ''}${span(swap.downSeconds)}`}
+                  </td>
                   <td>
                     <Ago at={swap.startedAt} suffix=" ago" /> by {swap.startedBy}
                   </td>
